@@ -1,0 +1,258 @@
+//! The compiled form of expressions and statements: flat tables in which every child stands
+//! before its parent, so that neither reading nor checking a plan can go in a circle.
+
+use crate::members::Member;
+use crate::ops::{Binary, Logical, Unary};
+use crate::text::Text;
+use serde::{Deserialize, Serialize};
+
+/// An expression's place in its plan's table.
+pub type ExprId = u32;
+/// A statement's place in its plan's table.
+pub type StmtId = u32;
+/// A piece of an instance's state: a prop, a held state or a derived value.
+pub type CellId = u16;
+/// A name that lives while one expression or handler runs.
+pub type LocalId = u16;
+/// A place in the program's table of names.
+pub type NameId = u32;
+
+/// An expression.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum Expr {
+    /// `null`
+    Null,
+    /// `true`, `false`
+    Boolean(bool),
+    /// A number.
+    Number(f64),
+    /// A string.
+    String(Text),
+    /// A prop, state or derived value.
+    Cell(CellId),
+    /// A parameter, a constant or a loop's position.
+    Local(LocalId),
+    /// `record.name`; `null` of `null`.
+    Field(ExprId, NameId),
+    /// `list[index]`; `null` outside.
+    Index(ExprId, ExprId),
+    /// An operator with one operand.
+    Unary(Unary, ExprId),
+    /// An operator with two.
+    Binary(Binary, ExprId, ExprId),
+    /// `&&`, `||`, `??`
+    Logical(Logical, ExprId, ExprId),
+    /// `test ? then : otherwise`
+    Choose(ExprId, ExprId, ExprId),
+    /// `value?.…`: `null` of `null`; else `body`, in which the local stands for the value.
+    Unless(ExprId, LocalId, ExprId),
+    /// Template literals, and text and attributes with interpolation.
+    Concat(Vec<Piece>),
+    /// An array literal.
+    List(Vec<Item>),
+    /// An object literal.
+    Record(Vec<Field>),
+    /// A standard member that takes no function.
+    Call(Member, Option<ExprId>, Vec<ExprId>),
+    /// A standard member that walks a list with a function.
+    Walk(Member, ExprId, Function, Option<ExprId>),
+}
+
+/// An arrow function: its parameters are locals, missing ones are not bound.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Function {
+    /// Where the arguments go, in order.
+    pub params: Vec<LocalId>,
+    /// What it gives.
+    pub body: ExprId,
+}
+
+/// One piece of a concatenation.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum Piece {
+    /// Text as it stands.
+    Static(Text),
+    /// A value as ECMAScript's `ToString` gives it.
+    Value(ExprId),
+    /// A value as markup shows it: nothing for `null`.
+    Shown(ExprId),
+}
+
+/// One item of an array literal.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum Item {
+    /// A single item.
+    One(ExprId),
+    /// `...list`
+    Spread(ExprId),
+}
+
+/// One field of an object literal.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum Field {
+    /// `name: value`
+    One(NameId, ExprId),
+    /// `...record`
+    Spread(ExprId),
+}
+
+/// What a statement writes to: a cell, or something inside one.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Place {
+    /// The cell.
+    pub cell: CellId,
+    /// The way into its value.
+    pub steps: Vec<PlaceStep>,
+}
+
+/// One step of the way into a cell's value.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum PlaceStep {
+    /// `.name`
+    Field(NameId),
+    /// `[index]`
+    Index(ExprId),
+}
+
+/// A statement.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum Stmt {
+    /// `const name = value`
+    Let(LocalId, ExprId),
+    /// `place = value`
+    Set(Place, ExprId),
+    /// `place.push(…)` and its like.
+    Edit(Place, ListEdit),
+    /// `if (test) … else …`
+    If(ExprId, Block, Block),
+    /// `for (const item of list) …`: the local is the position.
+    For(LocalId, ExprId, Block),
+    /// A call of one of the component's own handlers.
+    Call(u16, Vec<ExprId>),
+    /// `give name(…)`
+    Give(u16, Vec<ExprId>),
+    /// `return`
+    Return,
+}
+
+/// Statements in order.
+pub type Block = Vec<StmtId>;
+
+/// A method that changes a list in place.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum ListEdit {
+    /// `push(…)`
+    Push(Vec<ExprId>),
+    /// `pop()`
+    Pop,
+    /// `shift()`
+    Shift,
+    /// `unshift(…)`
+    Unshift(Vec<ExprId>),
+    /// `splice(start, count, …)`
+    Splice(ExprId, Option<ExprId>, Vec<ExprId>),
+    /// `reverse()`
+    Reverse,
+    /// `sort(compare)`
+    Sort(Option<Function>),
+}
+
+impl Expr {
+    /// Calls `each` with every direct child.
+    pub fn children(&self, mut each: impl FnMut(ExprId)) {
+        match self {
+            Expr::Null
+            | Expr::Boolean(_)
+            | Expr::Number(_)
+            | Expr::String(_)
+            | Expr::Cell(_)
+            | Expr::Local(_) => {}
+            Expr::Field(a, _) | Expr::Unary(_, a) => each(*a),
+            Expr::Index(a, b)
+            | Expr::Binary(_, a, b)
+            | Expr::Logical(_, a, b)
+            | Expr::Unless(a, _, b) => [*a, *b].into_iter().for_each(each),
+            Expr::Choose(a, b, c) => [*a, *b, *c].into_iter().for_each(each),
+            Expr::Concat(pieces) => {
+                for piece in pieces {
+                    match piece {
+                        Piece::Static(_) => {}
+                        Piece::Value(e) | Piece::Shown(e) => each(*e),
+                    }
+                }
+            }
+            Expr::List(items) => {
+                for Item::One(e) | Item::Spread(e) in items {
+                    each(*e);
+                }
+            }
+            Expr::Record(fields) => {
+                for Field::One(_, e) | Field::Spread(e) in fields {
+                    each(*e);
+                }
+            }
+            Expr::Call(_, receiver, args) => receiver.iter().chain(args).copied().for_each(each),
+            Expr::Walk(_, list, function, extra) => {
+                [*list, function.body].iter().chain(extra).copied().for_each(each);
+            }
+        }
+    }
+
+    /// The locals that this expression itself names or binds.
+    pub fn locals(&self) -> Vec<LocalId> {
+        match self {
+            Expr::Local(local) | Expr::Unless(_, local, _) => vec![*local],
+            Expr::Walk(_, _, function, _) => function.params.clone(),
+            _ => Vec::new(),
+        }
+    }
+}
+
+impl Stmt {
+    /// Every expression that this statement itself names, and every statement inside it.
+    pub fn children(&self, mut expr: impl FnMut(ExprId), mut stmt: impl FnMut(StmtId)) {
+        match self {
+            Stmt::Let(_, value) => expr(*value),
+            Stmt::Set(place, value) => {
+                place.indices().for_each(&mut expr);
+                expr(*value);
+            }
+            Stmt::Edit(place, edit) => {
+                place.indices().for_each(&mut expr);
+                edit.expressions().into_iter().for_each(expr);
+            }
+            Stmt::If(test, then, otherwise) => {
+                expr(*test);
+                then.iter().chain(otherwise).copied().for_each(&mut stmt);
+            }
+            Stmt::For(_, list, body) => {
+                expr(*list);
+                body.iter().copied().for_each(&mut stmt);
+            }
+            Stmt::Call(_, args) | Stmt::Give(_, args) => args.iter().copied().for_each(expr),
+            Stmt::Return => {}
+        }
+    }
+}
+
+impl Place {
+    fn indices(&self) -> impl Iterator<Item = ExprId> {
+        self.steps.iter().filter_map(|step| match step {
+            PlaceStep::Index(e) => Some(*e),
+            PlaceStep::Field(_) => None,
+        })
+    }
+}
+
+impl ListEdit {
+    fn expressions(&self) -> Vec<ExprId> {
+        match self {
+            ListEdit::Push(items) | ListEdit::Unshift(items) => items.clone(),
+            ListEdit::Splice(start, count, items) => {
+                [*start].iter().chain(count).chain(items).copied().collect()
+            }
+            ListEdit::Sort(Some(function)) => vec![function.body],
+            ListEdit::Pop | ListEdit::Shift | ListEdit::Reverse | ListEdit::Sort(None) => vec![],
+        }
+    }
+}

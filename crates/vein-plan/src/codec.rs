@@ -1,0 +1,87 @@
+//! The binary form of a program: a label, a version, a checksum and the tables.
+//!
+//! | bytes | meaning |
+//! |---|---|
+//! | 4 | `VEIN` in ASCII |
+//! | 2 | version, little endian |
+//! | 4 | CRC-32 of what follows, little endian |
+//! | rest | the program in the postcard format |
+
+use crate::program::Program;
+use crate::verify::{Flaw, verify};
+
+const LABEL: &[u8; 4] = b"VEIN";
+/// The version that this crate writes, and the only one that it reads.
+pub const VERSION: u16 = 1;
+const HEADER: usize = 10;
+
+/// Why bytes were refused as a program.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum LoadError {
+    /// They do not begin with the label of a plan.
+    NotAPlan,
+    /// They were written by a version that this one does not read.
+    Version(u16),
+    /// The checksum does not hold: they were cut or changed on the way.
+    Damaged,
+    /// The checksum holds, but the tables contradict themselves.
+    Flawed(Flaw),
+}
+
+impl std::fmt::Display for LoadError {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            LoadError::NotAPlan => f.write_str("these bytes are not a compiled plan"),
+            LoadError::Version(found) => write!(
+                f,
+                "the plan has version {found}, this program reads version {VERSION}: compile it again"
+            ),
+            LoadError::Damaged => f.write_str("the plan was damaged or cut: compile it again"),
+            LoadError::Flawed(flaw) => write!(f, "the plan contradicts itself: {flaw}"),
+        }
+    }
+}
+
+impl std::error::Error for LoadError {}
+
+impl Program {
+    /// Writes the program in its binary form.
+    pub fn to_bytes(&self) -> Vec<u8> {
+        let mut out = LABEL.to_vec();
+        out.extend_from_slice(&VERSION.to_le_bytes());
+        // A program holds nothing that the format could refuse.
+        let body = postcard::to_stdvec(self).unwrap_or_default();
+        out.extend_from_slice(&crc32fast::hash(&body).to_le_bytes());
+        out.extend_from_slice(&body);
+        out
+    }
+
+    /// Reads a program and checks it, so that running it cannot go out of any table.
+    ///
+    /// # Errors
+    /// Bytes that are not a plan, of another version, damaged, or contradicting themselves.
+    ///
+    /// ```
+    /// use vein_plan::{LoadError, Program};
+    /// let bytes = Program::default().to_bytes();
+    /// assert_eq!(Program::from_bytes(&bytes), Ok(Program::default()));
+    /// assert_eq!(Program::from_bytes(&bytes[..bytes.len() - 1]), Err(LoadError::Damaged));
+    /// ```
+    pub fn from_bytes(bytes: &[u8]) -> Result<Program, LoadError> {
+        let (header, body) = bytes.split_at_checked(HEADER).ok_or(LoadError::NotAPlan)?;
+        if &header[..4] != LABEL {
+            return Err(LoadError::NotAPlan);
+        }
+        let version = u16::from_le_bytes([header[4], header[5]]);
+        if version != VERSION {
+            return Err(LoadError::Version(version));
+        }
+        let sum = u32::from_le_bytes([header[6], header[7], header[8], header[9]]);
+        if crc32fast::hash(body) != sum {
+            return Err(LoadError::Damaged);
+        }
+        let program: Program = postcard::from_bytes(body).map_err(|_| LoadError::Damaged)?;
+        verify(&program).map_err(LoadError::Flawed)?;
+        Ok(program)
+    }
+}

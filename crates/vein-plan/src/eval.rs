@@ -1,0 +1,440 @@
+//! The evaluator: the one meaning of expressions, used by the engine and by the proof.
+
+use crate::code::{CellId, Expr, ExprId, Field, Function, Item, LocalId, Piece};
+use crate::members::Member;
+use crate::ops::{Binary, Logical};
+use crate::standard;
+use crate::text::Text;
+use crate::track::{Extent, Origin, Read};
+use crate::value::{Name, Record, Value};
+use std::sync::Arc;
+
+/// Where an evaluation finds the state. Derived values are brought up to date by whoever
+/// keeps them, before they are given.
+pub trait Cells {
+    /// The value of a cell as it is now.
+    fn cell(&mut self, cell: CellId) -> Value;
+}
+
+/// A value on its way through an expression, with where it came from.
+pub type Followed<O> = (Value, O);
+
+/// One evaluation: the tables it reads, the state, the locals, and the log of reads.
+pub struct Evaluation<'a, C, O> {
+    /// The plan's expressions.
+    pub exprs: &'a [Expr],
+    /// The program's names.
+    pub names: &'a [Name],
+    /// The state.
+    pub cells: &'a mut C,
+    /// Values of locals.
+    pub locals: &'a mut Vec<Followed<O>>,
+    /// What was read; stays empty where nothing is followed.
+    pub log: Vec<Read>,
+}
+
+impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
+    /// Evaluates an expression and looks at the whole result.
+    pub fn value(&mut self, id: ExprId) -> Value {
+        let (value, origin) = self.follow(id);
+        origin.look(&value, Extent::Whole, &mut self.log);
+        value
+    }
+
+    /// Binds a local.
+    pub fn bind(&mut self, local: LocalId, value: Followed<O>) {
+        let at = usize::from(local);
+        if self.locals.len() <= at {
+            self.locals.resize(at + 1, (Value::Null, O::made()));
+        }
+        self.locals[at] = value;
+    }
+
+    fn look(&mut self, followed: &Followed<O>, extent: Extent) {
+        followed.1.look(&followed.0, extent, &mut self.log);
+    }
+
+    /// What a test looks at: of lists and records only whether they are there.
+    fn test(&mut self, followed: &Followed<O>) -> bool {
+        let extent = match followed.0 {
+            Value::List(_) | Value::Record(_) => Extent::Presence,
+            _ => Extent::Whole,
+        };
+        self.look(followed, extent);
+        followed.0.truthy()
+    }
+
+    /// Evaluates an expression without looking at the result.
+    pub fn follow(&mut self, id: ExprId) -> Followed<O> {
+        let made = |value| (value, O::made());
+        match &self.exprs[id as usize] {
+            Expr::Null => made(Value::Null),
+            Expr::Boolean(b) => made(Value::Boolean(*b)),
+            Expr::Number(n) => made(Value::Number(*n)),
+            Expr::String(s) => made(Value::String(s.clone())),
+            Expr::Cell(cell) => (self.cells.cell(*cell), O::cell(*cell)),
+            Expr::Local(local) => {
+                self.locals.get(usize::from(*local)).cloned().unwrap_or_else(|| made(Value::Null))
+            }
+            Expr::Field(of, name) => self.field(*of, *name),
+            Expr::Index(list, index) => self.index(*list, *index),
+            Expr::Unary(op, x) => {
+                let x = self.follow(*x);
+                match op {
+                    crate::ops::Unary::Not => made(Value::Boolean(!self.test(&x))),
+                    op => {
+                        self.look(&x, Extent::Whole);
+                        made(op.apply(&x.0))
+                    }
+                }
+            }
+            Expr::Binary(op, a, b) => made(self.binary(*op, *a, *b)),
+            Expr::Logical(op, a, b) => {
+                let first = self.follow(*a);
+                match op {
+                    Logical::Coalesce => self.look(&first, Extent::Presence),
+                    Logical::And | Logical::Or => {
+                        self.test(&first);
+                    }
+                }
+                if op.decided_by(&first.0) { first } else { self.follow(*b) }
+            }
+            Expr::Choose(test, then, otherwise) => {
+                let test = self.follow(*test);
+                let branch = if self.test(&test) { *then } else { *otherwise };
+                self.follow(branch)
+            }
+            Expr::Unless(of, local, body) => {
+                let of = self.follow(*of);
+                self.look(&of, Extent::Presence);
+                if of.0.is_null() {
+                    return made(Value::Null);
+                }
+                self.bind(*local, of);
+                self.follow(*body)
+            }
+            Expr::Concat(pieces) => made(self.concat(pieces)),
+            Expr::List(items) => self.list(items),
+            Expr::Record(fields) => made(self.record(fields)),
+            Expr::Call(member, receiver, args) => self.call(*member, *receiver, args),
+            Expr::Walk(member, list, function, extra) => {
+                self.walk(*member, *list, function, *extra)
+            }
+        }
+    }
+
+    fn field(&mut self, of: ExprId, name: u32) -> Followed<O> {
+        let (value, origin) = self.follow(of);
+        let name = &self.names[name as usize];
+        match &value {
+            Value::Record(record) => {
+                (record.get(name).cloned().unwrap_or_default(), origin.field(name))
+            }
+            _ => {
+                origin.look(&value, Extent::Presence, &mut self.log);
+                (Value::Null, O::made())
+            }
+        }
+    }
+
+    fn index(&mut self, list: ExprId, index: ExprId) -> Followed<O> {
+        let (value, origin) = self.follow(list);
+        let at = self.value(index).to_number();
+        let whole = at >= 0.0 && at.fract() == 0.0 && at < f64::from(u32::MAX);
+        match &value {
+            Value::List(items) if whole => {
+                let at = at as usize;
+                (items.get(at).cloned().unwrap_or_default(), origin.item(at))
+            }
+            Value::List(_) => (Value::Null, O::made()),
+            _ => {
+                origin.look(&value, Extent::Presence, &mut self.log);
+                (Value::Null, O::made())
+            }
+        }
+    }
+
+    fn binary(&mut self, op: Binary, a: ExprId, b: ExprId) -> Value {
+        let (first, second) = (self.follow(a), self.follow(b));
+        let compares_with_null = matches!(op, Binary::Equal | Binary::NotEqual)
+            && (matches!(self.exprs[a as usize], Expr::Null)
+                || matches!(self.exprs[b as usize], Expr::Null));
+        let extent = if compares_with_null { Extent::Presence } else { Extent::Whole };
+        self.look(&first, extent);
+        self.look(&second, extent);
+        op.apply(&first.0, &second.0)
+    }
+
+    fn concat(&mut self, pieces: &[Piece]) -> Value {
+        let texts: Vec<Text> = pieces
+            .iter()
+            .map(|piece| match piece {
+                Piece::Static(text) => text.clone(),
+                Piece::Value(e) => self.value(*e).to_text(),
+                Piece::Shown(e) => self.value(*e).to_text_or_empty(),
+            })
+            .collect();
+        Value::String(Text::concat(&texts))
+    }
+
+    fn list(&mut self, items: &[Item]) -> Followed<O> {
+        let (mut values, mut origins) = (Vec::new(), Vec::new());
+        for item in items {
+            match item {
+                Item::One(e) => {
+                    let (value, origin) = self.follow(*e);
+                    values.push(value);
+                    origins.push(origin);
+                }
+                Item::Spread(e) => {
+                    let list = self.follow(*e);
+                    self.look(&list, Extent::Length);
+                    if let Value::List(items) = &list.0 {
+                        values.extend(items.iter().cloned());
+                        origins.extend((0..items.len()).map(|i| list.1.item(i)));
+                    }
+                }
+            }
+        }
+        (Value::list(values), O::gathered(origins))
+    }
+
+    fn record(&mut self, fields: &[Field]) -> Value {
+        let mut pairs: Vec<(Name, Value)> = Vec::new();
+        for field in fields {
+            match field {
+                Field::One(name, e) => {
+                    let value = self.value(*e);
+                    pairs.push((self.names[*name as usize].clone(), value));
+                }
+                Field::Spread(e) => {
+                    if let Value::Record(record) = self.value(*e) {
+                        pairs.extend(record.iter().map(|(n, v)| (n.clone(), v.clone())));
+                    }
+                }
+            }
+        }
+        Value::Record(Arc::new(Record::new(pairs)))
+    }
+
+    fn call(&mut self, member: Member, receiver: Option<ExprId>, args: &[ExprId]) -> Followed<O> {
+        let receiver = receiver.map(|e| self.follow(e));
+        let args: Vec<Value> = args.iter().map(|e| self.value(*e)).collect();
+        let Some(receiver) = receiver else {
+            return (standard::call(member, &Value::Null, &args), O::made());
+        };
+        let result = |receiver: &Followed<O>| standard::call(member, &receiver.0, &args);
+        let Value::List(items) = &receiver.0 else {
+            self.look(&receiver, Extent::Whole);
+            return (result(&receiver), O::made());
+        };
+        // Members that hand items on without looking at them keep where the items came from.
+        let (list, len) = (&receiver.1, items.len());
+        let bound = |at: usize, default: f64| {
+            crate::number::relative_index(args.get(at).map_or(default, Value::to_number), len)
+        };
+        let handed_on = match member {
+            Member::ListLength => {
+                self.look(&receiver, Extent::Length);
+                return (result(&receiver), O::made());
+            }
+            Member::ListSlice => {
+                (bound(0, 0.0)..bound(1, f64::INFINITY)).map(|i| list.item(i)).collect()
+            }
+            Member::ToReversed => (0..len).rev().map(|i| list.item(i)).collect(),
+            Member::ListAt => {
+                let at = args.first().map_or(0.0, Value::to_number);
+                if at.trunc() < 0.0 {
+                    self.look(&receiver, Extent::Length);
+                }
+                let index = if at.trunc() < 0.0 { at.trunc() + len as f64 } else { at.trunc() };
+                let at = if index.is_nan() { 0.0 } else { index };
+                let origin = if at >= 0.0 { list.item(at as usize) } else { O::made() };
+                return (result(&receiver), origin);
+            }
+            _ => {
+                self.look(&receiver, Extent::Whole);
+                return (result(&receiver), O::made());
+            }
+        };
+        self.look(&receiver, Extent::Length);
+        (result(&receiver), O::gathered(handed_on))
+    }
+
+    /// Calls an arrow function and gives what it gives, unlooked at.
+    fn apply(&mut self, function: &Function, args: Vec<Followed<O>>) -> Followed<O> {
+        for (param, arg) in function.params.iter().zip(args) {
+            self.bind(*param, arg);
+        }
+        self.follow(function.body)
+    }
+
+    fn walk(
+        &mut self,
+        member: Member,
+        list: ExprId,
+        function: &Function,
+        extra: Option<ExprId>,
+    ) -> Followed<O> {
+        let list = self.follow(list);
+        let Value::List(items) = &list.0 else {
+            self.look(&list, Extent::Presence);
+            return (Value::Null, O::made());
+        };
+        let items = items.clone();
+        if member == Member::ToSorted {
+            self.look(&list, Extent::Length);
+            return self.sorted(&items, &list.1, function);
+        }
+        let mut state = Walked::start(member, extra.map(|e| self.follow(e)));
+        for (i, item) in items.iter().enumerate() {
+            let item = (item.clone(), list.1.item(i));
+            let position = (Value::Number(i as f64), O::made());
+            let args = match state.accumulated.take() {
+                Some(so_far) => vec![so_far, item.clone(), position],
+                None => vec![item.clone(), position],
+            };
+            let given = self.apply(function, args);
+            if self.take(member, &mut state, i, item, given) {
+                return state.finish(member);
+            }
+        }
+        // Every item was visited: one more would have been visited too.
+        self.look(&list, Extent::Length);
+        state.finish(member)
+    }
+
+    /// Takes in what the function gave for one item; `true` ends the walk.
+    fn take(
+        &mut self,
+        member: Member,
+        state: &mut Walked<O>,
+        i: usize,
+        item: Followed<O>,
+        given: Followed<O>,
+    ) -> bool {
+        match member {
+            Member::Reduce => state.accumulated = Some(given),
+            Member::Map => state.keep(given),
+            Member::FlatMap => {
+                self.look(&given, Extent::Length);
+                if let Value::List(inner) = &given.0 {
+                    for (j, value) in inner.iter().enumerate() {
+                        state.keep((value.clone(), given.1.item(j)));
+                    }
+                }
+            }
+            Member::Filter => {
+                if self.test(&given) {
+                    state.keep(item);
+                }
+            }
+            Member::Every => {
+                if !self.test(&given) {
+                    state.found = Some((false.into(), O::made()));
+                    return true;
+                }
+            }
+            _ => {
+                if self.test(&given) {
+                    state.found = Some(match member {
+                        Member::Find => item,
+                        Member::FindIndex => ((i as f64).into(), O::made()),
+                        _ => (true.into(), O::made()),
+                    });
+                    return true;
+                }
+            }
+        }
+        false
+    }
+
+    fn sorted(&mut self, items: &[Value], list: &O, function: &Function) -> Followed<O> {
+        let order = self.sorted_order(items, list, Some(function));
+        let values = order.iter().map(|i| items[*i].clone()).collect();
+        (Value::list(values), O::gathered(order.into_iter().map(|i| list.item(i)).collect()))
+    }
+
+    /// The positions of `items` in sorted order: stable, by the comparator or as strings.
+    /// A comparator that contradicts itself gives some order, never an error.
+    pub fn sorted_order(
+        &mut self,
+        items: &[Value],
+        list: &O,
+        function: Option<&Function>,
+    ) -> Vec<usize> {
+        let texts: Vec<Text> = match function {
+            Some(_) => Vec::new(),
+            None => items.iter().map(Value::to_text).collect(),
+        };
+        let mut order: Vec<usize> = (0..items.len()).collect();
+        let mut spare = order.clone();
+        let mut width = 1;
+        while width < order.len() {
+            for start in (0..order.len()).step_by(2 * width) {
+                let middle = (start + width).min(order.len());
+                let end = (start + 2 * width).min(order.len());
+                let (mut left, mut right) = (start, middle);
+                for slot in &mut spare[start..end] {
+                    let take_right = right < end
+                        && (left >= middle || {
+                            let (a, b) = (order[left], order[right]);
+                            match function {
+                                None => texts[a].compare(&texts[b]).is_gt(),
+                                Some(function) => {
+                                    let pair = [a, b].map(|i| (items[i].clone(), list.item(i)));
+                                    let given = self.apply(function, pair.into());
+                                    self.look(&given, Extent::Whole);
+                                    given.0.to_number() > 0.0
+                                }
+                            }
+                        });
+                    let from = if take_right { &mut right } else { &mut left };
+                    *slot = order[*from];
+                    *from += 1;
+                }
+            }
+            std::mem::swap(&mut order, &mut spare);
+            width *= 2;
+        }
+        order
+    }
+}
+
+/// What a walk over a list has gathered so far.
+struct Walked<O> {
+    values: Vec<Value>,
+    origins: Vec<O>,
+    accumulated: Option<Followed<O>>,
+    found: Option<Followed<O>>,
+}
+
+impl<O: Origin> Walked<O> {
+    fn start(member: Member, extra: Option<Followed<O>>) -> Self {
+        let accumulated = if member == Member::Reduce { extra } else { None };
+        Walked { values: Vec::new(), origins: Vec::new(), accumulated, found: None }
+    }
+
+    fn keep(&mut self, (value, origin): Followed<O>) {
+        self.values.push(value);
+        self.origins.push(origin);
+    }
+
+    fn finish(self, member: Member) -> Followed<O> {
+        let made = |value| (value, O::made());
+        match member {
+            Member::Filter | Member::Map | Member::FlatMap => {
+                (Value::list(self.values), O::gathered(self.origins))
+            }
+            Member::Reduce => self.accumulated.unwrap_or_else(|| made(Value::Null)),
+            _ => self.found.unwrap_or_else(|| {
+                made(match member {
+                    Member::FindIndex => Value::Number(-1.0),
+                    Member::Some => Value::Boolean(false),
+                    Member::Every => Value::Boolean(true),
+                    _ => Value::Null,
+                })
+            }),
+        }
+    }
+}

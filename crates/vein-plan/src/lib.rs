@@ -1,0 +1,42 @@
+//! What a compiled component is, and what its expressions mean.
+//!
+//! | module | what it holds |
+//! |---|---|
+//! | [`value`], [`text`], [`number`], [`json`] | values, with ECMAScript's conversions |
+//! | [`ops`], [`members`], [`standard`] | operators and standard members |
+//! | [`code`], [`program`] | expressions, statements, components as tables |
+//! | [`eval`], [`track`] | the evaluator, and what an evaluation read |
+//! | [`shown`] | what a value shows in a part of the view |
+//! | [`convert`] | JSON from and for the host |
+//! | [`codec`], [`verify`] | the binary form, checked when read |
+//!
+//! This crate has no I/O, no clock and no interface. Both the engine and the proof evaluate
+//! with it, and share nothing else.
+
+pub mod code;
+pub mod codec;
+pub mod convert;
+pub mod eval;
+pub mod json;
+pub mod members;
+pub mod number;
+pub mod ops;
+pub mod program;
+pub mod shown;
+pub mod standard;
+pub mod text;
+pub mod track;
+pub mod value;
+pub mod verify;
+
+pub use codec::LoadError;
+pub use convert::{Misfit, to_json};
+pub use program::{
+    Cell, CellKind, Event, EventField, Form, Handler, Listener, ListenerOptions, Location,
+    Namespace, Part, PartKind, Plan, PlanRead, Program, Property, ReadStep, Reads, Shape,
+    TemplateNode, Type, TypeId,
+};
+pub use shown::Shown;
+pub use text::Text;
+pub use track::{Extent, Read};
+pub use value::{Name, Record, Step, Value};

@@ -1,0 +1,239 @@
+//! The standard members and functions that expressions may use: one table for the checker,
+//! the evaluator and the documentation.
+
+use serde::{Deserialize, Serialize};
+
+/// What a member is called on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Receiver {
+    /// `String.prototype`.
+    String,
+    /// `Number.prototype`.
+    Number,
+    /// `Array.prototype`.
+    List,
+    /// The namespace object `Math`.
+    Math,
+    /// The namespace object `JSON`.
+    Json,
+    /// A global function.
+    Global,
+}
+
+/// What an argument must be.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Param {
+    /// A number.
+    Number,
+    /// A string.
+    String,
+    /// An item of the list.
+    Item,
+    /// A list of the same kind.
+    SameList,
+    /// Any value.
+    Any,
+    /// `(item, index) => any`, taken as truthy or falsy.
+    Predicate,
+    /// `(item, index) => U`.
+    Mapper,
+    /// `(item, index) => U[]`.
+    ListMapper,
+    /// `(a, b) => number`.
+    Comparator,
+    /// `(accumulated, item, index) => accumulated`.
+    Reducer,
+    /// What a reduction starts from.
+    Initial,
+}
+
+/// What a member gives.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Returns {
+    /// `string`
+    String,
+    /// `string?`
+    MaybeString,
+    /// `string[]`
+    Strings,
+    /// `number`
+    Number,
+    /// `boolean`
+    Boolean,
+    /// The receiver's own type.
+    SameList,
+    /// An item or `null`.
+    MaybeItem,
+    /// A list of what the function gives.
+    Mapped,
+    /// The lists that the function gives, one after the other.
+    FlatMapped,
+    /// What the reduction started from.
+    Accumulated,
+}
+
+/// One row of the table.
+#[derive(Clone, Copy, Debug)]
+pub struct MemberInfo {
+    /// Which member this is.
+    pub member: Member,
+    /// What it is called on.
+    pub on: Receiver,
+    /// Its standard name.
+    pub name: &'static str,
+    /// Whether it is read and not called, as `length` is.
+    pub property: bool,
+    /// Its parameters.
+    pub params: &'static [Param],
+    /// How many of them must be given.
+    pub required: usize,
+    /// Whether the last parameter may be given any number of times.
+    pub rest: bool,
+    /// What it gives.
+    pub returns: Returns,
+}
+
+macro_rules! members {
+    ($($on:ident $name:literal $member:ident $kind:ident [$($param:ident),*] $required:literal $returns:ident;)*) => {
+        /// A standard member or function.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+        #[allow(missing_docs, reason = "each is what the standard says of its name in the table")]
+        pub enum Member { $($member),* }
+
+        /// Every member, in the order of the documentation.
+        pub const MEMBERS: &[MemberInfo] = &[$(MemberInfo {
+            member: Member::$member,
+            on: Receiver::$on,
+            name: $name,
+            property: members!(@property $kind),
+            params: &[$(Param::$param),*],
+            required: $required,
+            rest: members!(@rest $kind),
+            returns: Returns::$returns,
+        }),*];
+    };
+    (@property property) => { true };
+    (@property $other:ident) => { false };
+    (@rest rest) => { true };
+    (@rest $other:ident) => { false };
+}
+
+members! {
+    String "length" StringLength property [] 0 Number;
+    String "at" StringAt method [Number] 1 MaybeString;
+    String "trim" Trim method [] 0 String;
+    String "toUpperCase" ToUpperCase method [] 0 String;
+    String "toLowerCase" ToLowerCase method [] 0 String;
+    String "includes" StringIncludes method [String, Number] 1 Boolean;
+    String "startsWith" StartsWith method [String, Number] 1 Boolean;
+    String "endsWith" EndsWith method [String, Number] 1 Boolean;
+    String "indexOf" StringIndexOf method [String, Number] 1 Number;
+    String "slice" StringSlice method [Number, Number] 0 String;
+    String "split" Split method [String, Number] 1 Strings;
+    String "repeat" Repeat method [Number] 1 String;
+    String "padStart" PadStart method [Number, String] 1 String;
+    String "padEnd" PadEnd method [Number, String] 1 String;
+    String "replaceAll" ReplaceAll method [String, String] 2 String;
+    Number "toFixed" ToFixed method [Number] 0 String;
+    Number "toString" NumberToString method [Number] 0 String;
+    List "length" ListLength property [] 0 Number;
+    List "at" ListAt method [Number] 1 MaybeItem;
+    List "filter" Filter method [Predicate] 1 SameList;
+    List "map" Map method [Mapper] 1 Mapped;
+    List "find" Find method [Predicate] 1 MaybeItem;
+    List "findIndex" FindIndex method [Predicate] 1 Number;
+    List "some" Some method [Predicate] 1 Boolean;
+    List "every" Every method [Predicate] 1 Boolean;
+    List "includes" ListIncludes method [Item, Number] 1 Boolean;
+    List "indexOf" ListIndexOf method [Item, Number] 1 Number;
+    List "slice" ListSlice method [Number, Number] 0 SameList;
+    List "concat" Concat rest [SameList] 0 SameList;
+    List "join" Join method [String] 0 String;
+    List "reduce" Reduce method [Reducer, Initial] 2 Accumulated;
+    List "flatMap" FlatMap method [ListMapper] 1 FlatMapped;
+    List "toSorted" ToSorted method [Comparator] 0 SameList;
+    List "toReversed" ToReversed method [] 0 SameList;
+    List "with" With method [Number, Item] 2 SameList;
+    Math "abs" Abs method [Number] 1 Number;
+    Math "acos" Acos method [Number] 1 Number;
+    Math "asin" Asin method [Number] 1 Number;
+    Math "atan" Atan method [Number] 1 Number;
+    Math "atan2" Atan2 method [Number, Number] 2 Number;
+    Math "cbrt" Cbrt method [Number] 1 Number;
+    Math "ceil" Ceil method [Number] 1 Number;
+    Math "cos" Cos method [Number] 1 Number;
+    Math "cosh" Cosh method [Number] 1 Number;
+    Math "exp" Exp method [Number] 1 Number;
+    Math "expm1" Expm1 method [Number] 1 Number;
+    Math "floor" Floor method [Number] 1 Number;
+    Math "fround" Fround method [Number] 1 Number;
+    Math "hypot" Hypot rest [Number] 0 Number;
+    Math "log" Log method [Number] 1 Number;
+    Math "log10" Log10 method [Number] 1 Number;
+    Math "log1p" Log1p method [Number] 1 Number;
+    Math "log2" Log2 method [Number] 1 Number;
+    Math "max" Max rest [Number] 0 Number;
+    Math "min" Min rest [Number] 0 Number;
+    Math "pow" Pow method [Number, Number] 2 Number;
+    Math "round" Round method [Number] 1 Number;
+    Math "sign" Sign method [Number] 1 Number;
+    Math "sin" Sin method [Number] 1 Number;
+    Math "sinh" Sinh method [Number] 1 Number;
+    Math "sqrt" Sqrt method [Number] 1 Number;
+    Math "tan" Tan method [Number] 1 Number;
+    Math "tanh" Tanh method [Number] 1 Number;
+    Math "trunc" Trunc method [Number] 1 Number;
+    Math "E" E property [] 0 Number;
+    Math "LN10" Ln10 property [] 0 Number;
+    Math "LN2" Ln2 property [] 0 Number;
+    Math "LOG10E" Log10E property [] 0 Number;
+    Math "LOG2E" Log2E property [] 0 Number;
+    Math "PI" Pi property [] 0 Number;
+    Math "SQRT1_2" SqrtHalf property [] 0 Number;
+    Math "SQRT2" Sqrt2 property [] 0 Number;
+    Json "stringify" Stringify method [Any] 1 String;
+    Global "Number" ToNumber method [Any] 1 Number;
+    Global "String" ToText method [Any] 1 String;
+    Global "Boolean" ToBoolean method [Any] 1 Boolean;
+}
+
+/// Finds a member by what it is called on and its name.
+///
+/// ```
+/// use vein_plan::members::{find, Receiver};
+/// assert!(find(Receiver::List, "toSorted").is_some());
+/// assert!(find(Receiver::String, "toSorted").is_none());
+/// ```
+pub fn find(on: Receiver, name: &str) -> Option<&'static MemberInfo> {
+    MEMBERS.iter().find(|info| info.on == on && info.name == name)
+}
+
+impl Member {
+    /// The member's row in the table.
+    pub fn info(self) -> &'static MemberInfo {
+        &MEMBERS[self as usize]
+    }
+
+    /// Whether its first argument is a function, so that the evaluator walks the list itself.
+    pub fn takes_function(self) -> bool {
+        matches!(
+            self.info().params.first(),
+            Some(Param::Predicate | Param::Mapper | Param::ListMapper | Param::Reducer)
+        ) || self == Member::ToSorted
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_table_is_in_the_order_of_the_members() {
+        for (i, info) in MEMBERS.iter().enumerate() {
+            assert_eq!(info.member as usize, i);
+            assert!(info.required <= info.params.len());
+            let found = find(info.on, info.name).expect("found by name");
+            assert_eq!(found.member, info.member, "{} is listed twice", info.name);
+        }
+    }
+}

@@ -1,0 +1,202 @@
+//! Numbers as ECMAScript prints and reads them.
+
+use crate::text::{Text, is_space};
+
+/// `Number::toString` with radix ten (ECMA-262).
+///
+/// ```
+/// use vein_plan::number::to_text;
+/// assert_eq!(to_text(0.1 + 0.2).to_string(), "0.30000000000000004");
+/// assert_eq!(to_text(1e21).to_string(), "1e+21");
+/// assert_eq!(to_text(-0.0).to_string(), "0");
+/// ```
+pub fn to_text(n: f64) -> Text {
+    Text::from(ryu_js::Buffer::new().format(n))
+}
+
+/// Appends what [`to_text`] would give, without an allocation of its own.
+pub fn push(out: &mut String, n: f64) {
+    out.push_str(ryu_js::Buffer::new().format(n));
+}
+
+/// `Number.prototype.toFixed`; `digits` outside 0 to 100 is clamped.
+pub fn to_fixed(n: f64, digits: f64) -> Text {
+    let digits = clamp_index(digits, 100);
+    if !n.is_finite() || n.abs() >= 1e21 {
+        return to_text(n);
+    }
+    Text::from(ryu_js::Buffer::new().format_to_fixed(n, digits as u8))
+}
+
+/// `ToIntegerOrInfinity`, then clamped to `0..=most`.
+pub(crate) fn clamp_index(n: f64, most: usize) -> usize {
+    if n.is_nan() || n <= 0.0 { 0 } else { n.min(most as f64) as usize }
+}
+
+/// A relative index as `slice` and `at` take it: negative counts from the end.
+pub(crate) fn relative_index(n: f64, len: usize) -> usize {
+    let n = if n.is_nan() { 0.0 } else { n.trunc() };
+    if n < 0.0 { clamp_index(len as f64 + n, len) } else { clamp_index(n, len) }
+}
+
+/// `Number(text)`: `StringToNumber` of ECMA-262.
+///
+/// ```
+/// use vein_plan::{number::from_text, Text};
+/// assert_eq!(from_text(&Text::from(" 0x1f ")), 31.0);
+/// assert!(from_text(&Text::from("12 l")).is_nan());
+/// ```
+pub fn from_text(text: &Text) -> f64 {
+    let Some(s) = text.as_str() else { return f64::NAN };
+    let s = s.trim_matches(is_space);
+    if s.is_empty() {
+        return 0.0;
+    }
+    for (prefixes, radix) in [(["0x", "0X"], 16), (["0o", "0O"], 8), (["0b", "0B"], 2)] {
+        if let Some(digits) = prefixes.iter().find_map(|p| s.strip_prefix(p)) {
+            return parse_integer(digits, radix);
+        }
+    }
+    let unsigned = s.strip_prefix(['+', '-']).unwrap_or(s);
+    if unsigned == "Infinity" {
+        return if s.starts_with('-') { f64::NEG_INFINITY } else { f64::INFINITY };
+    }
+    // Rust's grammar also takes "inf", "nan" and their like; ECMAScript's does not.
+    if unsigned.bytes().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'e' | b'E' | b'+' | b'-'))
+    {
+        s.parse().unwrap_or(f64::NAN)
+    } else {
+        f64::NAN
+    }
+}
+
+/// Digits of a radix that is a power of two, rounded to nearest even as the standard asks.
+pub fn parse_integer(digits: &str, radix: u32) -> f64 {
+    if digits.is_empty() || !digits.chars().all(|c| c.is_digit(radix)) {
+        return f64::NAN;
+    }
+    let bits_per_digit = radix.trailing_zeros();
+    let (mut head, mut dropped_bits, mut sticky) = (0u128, 0u32, false);
+    for c in digits.chars() {
+        let digit = u128::from(c.to_digit(radix).unwrap_or(0));
+        if head >> 100 == 0 {
+            head = (head << bits_per_digit) | digit;
+        } else {
+            dropped_bits = dropped_bits.saturating_add(bits_per_digit);
+            sticky |= digit != 0;
+        }
+    }
+    // More than 53 bits are kept, so one sticky bit decides every tie rightly.
+    ((head | u128::from(sticky)) as f64) * 2f64.powi(dropped_bits.min(5000) as i32)
+}
+
+/// `Number.prototype.toString(radix)`; a radix outside 2 to 36 counts as ten.
+pub fn to_radix(n: f64, radix: f64) -> Text {
+    let radix = if radix.is_nan() { 10.0 } else { radix.trunc() };
+    if !n.is_finite() || radix == 10.0 || !(2.0..=36.0).contains(&radix) {
+        return to_text(n);
+    }
+    let digit = |d: f64| char::from_digit(d as u32, 36).unwrap_or('0');
+    let (mut integer, mut fraction) = (n.abs().trunc(), n.abs().fract());
+    // The shortest digits that still tell this double from its neighbours.
+    let next = f64::from_bits(n.abs().to_bits() + 1);
+    let mut delta = (0.5 * (next - n.abs())).max(f64::MIN_POSITIVE);
+    let mut fraction_digits: Vec<f64> = Vec::new();
+    while fraction >= delta {
+        fraction *= radix;
+        delta *= radix;
+        let d = fraction.trunc();
+        fraction -= d;
+        fraction_digits.push(d);
+        if (fraction > 0.5 || (fraction == 0.5 && d % 2.0 == 1.0)) && fraction + delta > 1.0 {
+            round_up(&mut fraction_digits, &mut integer, radix);
+            break;
+        }
+    }
+    let mut out: Vec<char> = Vec::new();
+    // Above 2^53 the low digits carry no information; the standard leaves them to us.
+    while integer > 9007199254740992.0 {
+        integer /= radix;
+        out.push('0');
+    }
+    loop {
+        let rest = integer % radix;
+        out.push(digit(rest));
+        integer = (integer - rest) / radix;
+        if integer <= 0.0 {
+            break;
+        }
+    }
+    if n < 0.0 {
+        out.push('-');
+    }
+    out.reverse();
+    if !fraction_digits.is_empty() {
+        out.push('.');
+        out.extend(fraction_digits.into_iter().map(digit));
+    }
+    out.into_iter().collect::<String>().into()
+}
+
+fn round_up(digits: &mut Vec<f64>, integer: &mut f64, radix: f64) {
+    while let Some(last) = digits.pop() {
+        if last + 1.0 < radix {
+            digits.push(last + 1.0);
+            return;
+        }
+    }
+    *integer += 1.0;
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn prints_as_the_standard_says() {
+        for (n, shown) in [
+            (0.1 + 0.2, "0.30000000000000004"),
+            (1e21, "1e+21"),
+            (1e-7, "1e-7"),
+            (123456789012345680000.0, "123456789012345680000"),
+            (f64::NAN, "NaN"),
+            (f64::NEG_INFINITY, "-Infinity"),
+            (5e-324, "5e-324"),
+        ] {
+            assert_eq!(to_text(n).to_string(), shown);
+        }
+    }
+
+    #[test]
+    fn reads_as_the_standard_says() {
+        for (s, n) in [
+            ("", 0.0),
+            (" \u{feff}42\n", 42.0),
+            ("1e3", 1000.0),
+            (".5", 0.5),
+            ("5.", 5.0),
+            ("-Infinity", f64::NEG_INFINITY),
+            ("0b101", 5.0),
+            ("0x20000000000001", 9007199254740992.0),
+            ("0x20000000000003", 9007199254740996.0),
+        ] {
+            assert_eq!(from_text(&s.into()), n, "{s:?}");
+        }
+        for s in ["inf", "nan", "1_000", "-0x1", "1 2", "e5", ".", "0x"] {
+            assert!(from_text(&s.into()).is_nan(), "{s:?}");
+        }
+    }
+
+    #[test]
+    fn fixed_and_radix() {
+        assert_eq!(to_fixed(1.005, 2.0).to_string(), "1.00");
+        assert_eq!(to_fixed(2.5, 0.0).to_string(), "3");
+        assert_eq!(to_fixed(-1.5, 0.0).to_string(), "-2");
+        assert_eq!(to_fixed(1e21, 2.0).to_string(), "1e+21");
+        assert_eq!(to_radix(255.0, 16.0).to_string(), "ff");
+        assert_eq!(to_radix(-0.5, 2.0).to_string(), "-0.1");
+        assert_eq!(to_radix(0.1, 2.0).to_string().len(), 57);
+        assert_eq!(to_radix(0.1, 3.0).to_string(), "0.0022002200220022002200220022002201");
+        assert_eq!(to_radix(9007199254740992.0, 36.0).to_string(), "2gosa7pa2gw");
+    }
+}

@@ -1,0 +1,335 @@
+//! What the standard members give. Those that take a function are walked by the evaluator.
+
+use crate::json;
+use crate::members::Member;
+use crate::number::{self, relative_index};
+use crate::ops::power;
+use crate::text::{Text, find_units, is_space};
+use crate::value::Value;
+use std::f64::consts;
+use std::sync::Arc;
+
+/// The longest string that `repeat` and padding give, in UTF-16 units. ECMAScript throws a
+/// `RangeError` for what an engine cannot hold; here the count is cut, so that expressions
+/// cannot fail.
+pub const LONGEST_TEXT: usize = 1 << 24;
+
+/// Calls a member that takes no function. Missing arguments are absent from `args`.
+pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
+    use Member::*;
+    match member {
+        StringLength | StringAt | Trim | ToUpperCase | ToLowerCase | StringIncludes
+        | StartsWith | EndsWith | StringIndexOf | StringSlice | Split | Repeat | PadStart
+        | PadEnd | ReplaceAll => match receiver {
+            Value::String(s) => on_string(member, s, args),
+            _ => Value::Null,
+        },
+        ToFixed => number::to_fixed(receiver.to_number(), number_or(args, 0, 0.0)).into(),
+        NumberToString => number::to_radix(receiver.to_number(), number_or(args, 0, 10.0)).into(),
+        ListLength | ListAt | ListIncludes | ListIndexOf | ListSlice | Concat | Join
+        | ToReversed | With => match receiver {
+            Value::List(items) => on_list(member, items, args),
+            _ => Value::Null,
+        },
+        Stringify => json::stringify(&args.first().cloned().unwrap_or_default()).into(),
+        ToNumber => args.first().map_or(0.0, Value::to_number).into(),
+        ToText => args.first().map_or_else(|| Text::from(""), Value::to_text).into(),
+        ToBoolean => args.first().is_some_and(Value::truthy).into(),
+        Filter | Map | Find | FindIndex | Some | Every | Reduce | FlatMap | ToSorted => Value::Null,
+        math => Value::Number(on_math(math, args)),
+    }
+}
+
+fn number_or(args: &[Value], at: usize, default: f64) -> f64 {
+    args.get(at).map_or(default, Value::to_number)
+}
+
+fn text_or(args: &[Value], at: usize, default: &str) -> Text {
+    args.get(at).map_or_else(|| default.into(), Value::to_text)
+}
+
+fn on_string(member: Member, s: &Text, args: &[Value]) -> Value {
+    use Member::*;
+    let from = |at| number::clamp_index(number_or(args, at, 0.0), s.len());
+    match member {
+        StringLength => (s.len() as f64).into(),
+        StringAt => match position(number_or(args, 0, 0.0), s.len()) {
+            Option::Some(at) => s.slice(at, at + 1).into(),
+            None => Value::Null,
+        },
+        Trim => trim(s).into(),
+        ToUpperCase => map_well_formed(s, str::to_uppercase).into(),
+        ToLowerCase => map_well_formed(s, str::to_lowercase).into(),
+        StringIncludes => s.find(&text_or(args, 0, ""), from(1)).is_some().into(),
+        StringIndexOf => index_or_minus_one(s.find(&text_or(args, 0, ""), from(1))),
+        StartsWith => {
+            let needle = text_or(args, 0, "");
+            let start = from(1);
+            (s.slice(start, start + needle.len()) == needle).into()
+        }
+        EndsWith => {
+            let needle = text_or(args, 0, "");
+            let end = number::clamp_index(number_or(args, 1, f64::INFINITY), s.len());
+            (needle.len() <= end && s.slice(end - needle.len(), end) == needle).into()
+        }
+        StringSlice => {
+            let len = s.len();
+            let start = relative_index(number_or(args, 0, 0.0), len);
+            s.slice(start, relative_index(number_or(args, 1, f64::INFINITY), len)).into()
+        }
+        Split => split(s, &text_or(args, 0, ""), number_or(args, 1, f64::from(u32::MAX))),
+        Repeat => {
+            let most = LONGEST_TEXT / s.len().max(1);
+            let units = s.units().repeat(number::clamp_index(number_or(args, 0, 0.0), most));
+            Text::from_units(units).into()
+        }
+        PadStart => pad(s, args, true).into(),
+        PadEnd => pad(s, args, false).into(),
+        _ => replace_all(s, &text_or(args, 0, ""), &text_or(args, 1, "")).into(),
+    }
+}
+
+/// The position that `at` and `with` mean, when it is inside.
+fn position(n: f64, len: usize) -> Option<usize> {
+    let n = if n.is_nan() { 0.0 } else { n.trunc() };
+    let at = if n < 0.0 { n + len as f64 } else { n };
+    (at >= 0.0 && at < len as f64).then_some(at as usize)
+}
+
+fn index_or_minus_one(found: Option<usize>) -> Value {
+    Value::Number(found.map_or(-1.0, |at| at as f64))
+}
+
+fn trim(s: &Text) -> Text {
+    if let Some(s) = s.as_str() {
+        return s.trim_matches(is_space).into();
+    }
+    let units = s.units();
+    let blank = |u: &u16| char::from_u32(u32::from(*u)).is_some_and(is_space);
+    let start = units.iter().position(|u| !blank(u)).unwrap_or(units.len());
+    let end = units.iter().rposition(|u| !blank(u)).map_or(start, |at| at + 1);
+    Text::from_units(units[start..end].to_vec())
+}
+
+/// Case mapping leaves lone surrogates as they are.
+fn map_well_formed(s: &Text, map: fn(&str) -> String) -> Text {
+    if let Some(s) = s.as_str() {
+        return map(s).into();
+    }
+    let (mut units, mut run) = (Vec::new(), String::new());
+    for c in char::decode_utf16(s.units()) {
+        match c {
+            Ok(c) => run.push(c),
+            Err(lone) => {
+                units.extend(map(&run).encode_utf16());
+                run.clear();
+                units.push(lone.unpaired_surrogate());
+            }
+        }
+    }
+    units.extend(map(&run).encode_utf16());
+    Text::from_units(units)
+}
+
+fn split(s: &Text, separator: &Text, limit: f64) -> Value {
+    let limit = number::clamp_index(limit, u32::MAX as usize);
+    let units = s.units();
+    let mut pieces = Vec::new();
+    if separator.is_empty() {
+        pieces.extend(units.iter().take(limit).map(|u| Value::from(Text::from_units(vec![*u]))));
+        return Value::list(pieces);
+    }
+    let separator = separator.units();
+    let mut start = 0;
+    while pieces.len() < limit {
+        let found = find_units(&units, &separator, start);
+        let end = found.unwrap_or(units.len());
+        pieces.push(Value::from(Text::from_units(units[start..end].to_vec())));
+        match found {
+            Some(at) => start = at + separator.len(),
+            None => break,
+        }
+    }
+    Value::list(pieces)
+}
+
+fn pad(s: &Text, args: &[Value], at_start: bool) -> Text {
+    let target = number::clamp_index(number_or(args, 0, 0.0), LONGEST_TEXT);
+    let filler = text_or(args, 1, " ").units();
+    let missing = target.saturating_sub(s.len());
+    if missing == 0 || filler.is_empty() {
+        return s.clone();
+    }
+    let padding = Text::from_units(filler.iter().copied().cycle().take(missing).collect());
+    if at_start { Text::concat([&padding, s]) } else { Text::concat([s, &padding]) }
+}
+
+/// `replaceAll` with a string pattern; `$$`, `$&`, `` $` `` and `$'` stand for what the
+/// standard says (`GetSubstitution`).
+fn replace_all(s: &Text, pattern: &Text, replacement: &Text) -> Text {
+    let (units, pattern, replacement) = (s.units(), pattern.units(), replacement.units());
+    let mut out = Vec::new();
+    let (mut end_of_last, mut search) = (0, 0);
+    while let Some(at) = find_units(&units, &pattern, search) {
+        out.extend_from_slice(&units[end_of_last..at]);
+        substitute(&mut out, &units, at, pattern.len(), &replacement);
+        end_of_last = at + pattern.len();
+        search = end_of_last + usize::from(pattern.is_empty());
+        if search > units.len() {
+            break;
+        }
+    }
+    out.extend_from_slice(&units[end_of_last..]);
+    Text::from_units(out)
+}
+
+fn substitute(out: &mut Vec<u16>, units: &[u16], at: usize, len: usize, replacement: &[u16]) {
+    let mut i = 0;
+    while i < replacement.len() {
+        let next = replacement.get(i + 1).and_then(|u| char::from_u32(u32::from(*u)));
+        let taken = match (replacement[i] == u16::from(b'$'), next) {
+            (true, Some('$')) => &replacement[i..=i],
+            (true, Some('&')) => &units[at..at + len],
+            (true, Some('`')) => &units[..at],
+            (true, Some('\'')) => &units[at + len..],
+            _ => {
+                out.push(replacement[i]);
+                i += 1;
+                continue;
+            }
+        };
+        out.extend_from_slice(taken);
+        i += 2;
+    }
+}
+
+fn on_list(member: Member, items: &Arc<Vec<Value>>, args: &[Value]) -> Value {
+    use Member::*;
+    let len = items.len();
+    let null = Value::Null;
+    let sought = args.first().unwrap_or(&null);
+    let start = relative_index(number_or(args, 1, 0.0), len);
+    match member {
+        ListLength => (len as f64).into(),
+        ListAt => {
+            position(number_or(args, 0, 0.0), len).map_or(Value::Null, |at| items[at].clone())
+        }
+        ListIncludes => items[start..].iter().any(|item| item.same_or_zero(sought)).into(),
+        ListIndexOf => index_or_minus_one(
+            items[start..]
+                .iter()
+                .position(|item| item.strictly_equals(sought))
+                .map(|at| at + start),
+        ),
+        ListSlice => {
+            let start = relative_index(number_or(args, 0, 0.0), len);
+            let end = relative_index(number_or(args, 1, f64::INFINITY), len);
+            Value::list(items[start.min(end)..end].to_vec())
+        }
+        Concat => {
+            let more = args.iter().flat_map(|arg| match arg {
+                Value::List(more) => more.to_vec(),
+                other => vec![other.clone()],
+            });
+            Value::list(items.iter().cloned().chain(more).collect())
+        }
+        Join => {
+            let separator = text_or(args, 0, ",");
+            let shown: Vec<Text> = items.iter().map(Value::to_text_or_empty).collect();
+            let pieces = shown.iter().enumerate().flat_map(|(i, piece)| {
+                (i > 0).then_some(&separator).into_iter().chain(Option::Some(piece))
+            });
+            Text::concat(pieces).into()
+        }
+        ToReversed => Value::list(items.iter().rev().cloned().collect()),
+        // `with` outside the list throws a RangeError in ECMAScript; here the list stays.
+        _ => {
+            let mut changed = items.to_vec();
+            if let Option::Some(at) = position(number_or(args, 0, 0.0), len) {
+                changed[at] = args.get(1).cloned().unwrap_or_default();
+            }
+            Value::list(changed)
+        }
+    }
+}
+
+fn on_math(member: Member, args: &[Value]) -> f64 {
+    use Member::*;
+    let x = number_or(args, 0, f64::NAN);
+    match member {
+        Abs => x.abs(),
+        Acos => x.acos(),
+        Asin => x.asin(),
+        Atan => x.atan(),
+        Atan2 => x.atan2(number_or(args, 1, f64::NAN)),
+        Cbrt => x.cbrt(),
+        Ceil => x.ceil(),
+        Cos => x.cos(),
+        Cosh => x.cosh(),
+        Exp => x.exp(),
+        Expm1 => x.exp_m1(),
+        Floor => x.floor(),
+        Fround => f64::from(x as f32),
+        Hypot => hypot(args),
+        Log => x.ln(),
+        Log10 => x.log10(),
+        Log1p => x.ln_1p(),
+        Log2 => x.log2(),
+        Max => extreme(args, f64::NEG_INFINITY, |a, b| b > a || (a == b && a.is_sign_negative())),
+        Min => extreme(args, f64::INFINITY, |a, b| b < a || (a == b && b.is_sign_negative())),
+        Pow => power(x, number_or(args, 1, f64::NAN)),
+        Round => round(x),
+        Sign => {
+            if x == 0.0 || x.is_nan() {
+                x
+            } else {
+                x.signum()
+            }
+        }
+        Sin => x.sin(),
+        Sinh => x.sinh(),
+        Sqrt => x.sqrt(),
+        Tan => x.tan(),
+        Tanh => x.tanh(),
+        Trunc => x.trunc(),
+        E => consts::E,
+        Ln10 => consts::LN_10,
+        Ln2 => consts::LN_2,
+        Log10E => consts::LOG10_E,
+        Log2E => consts::LOG2_E,
+        Pi => consts::PI,
+        SqrtHalf => consts::FRAC_1_SQRT_2,
+        Sqrt2 => consts::SQRT_2,
+        _ => f64::NAN,
+    }
+}
+
+fn hypot(args: &[Value]) -> f64 {
+    let numbers: Vec<f64> = args.iter().map(Value::to_number).collect();
+    if numbers.iter().any(|n| n.is_infinite()) {
+        return f64::INFINITY;
+    }
+    numbers.iter().fold(0.0, |sum, n| f64::hypot(sum, *n))
+}
+
+fn extreme(args: &[Value], start: f64, better: fn(f64, f64) -> bool) -> f64 {
+    args.iter().map(Value::to_number).fold(start, |best, n| {
+        if best.is_nan() || n.is_nan() {
+            f64::NAN
+        } else if better(best, n) {
+            n
+        } else {
+            best
+        }
+    })
+}
+
+/// `Math.round`: halves go up, and the sign of zero is kept.
+fn round(x: f64) -> f64 {
+    if !x.is_finite() || x.fract() == 0.0 {
+        return x;
+    }
+    let floor = x.floor();
+    let rounded = if x - floor >= 0.5 { floor + 1.0 } else { floor };
+    if rounded == 0.0 && x < 0.0 { -0.0 } else { rounded }
+}

@@ -1,0 +1,205 @@
+//! Strings as ECMAScript has them: sequences of UTF-16 code units.
+//!
+//! Almost every string is well formed and is kept as UTF-8. One that holds a lone
+//! surrogate (`'😀'.slice(0, 1)`) is kept as its code units. The form is canonical, so
+//! equal strings are equal in memory.
+
+use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
+use std::cmp::Ordering;
+use std::sync::Arc;
+
+/// An immutable string of UTF-16 code units, cheap to clone.
+///
+/// ```
+/// use vein_plan::Text;
+/// let face = Text::from("a😀");
+/// assert_eq!(face.len(), 3);
+/// assert_eq!(face.slice(0, 1).to_string(), "a");
+/// assert_eq!(face.slice(1, 2).to_string(), "\u{fffd}"); // half a pair cannot be shown
+/// ```
+#[derive(Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(from = "Stored", into = "Stored")]
+pub struct Text(Repr);
+
+#[derive(Clone, PartialEq, Eq, Hash)]
+enum Repr {
+    Utf8(Arc<str>),
+    /// Only when at least one surrogate stands alone.
+    Utf16(Arc<[u16]>),
+}
+
+#[derive(Serialize, Deserialize)]
+enum Stored {
+    Utf8(Arc<str>),
+    Utf16(Vec<u16>),
+}
+
+impl From<Stored> for Text {
+    fn from(stored: Stored) -> Self {
+        match stored {
+            Stored::Utf8(s) => Text(Repr::Utf8(s)),
+            Stored::Utf16(units) => Text::from_units(units),
+        }
+    }
+}
+
+impl From<Text> for Stored {
+    fn from(text: Text) -> Self {
+        match text.0 {
+            Repr::Utf8(s) => Stored::Utf8(s),
+            Repr::Utf16(units) => Stored::Utf16(units.to_vec()),
+        }
+    }
+}
+
+impl From<&str> for Text {
+    fn from(s: &str) -> Self {
+        Text(Repr::Utf8(Arc::from(s)))
+    }
+}
+
+impl From<String> for Text {
+    fn from(s: String) -> Self {
+        Text(Repr::Utf8(Arc::from(s)))
+    }
+}
+
+impl From<Arc<str>> for Text {
+    fn from(s: Arc<str>) -> Self {
+        Text(Repr::Utf8(s))
+    }
+}
+
+impl std::fmt::Display for Text {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.to_utf8())
+    }
+}
+
+impl std::fmt::Debug for Text {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{:?}", self.to_utf8())
+    }
+}
+
+impl Text {
+    /// Builds a string from UTF-16 code units, lone surrogates included.
+    pub fn from_units(units: Vec<u16>) -> Text {
+        match String::from_utf16(&units) {
+            Ok(s) => s.into(),
+            Err(_) => Text(Repr::Utf16(units.into())),
+        }
+    }
+
+    /// The code units in order.
+    pub fn units(&self) -> Vec<u16> {
+        match &self.0 {
+            Repr::Utf8(s) => s.encode_utf16().collect(),
+            Repr::Utf16(units) => units.to_vec(),
+        }
+    }
+
+    /// Length in UTF-16 code units, as `String.prototype.length`.
+    pub fn len(&self) -> usize {
+        match &self.0 {
+            Repr::Utf8(s) if s.is_ascii() => s.len(),
+            Repr::Utf8(s) => s.encode_utf16().count(),
+            Repr::Utf16(units) => units.len(),
+        }
+    }
+
+    /// Whether there is no code unit.
+    pub fn is_empty(&self) -> bool {
+        matches!(&self.0, Repr::Utf8(s) if s.is_empty())
+    }
+
+    /// The string as UTF-8, when it is well formed.
+    pub fn as_str(&self) -> Option<&str> {
+        match &self.0 {
+            Repr::Utf8(s) => Some(s),
+            Repr::Utf16(_) => None,
+        }
+    }
+
+    /// The string as UTF-8; a lone surrogate becomes U+FFFD, as in a `USVString` of Web IDL.
+    pub fn to_utf8(&self) -> Cow<'_, str> {
+        match &self.0 {
+            Repr::Utf8(s) => Cow::Borrowed(s),
+            Repr::Utf16(units) => Cow::Owned(String::from_utf16_lossy(units)),
+        }
+    }
+
+    /// The units from `start` up to `end`; both are clamped to the length.
+    pub fn slice(&self, start: usize, end: usize) -> Text {
+        if let Some(s) = self.as_str().filter(|s| s.is_ascii()) {
+            let end = end.min(s.len());
+            return Text::from(&s[start.min(end)..end]);
+        }
+        let units = self.units();
+        let end = end.min(units.len());
+        Text::from_units(units[start.min(end)..end].to_vec())
+    }
+
+    /// One string after the other; halves of a surrogate pair that meet become one character.
+    pub fn concat<'a>(pieces: impl IntoIterator<Item = &'a Text>) -> Text {
+        let pieces: Vec<&Text> = pieces.into_iter().collect();
+        if let Some(strs) = pieces.iter().map(|t| t.as_str()).collect::<Option<Vec<_>>>() {
+            return strs.concat().into();
+        }
+        Text::from_units(pieces.iter().flat_map(|t| t.units()).collect())
+    }
+
+    /// Order by code units, as `<` compares strings (ECMA-262, IsLessThan).
+    pub fn compare(&self, other: &Text) -> Ordering {
+        match (&self.0, &other.0) {
+            (Repr::Utf8(a), Repr::Utf8(b)) if a.is_ascii() || b.is_ascii() => a.cmp(b),
+            (Repr::Utf8(a), Repr::Utf8(b)) => a.encode_utf16().cmp(b.encode_utf16()),
+            _ => self.units().cmp(&other.units()),
+        }
+    }
+
+    /// Where `needle` first stands at or after unit `from`.
+    pub fn find(&self, needle: &Text, from: usize) -> Option<usize> {
+        if let (Some(s), Some(n)) = (self.as_str().filter(|s| s.is_ascii()), needle.as_str()) {
+            let from = from.min(s.len());
+            return s[from..].find(n).map(|at| at + from);
+        }
+        find_units(&self.units(), &needle.units(), from)
+    }
+}
+
+/// Where `needle` first stands in `units` at or after `from`.
+pub(crate) fn find_units(units: &[u16], needle: &[u16], from: usize) -> Option<usize> {
+    let from = from.min(units.len());
+    if needle.is_empty() {
+        return Some(from);
+    }
+    units[from..].windows(needle.len()).position(|w| w == needle).map(|at| at + from)
+}
+
+/// White space and line terminators that `trim` takes off (ECMA-262, TrimString).
+pub(crate) fn is_space(c: char) -> bool {
+    c == '\u{feff}' || (c.is_whitespace() && c != '\u{85}')
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn halves_of_a_pair_join_again() {
+        let face = Text::from("😀");
+        let (high, low) = (face.slice(0, 1), face.slice(1, 2));
+        assert!(high.as_str().is_none());
+        assert_eq!(Text::concat([&high, &low]), face);
+        assert_eq!(Text::concat([&low, &high]).len(), 2);
+    }
+
+    #[test]
+    fn order_is_by_code_unit_not_by_code_point() {
+        // U+1F600 is D83D DE00 in UTF-16, which sorts before U+FF5E.
+        assert_eq!(Text::from("😀").compare(&"～".into()), Ordering::Less);
+        assert_eq!(Text::from("a").compare(&"b".into()), Ordering::Less);
+    }
+}

@@ -1,0 +1,302 @@
+//! Values: what state holds and what expressions give.
+
+use crate::number;
+use crate::text::Text;
+use std::sync::Arc;
+
+/// The name of a field, prop, event or part.
+pub type Name = Arc<str>;
+
+/// A value of the language. Lists and records are values: to clone is to share storage
+/// until one side is changed.
+#[derive(Clone, Debug, Default)]
+pub enum Value {
+    /// `null`; `undefined` does not exist.
+    #[default]
+    Null,
+    /// `true` or `false`.
+    Boolean(bool),
+    /// An IEEE 754 double.
+    Number(f64),
+    /// A string of UTF-16 code units.
+    String(Text),
+    /// An array.
+    List(Arc<Vec<Value>>),
+    /// An object with a fixed set of fields.
+    Record(Arc<Record>),
+}
+
+/// An object: field names and, in the same order, their values.
+#[derive(Clone, Debug)]
+pub struct Record {
+    names: Arc<[Name]>,
+    values: Vec<Value>,
+}
+
+impl Record {
+    /// A record from pairs; of two fields with one name the later wins, in the earlier's place.
+    pub fn new(fields: impl IntoIterator<Item = (Name, Value)>) -> Record {
+        let (mut names, mut values) = (Vec::<Name>::new(), Vec::new());
+        for (name, value) in fields {
+            match names.iter().position(|n| *n == name) {
+                Some(at) => values[at] = value,
+                None => {
+                    names.push(name);
+                    values.push(value);
+                }
+            }
+        }
+        Record { names: names.into(), values }
+    }
+
+    /// A record whose names are shared with others of its kind; missing values are `null`.
+    pub fn with_names(names: Arc<[Name]>, mut values: Vec<Value>) -> Record {
+        values.resize(names.len(), Value::Null);
+        Record { names, values }
+    }
+
+    /// The value of a field.
+    pub fn get(&self, name: &str) -> Option<&Value> {
+        self.position(name).map(|at| &self.values[at])
+    }
+
+    /// The value of a field, to be changed in place.
+    pub fn get_mut(&mut self, name: &str) -> Option<&mut Value> {
+        self.position(name).map(|at| &mut self.values[at])
+    }
+
+    /// Names and values in order.
+    pub fn iter(&self) -> impl Iterator<Item = (&Name, &Value)> {
+        self.names.iter().zip(&self.values)
+    }
+
+    fn position(&self, name: &str) -> Option<usize> {
+        self.names
+            .iter()
+            .position(|n| std::ptr::eq(n.as_ptr(), name.as_ptr()) && n.len() == name.len())
+            .or_else(|| self.names.iter().position(|n| &**n == name))
+    }
+}
+
+impl Value {
+    /// A list value.
+    pub fn list(items: Vec<Value>) -> Value {
+        Value::List(Arc::new(items))
+    }
+
+    /// A record value.
+    pub fn record(fields: impl IntoIterator<Item = (Name, Value)>) -> Value {
+        Value::Record(Arc::new(Record::new(fields)))
+    }
+
+    /// Whether this is `null`.
+    pub fn is_null(&self) -> bool {
+        matches!(self, Value::Null)
+    }
+
+    /// ECMAScript's `ToBoolean`.
+    pub fn truthy(&self) -> bool {
+        match self {
+            Value::Null => false,
+            Value::Boolean(b) => *b,
+            Value::Number(n) => *n != 0.0 && !n.is_nan(),
+            Value::String(s) => !s.is_empty(),
+            Value::List(_) | Value::Record(_) => true,
+        }
+    }
+
+    /// ECMAScript's `ToNumber`.
+    pub fn to_number(&self) -> f64 {
+        match self {
+            Value::Null => 0.0,
+            Value::Boolean(b) => f64::from(u8::from(*b)),
+            Value::Number(n) => *n,
+            Value::String(s) => number::from_text(s),
+            Value::List(_) | Value::Record(_) => number::from_text(&self.to_text()),
+        }
+    }
+
+    /// ECMAScript's `ToString`.
+    pub fn to_text(&self) -> Text {
+        match self {
+            Value::Null => "null".into(),
+            Value::Boolean(true) => "true".into(),
+            Value::Boolean(false) => "false".into(),
+            Value::Number(n) => number::to_text(*n),
+            Value::String(s) => s.clone(),
+            Value::List(items) => {
+                let comma = Text::from(",");
+                let shown: Vec<Text> = items.iter().map(Value::to_text_or_empty).collect();
+                let mut pieces = Vec::new();
+                for (i, piece) in shown.iter().enumerate() {
+                    if i > 0 {
+                        pieces.push(&comma);
+                    }
+                    pieces.push(piece);
+                }
+                Text::concat(pieces)
+            }
+            Value::Record(_) => "[object Object]".into(),
+        }
+    }
+
+    /// As [`Value::to_text`], but `null` is the empty string: what `join` and markup show.
+    pub fn to_text_or_empty(&self) -> Text {
+        if self.is_null() { Text::from("") } else { self.to_text() }
+    }
+
+    /// Appends what markup shows for this value: `null` shows nothing.
+    pub fn push_shown(&self, out: &mut String) {
+        match self {
+            Value::Null => {}
+            Value::Number(n) => number::push(out, *n),
+            Value::String(s) => out.push_str(&s.to_utf8()),
+            other => out.push_str(&other.to_text().to_utf8()),
+        }
+    }
+
+    /// Whether nobody could tell the two apart (`Object.is`, field by field). This is how
+    /// the engine decides that something changed.
+    pub fn same(&self, other: &Value) -> bool {
+        match (self, other) {
+            (Value::Number(a), Value::Number(b)) => {
+                a.to_bits() == b.to_bits() || (a.is_nan() && b.is_nan())
+            }
+            (a, b) => a.matches(b, Value::same),
+        }
+    }
+
+    /// ECMAScript's `===`, where lists and records are equal when their members are.
+    pub fn strictly_equals(&self, other: &Value) -> bool {
+        match (self, other) {
+            (Value::Number(a), Value::Number(b)) => a == b,
+            (a, b) => a.matches(b, Value::strictly_equals),
+        }
+    }
+
+    /// `SameValueZero`, by which `includes` searches.
+    pub fn same_or_zero(&self, other: &Value) -> bool {
+        match (self, other) {
+            (Value::Number(a), Value::Number(b)) => a == b || (a.is_nan() && b.is_nan()),
+            (a, b) => a.matches(b, Value::same_or_zero),
+        }
+    }
+
+    fn matches(&self, other: &Value, equal: fn(&Value, &Value) -> bool) -> bool {
+        match (self, other) {
+            (Value::Null, Value::Null) => true,
+            (Value::Boolean(a), Value::Boolean(b)) => a == b,
+            (Value::Number(_), Value::Number(_)) => equal(self, other),
+            (Value::String(a), Value::String(b)) => a == b,
+            (Value::List(a), Value::List(b)) => {
+                Arc::ptr_eq(a, b)
+                    || (a.len() == b.len() && a.iter().zip(b.iter()).all(|(a, b)| equal(a, b)))
+            }
+            (Value::Record(a), Value::Record(b)) => {
+                Arc::ptr_eq(a, b)
+                    || (a.values.len() == b.values.len()
+                        && a.iter().all(|(name, v)| b.get(name).is_some_and(|w| equal(v, w))))
+            }
+            _ => false,
+        }
+    }
+
+    /// The value one step inside, where there is one.
+    pub fn child(&self, step: &Step) -> Option<&Value> {
+        match (self, step) {
+            (Value::List(items), Step::Index(i)) => items.get(*i as usize),
+            (Value::Record(record), Step::Field(name)) => record.get(name),
+            _ => None,
+        }
+    }
+
+    /// The value at the end of a path, where there is one.
+    pub fn at<'a>(&'a self, path: &[Step]) -> Option<&'a Value> {
+        path.iter().try_fold(self, |value, step| value.child(step))
+    }
+
+    /// The value at the end of a path, to be changed in place. Storage shared with others
+    /// is copied along the path first, so nobody else sees the change.
+    pub fn at_mut<'a>(&'a mut self, path: &[Step]) -> Option<&'a mut Value> {
+        path.iter().try_fold(self, |value, step| match (value, step) {
+            (Value::List(items), Step::Index(i)) => Arc::make_mut(items).get_mut(*i as usize),
+            (Value::Record(record), Step::Field(name)) => Arc::make_mut(record).get_mut(name),
+            _ => None,
+        })
+    }
+
+    /// Length of a list; zero for anything else.
+    pub fn list_len(&self) -> usize {
+        match self {
+            Value::List(items) => items.len(),
+            _ => 0,
+        }
+    }
+}
+
+impl From<f64> for Value {
+    fn from(n: f64) -> Self {
+        Value::Number(n)
+    }
+}
+
+impl From<bool> for Value {
+    fn from(b: bool) -> Self {
+        Value::Boolean(b)
+    }
+}
+
+impl From<&str> for Value {
+    fn from(s: &str) -> Self {
+        Value::String(s.into())
+    }
+}
+
+impl From<Text> for Value {
+    fn from(s: Text) -> Self {
+        Value::String(s)
+    }
+}
+
+/// One step of a path into a value.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+pub enum Step {
+    /// A field of a record.
+    Field(Name),
+    /// A position in a list.
+    Index(u32),
+}
+
+impl std::fmt::Display for Step {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Step::Field(name) => write!(f, ".{name}"),
+            Step::Index(i) => write!(f, "[{i}]"),
+        }
+    }
+}
+
+/// A value as a ledger shows it: strings quoted, lists and records in short.
+impl std::fmt::Display for Value {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Value::String(s) => write!(f, "{:?}", s.to_utf8()),
+            Value::List(items) if items.len() > 3 => write!(f, "[… {} items]", items.len()),
+            Value::List(items) => {
+                f.write_str("[")?;
+                for (i, item) in items.iter().enumerate() {
+                    write!(f, "{}{item}", if i > 0 { ", " } else { "" })?;
+                }
+                f.write_str("]")
+            }
+            Value::Record(record) => {
+                f.write_str("{")?;
+                for (i, (name, value)) in record.iter().enumerate() {
+                    write!(f, "{}{name}: {value}", if i > 0 { ", " } else { " " })?;
+                }
+                f.write_str(" }")
+            }
+            other => write!(f, "{}", other.to_text()),
+        }
+    }
+}

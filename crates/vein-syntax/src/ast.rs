@@ -1,0 +1,352 @@
+//! The tree of a component's text. It is always there, also for a text full of mistakes.
+
+use crate::span::Span;
+use vein_plan::Text;
+use vein_plan::ops::{Binary, Logical, Unary};
+use vein_plan::program::Namespace;
+
+/// A whole file.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct File {
+    /// Declarations in order.
+    pub declarations: Vec<Declaration>,
+    /// The nodes at the top of the markup.
+    pub markup: Vec<Node>,
+    /// The text inside the `<style>`.
+    pub style: Option<Span>,
+}
+
+/// A name and where it stands.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Ident {
+    /// The name.
+    pub name: String,
+    /// Where.
+    pub span: Span,
+}
+
+/// A declaration.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Declaration {
+    /// What is declared.
+    pub kind: DeclarationKind,
+    /// The whole declaration.
+    pub span: Span,
+}
+
+/// What is declared.
+#[derive(Clone, Debug, PartialEq)]
+pub enum DeclarationKind {
+    /// `shape Name { … }`
+    Shape(Ident, Vec<TypedName>),
+    /// `takes name: type = default`
+    Takes(TypedName, Option<Expr>),
+    /// `gives name(…)`
+    Gives(Ident, Vec<TypedName>),
+    /// `holds name: type = value`
+    Holds(Ident, Option<TypeExpr>, Expr),
+    /// `derives name = value`
+    Derives(Ident, Option<TypeExpr>, Expr),
+    /// `does name(…) { … }`
+    Does(Ident, Vec<TypedName>, Vec<Stmt>),
+    /// A verb of the language whose declaration is not read further.
+    Other(Ident),
+}
+
+/// `name: type`
+#[derive(Clone, Debug, PartialEq)]
+pub struct TypedName {
+    /// The name.
+    pub ident: Ident,
+    /// Its type.
+    pub ty: TypeExpr,
+}
+
+/// A written type.
+#[derive(Clone, Debug, PartialEq)]
+pub struct TypeExpr {
+    /// What it is.
+    pub kind: TypeKind,
+    /// Where.
+    pub span: Span,
+}
+
+/// What a written type is.
+#[derive(Clone, Debug, PartialEq)]
+pub enum TypeKind {
+    /// A name: `string`, `Bed`.
+    Name(String),
+    /// `'dry'`
+    Literal(String),
+    /// `T[]`
+    List(Box<TypeExpr>),
+    /// `T?`
+    Optional(Box<TypeExpr>),
+    /// `{ a: T }`
+    Record(Vec<TypedName>),
+    /// `A | B`
+    Union(Vec<TypeExpr>),
+    /// A mistake that was already reported.
+    Error,
+}
+
+/// An expression.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Expr {
+    /// What it is.
+    pub kind: ExprKind,
+    /// Where.
+    pub span: Span,
+}
+
+/// What an expression is.
+#[derive(Clone, Debug, PartialEq)]
+pub enum ExprKind {
+    /// `null`
+    Null,
+    /// `true`, `false`
+    Boolean(bool),
+    /// A number.
+    Number(f64),
+    /// A string.
+    String(Text),
+    /// A template literal.
+    Template(Vec<TemplatePiece>),
+    /// A name.
+    Name(String),
+    /// `of.name`, `of?.name`
+    Field {
+        /// The record.
+        of: Box<Expr>,
+        /// The field.
+        name: Ident,
+        /// Whether `?.` was written.
+        optional: bool,
+    },
+    /// `of[index]`, `of?.[index]`
+    Index {
+        /// The list.
+        of: Box<Expr>,
+        /// The position.
+        index: Box<Expr>,
+        /// Whether `?.` was written.
+        optional: bool,
+    },
+    /// `callee(args)`
+    Call {
+        /// What is called.
+        callee: Box<Expr>,
+        /// With what.
+        args: Vec<Expr>,
+    },
+    /// A chain with a `?.` in it: where that finds `null`, the whole chain is `null`.
+    Chain(Box<Expr>),
+    /// `!a`, `-a`, `+a`
+    Unary(Unary, Box<Expr>),
+    /// `a + b`
+    Binary {
+        /// The operator.
+        op: Binary,
+        /// Left of it.
+        left: Box<Expr>,
+        /// Right of it.
+        right: Box<Expr>,
+        /// Where the operator stands.
+        op_span: Span,
+    },
+    /// `a && b`
+    Logical(Logical, Box<Expr>, Box<Expr>),
+    /// `a ? b : c`
+    Choose(Box<Expr>, Box<Expr>, Box<Expr>),
+    /// `[a, ...b]`
+    List(Vec<(Expr, bool)>),
+    /// `{ a: 1, ...b }`
+    Record(Vec<RecordItem>),
+    /// `(a, b) => c`
+    Arrow(Vec<Ident>, Box<Expr>),
+    /// `await a`
+    Await(Box<Expr>),
+    /// A mistake that was already reported.
+    Error,
+}
+
+/// A piece of a template literal.
+#[derive(Clone, Debug, PartialEq)]
+pub enum TemplatePiece {
+    /// Text.
+    Text(Text),
+    /// `${expr}`
+    Expr(Expr),
+}
+
+/// One entry of an object literal.
+#[derive(Clone, Debug, PartialEq)]
+pub enum RecordItem {
+    /// `name: value` or `name`
+    Field(Ident, Expr),
+    /// `...record`
+    Spread(Expr),
+}
+
+/// A statement.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Stmt {
+    /// What it is.
+    pub kind: StmtKind,
+    /// Where.
+    pub span: Span,
+}
+
+/// What a statement is.
+#[derive(Clone, Debug, PartialEq)]
+pub enum StmtKind {
+    /// `const name = value`
+    Const(Ident, Expr),
+    /// `target = value`, `target += value`, `target++`
+    Assign {
+        /// What is written to.
+        target: Expr,
+        /// The operator of a compound assignment.
+        op: Option<Binary>,
+        /// The value, or what is added to it.
+        value: Expr,
+    },
+    /// `if (test) … else …`
+    If(Expr, Vec<Stmt>, Vec<Stmt>),
+    /// `for (const name of list) …`
+    For(Ident, Expr, Vec<Stmt>),
+    /// `return`
+    Return,
+    /// `give name(…)`
+    Give(Ident, Vec<Expr>),
+    /// A call.
+    Expr(Expr),
+}
+
+/// A node of the markup.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Node {
+    /// An element.
+    Element(Element),
+    /// Text with interpolation.
+    Text(Vec<TextPiece>),
+}
+
+/// A piece of text or of an attribute's value.
+#[derive(Clone, Debug, PartialEq)]
+pub enum TextPiece {
+    /// Text, with character references decoded and white space as it will be shown.
+    Static(String, Span),
+    /// `{expr}`
+    Expr(Expr),
+}
+
+/// An element.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Element {
+    /// Its name, in the case that its namespace wants.
+    pub name: Ident,
+    /// Its namespace.
+    pub namespace: Namespace,
+    /// Its attributes in order.
+    pub attributes: Vec<Attribute>,
+    /// What is inside it.
+    pub children: Vec<Node>,
+    /// Its start tag.
+    pub start_tag: Span,
+}
+
+/// An attribute.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Attribute {
+    /// Its name.
+    pub name: Ident,
+    /// Its value.
+    pub value: AttributeValue,
+    /// Where the value stands, without quotes.
+    pub value_span: Span,
+}
+
+/// The value of an attribute.
+#[derive(Clone, Debug, PartialEq)]
+pub enum AttributeValue {
+    /// No value.
+    None,
+    /// Text as it stands.
+    Static(String),
+    /// Text with interpolation.
+    Interpolated(Vec<TextPiece>),
+    /// `<- expr`
+    OneWay(Arrow, Expr),
+    /// `<-> place`
+    TwoWay(Arrow, Expr),
+    /// `-> statements`
+    Event(Arrow, EventBody),
+    /// The condition of `when` and `or-when`.
+    Condition(Expr),
+    /// What `each` says.
+    Each(Box<Each>),
+    /// A mistake that was already reported.
+    Error,
+}
+
+/// An arrow and its options.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Arrow {
+    /// Where the arrow stands.
+    pub span: Span,
+    /// Its options.
+    pub options: Vec<ArrowOption>,
+}
+
+/// One option of an arrow.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ArrowOption {
+    /// What it says.
+    pub kind: OptionKind,
+    /// Where.
+    pub span: Span,
+}
+
+/// What an arrow's option says.
+#[derive(Clone, Debug, PartialEq)]
+pub enum OptionKind {
+    /// `change`
+    Change,
+    /// `prevent`
+    Prevent,
+    /// `stop`
+    Stop,
+    /// `once`
+    Once,
+    /// `self`
+    Own,
+    /// `key Enter`
+    Key(String),
+    /// `settle 300`
+    Settle(u32),
+}
+
+/// What happens on an event.
+#[derive(Clone, Debug, PartialEq)]
+pub enum EventBody {
+    /// Nothing written: the event is passed on.
+    Pass,
+    /// A bare name.
+    Handler(Ident),
+    /// Statements.
+    Statements(Vec<Stmt>),
+}
+
+/// `item, index of list by identity`
+#[derive(Clone, Debug, PartialEq)]
+pub struct Each {
+    /// The item's name.
+    pub item: Ident,
+    /// The position's name.
+    pub index: Option<Ident>,
+    /// The list.
+    pub list: Expr,
+    /// What identifies an item.
+    pub by: Option<Expr>,
+}

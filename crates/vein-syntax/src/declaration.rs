@@ -1,0 +1,216 @@
+//! Declarations: what a component takes, gives, holds, derives and does.
+
+use crate::ast::{Declaration, DeclarationKind, TypeExpr, TypeKind, TypedName};
+use crate::error::SyntaxErrorKind;
+use crate::parser::Parser;
+use crate::span::Span;
+use crate::token::Tok;
+
+/// Every verb with which a declaration begins.
+pub const VERBS: &[&str] = &[
+    "shape", "takes", "shares", "gives", "holds", "derives", "does", "asks", "awaits", "streams",
+    "loads", "follows", "uses", "upon", "fits", "store", "page",
+];
+
+impl Parser<'_> {
+    /// Declarations up to the end of the text.
+    pub fn declarations(&mut self) -> Vec<Declaration> {
+        let mut declarations = Vec::new();
+        while !self.at_end() {
+            let start = self.span();
+            let kind = self.declaration();
+            let ended = self.at_end() || self.token().after_break || self.eat(";");
+            if !ended {
+                self.unexpected("a new line");
+            }
+            let span = self.since(start);
+            declarations.extend(kind.map(|kind| Declaration { kind, span }));
+            if self.has_failed() {
+                self.skip_declaration();
+                self.recovered();
+            }
+        }
+        declarations
+    }
+
+    /// Skips to a line that begins with a verb.
+    fn skip_declaration(&mut self) {
+        while !self.at_end() {
+            let begins = self.token().after_break
+                && matches!(self.tok(), Tok::Name(word) if VERBS.contains(&word.as_str()))
+                && matches!(self.ahead(1), Tok::Name(_));
+            if begins {
+                return;
+            }
+            self.advance();
+        }
+    }
+
+    fn declaration(&mut self) -> Option<DeclarationKind> {
+        let verb = self.ident("a declaration");
+        Some(match verb.name.as_str() {
+            "shape" => {
+                let name = self.ident("a name for the shape");
+                self.eat("=");
+                DeclarationKind::Shape(name, self.fields())
+            }
+            "takes" => {
+                let prop = self.typed_name("a name for the prop");
+                let default = self.eat("=").then(|| self.expression());
+                DeclarationKind::Takes(prop, default)
+            }
+            "gives" => {
+                let name = self.ident("a name for the event");
+                DeclarationKind::Gives(name, self.parameters())
+            }
+            "holds" => {
+                let name = self.ident("a name for the state");
+                let ty = self.eat(":").then(|| self.ty());
+                self.expect("=", "`=` and a first value");
+                DeclarationKind::Holds(name, ty, self.expression())
+            }
+            "derives" => {
+                let name = self.ident("a name for the derived value");
+                let ty = self.eat(":").then(|| self.ty());
+                self.expect("=", "`=` and what it is derived from");
+                DeclarationKind::Derives(name, ty, self.expression())
+            }
+            "does" => {
+                let name = self.ident("a name for the handler");
+                let params = self.parameters();
+                DeclarationKind::Does(name, params, self.block())
+            }
+            word if VERBS.contains(&word) => {
+                self.skip_other();
+                DeclarationKind::Other(verb)
+            }
+            word => {
+                if !word.is_empty() {
+                    self.error(SyntaxErrorKind::UnknownDeclaration(word.into()), verb.span);
+                }
+                self.advance();
+                return None;
+            }
+        })
+    }
+
+    /// Skips a declaration that is not read: to the end of its line, or of its braces.
+    fn skip_other(&mut self) {
+        let mut open = 0usize;
+        while !self.at_end() && !(open == 0 && self.token().after_break) {
+            match self.tok() {
+                Tok::Punct("{" | "(") => open += 1,
+                Tok::Punct("}" | ")") => open = open.saturating_sub(1),
+                _ => {}
+            }
+            self.advance();
+        }
+    }
+
+    fn typed_name(&mut self, expected: &'static str) -> TypedName {
+        let ident = self.ident(expected);
+        self.expect(":", "`:` and a type");
+        TypedName { ident, ty: self.ty() }
+    }
+
+    /// `(a: T, b: U)`; nothing at all stands for no parameters.
+    fn parameters(&mut self) -> Vec<TypedName> {
+        let opened = self.span();
+        if !self.eat("(") {
+            return Vec::new();
+        }
+        let mut params = Vec::new();
+        while !self.is(")") && !self.at_end() && !self.has_failed() {
+            params.push(self.typed_name("a parameter"));
+            if !self.eat(",") {
+                break;
+            }
+        }
+        self.close(")", opened, "`,` or `)`");
+        params
+    }
+
+    /// `{ a: T, b: U }`
+    fn fields(&mut self) -> Vec<TypedName> {
+        let opened = self.span();
+        if !self.expect("{", "`{` and the fields") {
+            return Vec::new();
+        }
+        let mut fields = Vec::new();
+        while !self.is("}") && !self.at_end() && !self.has_failed() {
+            fields.push(self.typed_name("a field's name"));
+            let separated = self.eat(",") || self.eat(";") || self.token().after_break;
+            if !separated {
+                break;
+            }
+        }
+        self.close("}", opened, "`,` or `}`");
+        fields
+    }
+
+    /// A type.
+    pub fn ty(&mut self) -> TypeExpr {
+        let error = |span| TypeExpr { kind: TypeKind::Error, span };
+        self.deeper(error, |p| {
+            let start = p.span();
+            p.eat("|");
+            let mut members = vec![p.suffixed_type()];
+            while p.eat("|") {
+                members.push(p.suffixed_type());
+            }
+            match members.len() {
+                1 => members.remove(0),
+                _ => TypeExpr { kind: TypeKind::Union(members), span: p.since(start) },
+            }
+        })
+    }
+
+    fn suffixed_type(&mut self) -> TypeExpr {
+        let start = self.span();
+        let depth = self.depth();
+        let mut ty = self.simple_type(start);
+        loop {
+            let wrap: fn(Box<TypeExpr>) -> TypeKind =
+                if self.is("[") && *self.ahead(1) == Tok::Punct("]") {
+                    self.advance();
+                    self.advance();
+                    TypeKind::List
+                } else if self.eat("?") {
+                    TypeKind::Optional
+                } else {
+                    break;
+                };
+            ty = TypeExpr { kind: wrap(Box::new(ty)), span: self.since(start) };
+            if !self.lengthen() {
+                break;
+            }
+        }
+        self.set_depth(depth);
+        ty
+    }
+
+    fn simple_type(&mut self, start: Span) -> TypeExpr {
+        let kind = match self.tok() {
+            Tok::Name(name) => {
+                self.advance();
+                TypeKind::Name(name.clone())
+            }
+            Tok::String(s) => {
+                self.advance();
+                TypeKind::Literal(s.to_string())
+            }
+            Tok::Punct("{") => TypeKind::Record(self.fields()),
+            Tok::Punct("(") => {
+                self.advance();
+                let inner = self.ty();
+                self.close(")", start, "`)`");
+                return inner;
+            }
+            _ => {
+                self.unexpected("a type");
+                TypeKind::Error
+            }
+        };
+        TypeExpr { kind, span: self.since(start) }
+    }
+}

@@ -1,0 +1,371 @@
+//! Expressions: a typed subset of ECMAScript's, with its precedence.
+
+use crate::ast::{Expr, ExprKind, Ident, RecordItem, TemplatePiece};
+use crate::error::SyntaxErrorKind;
+use crate::parser::Parser;
+use crate::span::Span;
+use crate::token::Tok;
+use vein_plan::ops::{Binary, Logical, Unary};
+
+#[derive(Clone, Copy)]
+enum Operator {
+    Binary(Binary),
+    Logical(Logical),
+}
+
+/// Operators with two operands: how they are written, how strongly they bind, what they are.
+const OPERATORS: &[(&str, u8, Operator)] = &[
+    ("??", 1, Operator::Logical(Logical::Coalesce)),
+    ("||", 2, Operator::Logical(Logical::Or)),
+    ("&&", 3, Operator::Logical(Logical::And)),
+    ("===", 4, Operator::Binary(Binary::Equal)),
+    ("!==", 4, Operator::Binary(Binary::NotEqual)),
+    ("==", 4, Operator::Binary(Binary::Equal)),
+    ("!=", 4, Operator::Binary(Binary::NotEqual)),
+    ("<", 5, Operator::Binary(Binary::Less)),
+    ("<=", 5, Operator::Binary(Binary::LessOrEqual)),
+    (">", 5, Operator::Binary(Binary::Greater)),
+    (">=", 5, Operator::Binary(Binary::GreaterOrEqual)),
+    ("+", 6, Operator::Binary(Binary::Add)),
+    ("-", 6, Operator::Binary(Binary::Subtract)),
+    ("*", 7, Operator::Binary(Binary::Multiply)),
+    ("/", 7, Operator::Binary(Binary::Divide)),
+    ("%", 7, Operator::Binary(Binary::Remainder)),
+    ("**", 8, Operator::Binary(Binary::Power)),
+];
+
+const POWER: u8 = 8;
+const EXPECTED_VALUE: &str = "a value";
+
+fn expr(kind: ExprKind, span: Span) -> Expr {
+    Expr { kind, span }
+}
+
+fn error(span: Span) -> Expr {
+    expr(ExprKind::Error, span)
+}
+
+impl Parser<'_> {
+    /// An expression.
+    pub fn expression(&mut self) -> Expr {
+        self.deeper(error, |p| if p.begins_arrow() { p.arrow() } else { p.choose() })
+    }
+
+    /// Whether an arrow function begins here: `name =>` or `(…) =>`.
+    fn begins_arrow(&self) -> bool {
+        match self.tok() {
+            Tok::Name(_) => *self.ahead(1) == Tok::Punct("=>"),
+            Tok::Punct("(") => {
+                let mut i = 1;
+                loop {
+                    match (self.ahead(i), self.ahead(i + 1)) {
+                        (Tok::Name(_), Tok::Punct(",")) => i += 2,
+                        (Tok::Name(_), Tok::Punct(")")) => {
+                            return *self.ahead(i + 2) == Tok::Punct("=>");
+                        }
+                        (Tok::Punct(")"), Tok::Punct("=>")) => return true,
+                        _ => return false,
+                    }
+                }
+            }
+            _ => false,
+        }
+    }
+
+    fn arrow(&mut self) -> Expr {
+        let start = self.span();
+        let mut params = Vec::new();
+        if self.eat("(") {
+            while !self.is(")") {
+                params.push(self.ident("a parameter"));
+                self.eat(",");
+            }
+            self.advance();
+        } else {
+            params.push(self.ident("a parameter"));
+        }
+        self.advance();
+        if self.is("{") {
+            let span = self.span();
+            self.error(
+                SyntaxErrorKind::NotInLanguage {
+                    word: "{".into(),
+                    instead: "an arrow function here is one expression; to give a record, write \
+                              `=> ({ … })`",
+                },
+                span,
+            );
+        }
+        let body = self.expression();
+        expr(ExprKind::Arrow(params, Box::new(body)), self.since(start))
+    }
+
+    fn choose(&mut self) -> Expr {
+        let start = self.span();
+        let test = self.binary(0);
+        if !self.eat("?") {
+            return test;
+        }
+        let then = self.expression();
+        self.expect(":", "`:` and what is meant otherwise");
+        let otherwise = self.expression();
+        let kind = ExprKind::Choose(Box::new(test), Box::new(then), Box::new(otherwise));
+        expr(kind, self.since(start))
+    }
+
+    fn operator(&self) -> Option<(&'static str, u8, Operator)> {
+        let Tok::Punct(punct) = self.tok() else { return None };
+        OPERATORS.iter().find(|(written, ..)| written == punct).copied()
+    }
+
+    fn binary(&mut self, least: u8) -> Expr {
+        let start = self.span();
+        let depth = self.depth();
+        let mut left = self.unary();
+        while let Some((written, strength, operator)) = self.operator() {
+            if strength < least || (strength == POWER && least > POWER) || !self.lengthen() {
+                break;
+            }
+            self.refuse_mixed(written, &left);
+            let op_span = self.advance().span;
+            // `**` groups to the right, all others to the left.
+            let next = if strength == POWER { strength } else { strength + 1 };
+            let right = self.deeper(error, |p| p.binary(next));
+            let span = self.since(start);
+            let (left_box, right) = (Box::new(left), Box::new(right));
+            left = match operator {
+                Operator::Binary(op) => {
+                    expr(ExprKind::Binary { op, left: left_box, right, op_span }, span)
+                }
+                Operator::Logical(op) => expr(ExprKind::Logical(op, left_box, right), span),
+            };
+        }
+        self.set_depth(depth);
+        left
+    }
+
+    /// ECMAScript has `-a ** b` and `a || b ?? c` only with parentheses.
+    fn refuse_mixed(&mut self, written: &str, left: &Expr) {
+        let mixed = match &left.kind {
+            ExprKind::Unary(..) => written == "**",
+            ExprKind::Logical(Logical::Coalesce, ..) => matches!(written, "||" | "&&"),
+            ExprKind::Logical(..) => written == "??",
+            _ => false,
+        };
+        if mixed && !self.is_parenthesised(left.span) {
+            self.unexpected("parentheses that say what belongs together before");
+        }
+    }
+
+    fn unary(&mut self) -> Expr {
+        let start = self.span();
+        let op = match self.tok() {
+            Tok::Punct("!") => Some(Unary::Not),
+            Tok::Punct("-") => Some(Unary::Negate),
+            Tok::Punct("+") => Some(Unary::Plus),
+            _ => None,
+        };
+        if let Some(op) = op {
+            self.advance();
+            let of = self.deeper(error, Self::unary);
+            return expr(ExprKind::Unary(op, Box::new(of)), self.since(start));
+        }
+        if self.is_word("await") && !matches!(self.ahead(1), Tok::Punct(p) if *p != "(") {
+            self.advance();
+            let of = self.deeper(error, Self::unary);
+            return expr(ExprKind::Await(Box::new(of)), self.since(start));
+        }
+        self.postfix()
+    }
+
+    fn postfix(&mut self) -> Expr {
+        let start = self.span();
+        let depth = self.depth();
+        let mut of = self.primary();
+        let mut has_optional = false;
+        loop {
+            let optional = self.is("?.");
+            let line_break = self.token().after_break;
+            let kind = match self.tok() {
+                Tok::Punct("." | "?.") => {
+                    self.advance();
+                    has_optional |= optional;
+                    if optional && self.is("[") {
+                        self.index(of, true)
+                    } else {
+                        let name = self.ident("a field's name");
+                        ExprKind::Field { of: Box::new(of), name, optional }
+                    }
+                }
+                Tok::Punct("[") if !line_break => self.index(of, false),
+                Tok::Punct("(") if !line_break => {
+                    let args = self.arguments();
+                    ExprKind::Call { callee: Box::new(of), args }
+                }
+                _ => break,
+            };
+            of = expr(kind, self.since(start));
+            if !self.lengthen() {
+                break;
+            }
+        }
+        self.set_depth(depth);
+        if has_optional {
+            let span = of.span;
+            of = expr(ExprKind::Chain(Box::new(of)), span);
+        }
+        of
+    }
+
+    fn index(&mut self, of: Expr, optional: bool) -> ExprKind {
+        let opened = self.advance().span;
+        let index = self.expression();
+        self.close("]", opened, "`]`");
+        ExprKind::Index { of: Box::new(of), index: Box::new(index), optional }
+    }
+
+    /// `(a, b)`, with a comma allowed at the end.
+    pub(crate) fn arguments(&mut self) -> Vec<Expr> {
+        let opened = self.advance().span;
+        let mut args = Vec::new();
+        while !self.is(")") && !self.at_end() && !self.has_failed() {
+            args.push(self.expression());
+            if !self.eat(",") {
+                break;
+            }
+        }
+        self.close(")", opened, "`,` or `)`");
+        args
+    }
+
+    fn primary(&mut self) -> Expr {
+        let start = self.span();
+        let kind = match self.tok() {
+            Tok::Number(n) => ExprKind::Number(*n),
+            Tok::String(s) => ExprKind::String(s.clone()),
+            Tok::TemplateStart => return self.template(),
+            Tok::Punct("(") => {
+                self.advance();
+                let mut inner = self.expression();
+                self.close(")", start, "`)`");
+                inner.span = self.since(start);
+                self.note_parentheses(inner.span);
+                return inner;
+            }
+            Tok::Punct("[") => return self.list(),
+            Tok::Punct("{") => return self.record(),
+            Tok::Name(name) => match name.as_str() {
+                "null" => ExprKind::Null,
+                "true" => ExprKind::Boolean(true),
+                "false" => ExprKind::Boolean(false),
+                word => match refused_word(word) {
+                    Some(instead) => {
+                        self.error(
+                            SyntaxErrorKind::NotInLanguage { word: word.into(), instead },
+                            start,
+                        );
+                        ExprKind::Error
+                    }
+                    None => ExprKind::Name(name.clone()),
+                },
+            },
+            _ => {
+                self.unexpected(EXPECTED_VALUE);
+                return error(start);
+            }
+        };
+        self.advance();
+        expr(kind, start)
+    }
+
+    fn list(&mut self) -> Expr {
+        let start = self.advance().span;
+        let mut items = Vec::new();
+        while !self.is("]") && !self.at_end() && !self.has_failed() {
+            let spread = self.eat("...");
+            items.push((self.expression(), spread));
+            if !self.eat(",") {
+                break;
+            }
+        }
+        self.close("]", start, "`,` or `]`");
+        expr(ExprKind::List(items), self.since(start))
+    }
+
+    fn record(&mut self) -> Expr {
+        let start = self.advance().span;
+        let mut items = Vec::new();
+        while !self.is("}") && !self.at_end() && !self.has_failed() {
+            if self.eat("...") {
+                items.push(RecordItem::Spread(self.expression()));
+            } else {
+                let name = self.field_name();
+                let value = if self.eat(":") {
+                    self.expression()
+                } else {
+                    expr(ExprKind::Name(name.name.clone()), name.span)
+                };
+                items.push(RecordItem::Field(name, value));
+            }
+            if !self.eat(",") {
+                break;
+            }
+        }
+        self.close("}", start, "`,` or `}`");
+        expr(ExprKind::Record(items), self.since(start))
+    }
+
+    fn field_name(&mut self) -> Ident {
+        if let Tok::String(s) = self.tok() {
+            let span = self.advance().span;
+            return Ident { name: s.to_string(), span };
+        }
+        self.ident("a field's name")
+    }
+
+    fn template(&mut self) -> Expr {
+        let start = self.advance().span;
+        let mut pieces = Vec::new();
+        loop {
+            match self.tok() {
+                Tok::TemplateText(text) => {
+                    self.advance();
+                    if !text.is_empty() {
+                        pieces.push(TemplatePiece::Text(text.clone()));
+                    }
+                }
+                Tok::TemplateOpen => {
+                    self.advance();
+                    pieces.push(TemplatePiece::Expr(self.expression()));
+                    if *self.tok() == Tok::TemplateClose {
+                        self.advance();
+                    } else {
+                        self.unexpected("`}`");
+                        break;
+                    }
+                }
+                Tok::TemplateEnd => {
+                    self.advance();
+                    break;
+                }
+                _ => break,
+            }
+        }
+        expr(ExprKind::Template(pieces), self.since(start))
+    }
+}
+
+/// Words of ECMAScript that have no place in an expression here.
+fn refused_word(word: &str) -> Option<&'static str> {
+    Some(match word {
+        "undefined" => "there is only `null`",
+        "function" => "write an arrow function, or declare a handler with `does`",
+        "new" | "class" | "this" | "super" => {
+            "there are no classes: use records, and the names that are declared"
+        }
+        "typeof" | "instanceof" | "void" | "delete" | "in" => {
+            "types are known before anything runs"
+        }
+        _ => return None,
+    })
+}

@@ -1,0 +1,228 @@
+//! Statements of handlers and event bindings.
+
+use crate::ast::{Expr, ExprKind, Stmt, StmtKind};
+use crate::error::SyntaxErrorKind;
+use crate::parser::Parser;
+use crate::span::Span;
+use crate::token::Tok;
+use vein_plan::ops::Binary;
+
+const ASSIGNMENTS: &[(&str, Option<Binary>)] = &[
+    ("=", None),
+    ("+=", Some(Binary::Add)),
+    ("-=", Some(Binary::Subtract)),
+    ("*=", Some(Binary::Multiply)),
+    ("/=", Some(Binary::Divide)),
+    ("%=", Some(Binary::Remainder)),
+    ("**=", Some(Binary::Power)),
+];
+
+impl Parser<'_> {
+    /// Statements up to the end of the text.
+    pub fn statements(&mut self) -> Vec<Stmt> {
+        let mut stmts = Vec::new();
+        while !self.at_end() {
+            self.next_statement(&mut stmts);
+            if self.is("}") {
+                self.unexpected("a statement");
+                self.advance();
+            }
+        }
+        stmts
+    }
+
+    /// `{ … }`
+    pub(crate) fn block(&mut self) -> Vec<Stmt> {
+        let opened = self.span();
+        if !self.expect("{", "`{`") {
+            return Vec::new();
+        }
+        let mut stmts = Vec::new();
+        while !self.is("}") && !self.at_end() {
+            self.next_statement(&mut stmts);
+        }
+        self.close("}", opened, "`}`");
+        stmts
+    }
+
+    fn next_statement(&mut self, stmts: &mut Vec<Stmt>) {
+        if self.eat(";") {
+            return;
+        }
+        let failed_before = self.has_failed();
+        let stmt = self.deeper(|_| None, |p| Some(p.statement()));
+        let ended = self.is("}") || self.at_end() || self.token().after_break;
+        if !self.eat(";") && !ended {
+            self.unexpected("`;` or a new line");
+        }
+        if self.has_failed() {
+            self.skip_statement();
+            if !failed_before {
+                self.recovered();
+            }
+        }
+        stmts.extend(stmt);
+    }
+
+    /// Skips to where a statement may begin: after a `;`, at a new line or at a `}`.
+    fn skip_statement(&mut self) {
+        let mut open = 0usize;
+        while !self.at_end() {
+            match self.tok() {
+                Tok::Punct("{" | "(" | "[") => open += 1,
+                Tok::Punct("}") if open == 0 => return,
+                Tok::Punct("}" | ")" | "]") => open = open.saturating_sub(1),
+                Tok::Punct(";") if open == 0 => {
+                    self.advance();
+                    return;
+                }
+                _ => {}
+            }
+            self.advance();
+            if open == 0 && self.token().after_break {
+                return;
+            }
+        }
+    }
+
+    fn statement(&mut self) -> Stmt {
+        let start = self.span();
+        let kind = self.statement_kind(start);
+        Stmt { kind, span: self.since(start) }
+    }
+
+    fn statement_kind(&mut self, start: Span) -> StmtKind {
+        let word = match self.tok() {
+            Tok::Name(word) => word.as_str(),
+            Tok::Punct("++" | "--") => return self.step_before(),
+            _ => "",
+        };
+        match word {
+            "const" => {
+                self.advance();
+                let name = self.ident("a name");
+                self.expect("=", "`=` and a value");
+                StmtKind::Const(name, self.expression())
+            }
+            "if" => {
+                self.advance();
+                self.if_statement()
+            }
+            "for" => {
+                self.advance();
+                self.for_statement()
+            }
+            "return" => {
+                self.advance();
+                let has_value =
+                    !self.is(";") && !self.is("}") && !self.at_end() && !self.token().after_break;
+                if has_value {
+                    self.unexpected("nothing: a handler gives no value back, so the end of it");
+                }
+                StmtKind::Return
+            }
+            "give" if matches!(self.ahead(1), Tok::Name(_)) => {
+                self.advance();
+                let name = self.ident("an event's name");
+                let args = if self.is("(") { self.arguments() } else { Vec::new() };
+                StmtKind::Give(name, args)
+            }
+            word => {
+                if let Some(instead) = refused_statement(word) {
+                    let kind = SyntaxErrorKind::NotInLanguage { word: word.into(), instead };
+                    self.error(kind, start);
+                }
+                self.expression_statement()
+            }
+        }
+    }
+
+    fn if_statement(&mut self) -> StmtKind {
+        let opened = self.span();
+        self.expect("(", "`(` and a condition");
+        let test = self.expression();
+        self.close(")", opened, "`)`");
+        let then = self.body();
+        let otherwise = if self.eat_word("else") { self.body() } else { Vec::new() };
+        StmtKind::If(test, then, otherwise)
+    }
+
+    /// A block, or a single statement without braces.
+    fn body(&mut self) -> Vec<Stmt> {
+        if self.is("{") {
+            return self.block();
+        }
+        let stmt = self.deeper(|_| None, |p| Some(p.statement()));
+        self.eat(";");
+        stmt.into_iter().collect()
+    }
+
+    fn for_statement(&mut self) -> StmtKind {
+        let opened = self.span();
+        self.expect("(", "`(`");
+        if !self.eat_word("const") {
+            self.unexpected("`const name of list`");
+        }
+        let name = self.ident("a name for the item");
+        if !self.eat_word("of") {
+            self.unexpected("`of` and a list");
+        }
+        let list = self.expression();
+        self.close(")", opened, "`)`");
+        StmtKind::For(name, list, self.body())
+    }
+
+    fn step(&mut self) -> Option<Binary> {
+        let op = match self.tok() {
+            Tok::Punct("++") => Binary::Add,
+            Tok::Punct("--") => Binary::Subtract,
+            _ => return None,
+        };
+        self.advance();
+        Some(op)
+    }
+
+    fn step_before(&mut self) -> StmtKind {
+        let span = self.span();
+        let op = self.step();
+        let target = self.expression();
+        StmtKind::Assign { target, op, value: one(span) }
+    }
+
+    fn expression_statement(&mut self) -> StmtKind {
+        let target = self.expression();
+        let span = self.span();
+        if !self.token().after_break
+            && let Some(op) = self.step()
+        {
+            return StmtKind::Assign { target, op: Some(op), value: one(span) };
+        }
+        let assignment = match self.tok() {
+            Tok::Punct(p) => ASSIGNMENTS.iter().find(|(written, _)| written == p),
+            _ => None,
+        };
+        match assignment {
+            Some((_, op)) => {
+                self.advance();
+                StmtKind::Assign { target, op: *op, value: self.expression() }
+            }
+            None => StmtKind::Expr(target),
+        }
+    }
+}
+
+fn one(span: Span) -> Expr {
+    Expr { kind: ExprKind::Number(1.0), span }
+}
+
+/// Words of ECMAScript with which no statement begins here.
+fn refused_statement(word: &str) -> Option<&'static str> {
+    Some(match word {
+        "let" | "var" => "write `const`; what changes is state, declared with `holds`",
+        "while" | "do" => "write `for (const item of list)`",
+        "switch" | "case" => "write `if` and `else`",
+        "throw" | "try" => "a handler cannot throw",
+        "break" | "continue" => "use `filter`, `find` or `if` to leave items out",
+        _ => return None,
+    })
+}
