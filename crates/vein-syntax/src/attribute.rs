@@ -368,7 +368,8 @@ impl Parser<'_> {
             Tok::Number(n) => vein_plan::number::to_text(*n).to_string(),
             Tok::Punct(p) if *p != "," => (*p).to_owned(),
             _ => {
-                return self.bad_option(option, "a key as the DOM names it: `key Enter`, `key 'a'`");
+                return self
+                    .bad_option(option, "a key as the DOM names it: `key Enter`, `key 'a'`");
             }
         };
         self.advance();

@@ -17,13 +17,23 @@ pub struct Parser<'a> {
     failed: bool,
     depth: usize,
     parenthesised: Span,
+    /// After text that is nested too deeply the rest is not read.
+    gave_up: bool,
 }
 
 impl<'a> Parser<'a> {
     /// A parser at the first of the tokens, which end with [`Tok::End`]. Where the lexer has
     /// already reported something, `failed` keeps its consequences quiet.
     pub fn new(tokens: &'a [Token], errors: &'a mut Vec<SyntaxError>, failed: bool) -> Self {
-        Parser { tokens, at: 0, errors, failed, depth: 0, parenthesised: Span::default() }
+        Parser {
+            tokens,
+            at: 0,
+            errors,
+            failed,
+            depth: 0,
+            parenthesised: Span::default(),
+            gave_up: false,
+        }
     }
 
     pub(crate) fn token(&self) -> &'a Token {
@@ -135,6 +145,10 @@ impl<'a> Parser<'a> {
             Tok::TemplateOpen => "${".into(),
             Tok::TemplateClose => "}".into(),
             Tok::End => String::new(),
+            Tok::Error => {
+                self.failed = true;
+                return;
+            }
         };
         let span = self.span();
         self.error(SyntaxErrorKind::Unexpected { found, expected }, span);
@@ -142,7 +156,7 @@ impl<'a> Parser<'a> {
 
     /// Reports a mistake, unless one was reported since the last recovery.
     pub(crate) fn error(&mut self, kind: SyntaxErrorKind, span: Span) {
-        if !std::mem::replace(&mut self.failed, true) {
+        if !std::mem::replace(&mut self.failed, true) && !self.gave_up {
             self.errors.push(SyntaxError { kind, span });
         }
     }
@@ -205,6 +219,7 @@ impl<'a> Parser<'a> {
     }
 
     fn skip_to_end(&mut self) {
+        self.gave_up = true;
         self.at = self.tokens.len() - 1;
     }
 

@@ -25,6 +25,8 @@ pub enum Tok {
     TemplateClose,
     /// A template literal ends.
     TemplateEnd,
+    /// Something that the lexer has reported.
+    Error,
     /// Nothing more.
     End,
 }
@@ -154,7 +156,7 @@ impl Lexer<'_> {
         let Some(punct) = PUNCTUATION.iter().find(|p| self.rest().starts_with(**p)) else {
             self.at += c.len_utf8();
             self.error(SyntaxErrorKind::StrayCharacter(c), start, self.at);
-            return;
+            return self.push(Tok::Error, start);
         };
         // `a?.5:b` is a choice, not a chain.
         let chain_before_digit =
