@@ -16,6 +16,7 @@
 pub mod code;
 pub mod codec;
 pub mod convert;
+pub mod dom;
 pub mod eval;
 pub mod json;
 pub mod members;

@@ -36,14 +36,18 @@ impl Parser<'_> {
     /// Skips to a line that begins with a verb.
     fn skip_declaration(&mut self) {
         while !self.at_end() {
-            let begins = self.token().after_break
-                && matches!(self.tok(), Tok::Name(word) if VERBS.contains(&word.as_str()))
-                && matches!(self.ahead(1), Tok::Name(_));
-            if begins {
+            if self.begins_declaration() {
                 return;
             }
             self.advance();
         }
+    }
+
+    /// Whether a line begins here with a verb and a name, as no statement does.
+    pub(crate) fn begins_declaration(&self) -> bool {
+        self.token().after_break
+            && matches!(self.tok(), Tok::Name(word) if VERBS.contains(&word.as_str()))
+            && matches!(self.ahead(1), Tok::Name(_))
     }
 
     fn declaration(&mut self) -> Option<DeclarationKind> {

@@ -289,8 +289,9 @@ impl Markup<'_> {
         if name == "style" {
             if self.style.is_some() || !self.open.is_empty() {
                 self.error(SyntaxErrorKind::MisplacedStyle, element.start_tag);
+            } else {
+                self.style = Some(content);
             }
-            self.style = self.style.or(Some(content));
         } else {
             let text = self.text[content.range()].to_owned();
             element.children.push(Node::Text(vec![TextPiece::Static(text, content)]));

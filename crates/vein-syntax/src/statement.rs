@@ -38,10 +38,14 @@ impl Parser<'_> {
             return Vec::new();
         }
         let mut stmts = Vec::new();
-        while !self.is("}") && !self.at_end() {
+        while !self.is("}") && !self.at_end() && !self.begins_declaration() {
             self.next_statement(&mut stmts);
         }
-        self.close("}", opened, "`}`");
+        if self.begins_declaration() {
+            self.error(SyntaxErrorKind::UnclosedBracket('{'), opened);
+        } else {
+            self.close("}", opened, "`}`");
+        }
         stmts
     }
 
@@ -79,7 +83,7 @@ impl Parser<'_> {
                 _ => {}
             }
             self.advance();
-            if open == 0 && self.token().after_break {
+            if (open == 0 && self.token().after_break) || self.begins_declaration() {
                 return;
             }
         }

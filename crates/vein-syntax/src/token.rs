@@ -56,6 +56,8 @@ struct Lexer<'a> {
     tokens: Vec<Token>,
     errors: &'a mut Vec<SyntaxError>,
     after_break: bool,
+    /// Whether a stray character was already reported on this line.
+    stray_on_line: bool,
     /// For each open template literal, how many braces are open inside its `${`.
     templates: Vec<usize>,
 }
@@ -69,6 +71,7 @@ pub fn lex(text: &str, map: &SpanMap, errors: &mut Vec<SyntaxError>) -> Vec<Toke
         tokens: Vec::new(),
         errors,
         after_break: false,
+        stray_on_line: false,
         templates: Vec::new(),
     };
     lexer.run();
@@ -92,6 +95,7 @@ impl Lexer<'_> {
             match c {
                 '\n' => {
                     self.after_break = true;
+                    self.stray_on_line = false;
                     self.at += 1;
                 }
                 c if c.is_whitespace() || c == '\u{feff}' => self.at += c.len_utf8(),
@@ -155,7 +159,9 @@ impl Lexer<'_> {
         let start = self.at;
         let Some(punct) = PUNCTUATION.iter().find(|p| self.rest().starts_with(**p)) else {
             self.at += c.len_utf8();
-            self.error(SyntaxErrorKind::StrayCharacter(c), start, self.at);
+            if !std::mem::replace(&mut self.stray_on_line, true) {
+                self.error(SyntaxErrorKind::StrayCharacter(c), start, self.at);
+            }
             return self.push(Tok::Error, start);
         };
         // `a?.5:b` is a choice, not a chain.

@@ -1,0 +1,499 @@
+//! One component: its declarations in order, then its markup, then its handlers.
+
+use crate::diagnostics::{
+    CircularValue, HeldFromProp, NameTaken, NeedsType, NeverCalled, NeverRead, NotSupported,
+    UnknownType,
+};
+use crate::markup::Markup;
+use crate::names::free_names;
+use crate::reach::reads;
+use crate::report::{Diagnostic, Severity};
+use crate::scope::{
+    CellInfo, CellRole, Checker, EventInfo, HandlerInfo, LocalKind, LocalName, Project, Symbol,
+};
+use crate::suggest::nearest;
+use crate::types::{Tables, Ty};
+use std::collections::HashMap;
+use vein_plan::{Cell, CellKind, Event, Handler, Plan, Reads};
+use vein_syntax::ast::{DeclarationKind, Expr, File, Ident, Stmt, TypeExpr, TypeKind, TypedName};
+use vein_syntax::{LineIndex, Span};
+
+/// A declaration of a value, before its type is known.
+struct Value<'t> {
+    ident: &'t Ident,
+    verb: Span,
+    role: CellRole,
+    ty: Option<&'t TypeExpr>,
+    from: Option<&'t Expr>,
+}
+
+/// Checks a component and compiles it.
+pub(crate) fn component(
+    project: &Project<'_>,
+    tables: &mut Tables,
+    number: usize,
+    name: &str,
+    text: &str,
+    file: &File,
+) -> (Plan, Vec<Diagnostic>) {
+    let mut checker = Checker {
+        project,
+        tables,
+        file: number,
+        text,
+        lines: LineIndex::new(text),
+        found: Vec::new(),
+        plan: Plan { name: name.into(), ..Plan::default() },
+        symbols: HashMap::new(),
+        cells: Vec::new(),
+        handlers: Vec::new(),
+        events: Vec::new(),
+        locals: Vec::new(),
+        next_local: 0,
+        most_locals: 0,
+        facts: Vec::new(),
+        event_fields: Vec::new(),
+    };
+    checker.run(file);
+    (checker.plan, checker.found)
+}
+
+impl Checker<'_> {
+    fn run(&mut self, file: &File) {
+        let mut values = Vec::new();
+        let mut bodies: Vec<(usize, &[TypedName], &[Stmt])> = Vec::new();
+        let mut seen: HashMap<&str, Span> = HashMap::new();
+        for declaration in &file.declarations {
+            let verb = Span { start: declaration.span.start, end: declaration.span.start + 5 };
+            match &declaration.kind {
+                DeclarationKind::Takes(TypedName { ident, ty }, from) => {
+                    let value = Value {
+                        ident,
+                        verb,
+                        role: CellRole::Prop,
+                        ty: Some(ty),
+                        from: from.as_ref(),
+                    };
+                    self.value(value, &mut seen, &mut values);
+                }
+                DeclarationKind::Holds(ident, ty, from) => {
+                    let (ty, from) = (ty.as_ref(), Some(from));
+                    self.value(
+                        Value { ident, verb, role: CellRole::State, ty, from },
+                        &mut seen,
+                        &mut values,
+                    );
+                }
+                DeclarationKind::Derives(ident, ty, from) => {
+                    let (ty, from) = (ty.as_ref(), Some(from));
+                    self.value(
+                        Value { ident, verb, role: CellRole::Derived, ty, from },
+                        &mut seen,
+                        &mut values,
+                    );
+                }
+                DeclarationKind::Does(ident, params, body) => {
+                    if !self.taken(ident, &mut seen) {
+                        let handler = self.declare_handler(ident, params);
+                        bodies.push((handler, params, body));
+                    }
+                }
+                DeclarationKind::Gives(ident, payload) => self.declare_event(ident, payload),
+                DeclarationKind::Shape(..) => {}
+                DeclarationKind::Other(verb) => {
+                    self.report(NotSupported { what: format!("`{}`", verb.name) }, verb.span);
+                }
+            }
+        }
+        self.values(&values);
+        let mut markup = Markup::default();
+        self.nodes(&file.markup, "", &mut markup);
+        for (handler, params, body) in bodies {
+            self.handler_body(handler, params, body);
+        }
+        if let Some(style) = file.style {
+            self.report(NotSupported { what: "`<style>`".into() }, style);
+        }
+        self.work_out_reads();
+        self.unused(&values);
+    }
+
+    fn taken<'t>(&mut self, ident: &'t Ident, seen: &mut HashMap<&'t str, Span>) -> bool {
+        if ident.name.is_empty() {
+            return true;
+        }
+        match seen.get(ident.name.as_str()) {
+            Some(first) => {
+                let (name, first) = (ident.name.clone(), Some(*first));
+                self.report(NameTaken { name, first, elsewhere: None }, ident.span);
+                true
+            }
+            None => {
+                seen.insert(&ident.name, ident.span);
+                false
+            }
+        }
+    }
+
+    fn value<'t>(
+        &mut self,
+        value: Value<'t>,
+        seen: &mut HashMap<&'t str, Span>,
+        values: &mut Vec<Value<'t>>,
+    ) {
+        if !self.taken(value.ident, seen) {
+            self.symbols.insert(value.ident.name.clone(), Symbol::Broken);
+            values.push(value);
+        }
+    }
+
+    fn declare_handler(&mut self, ident: &Ident, params: &[TypedName]) -> usize {
+        let number = self.handlers.len();
+        self.symbols.insert(ident.name.clone(), Symbol::Handler(number as u16));
+        let params: Vec<(String, Ty)> =
+            params.iter().map(|p| (p.ident.name.clone(), self.resolve(&p.ty))).collect();
+        self.plan.handlers.push(Handler {
+            name: ident.name.as_str().into(),
+            params: params.iter().map(|(n, ty)| (n.as_str().into(), self.tables.ty(ty))).collect(),
+            locals: 0,
+            body: Vec::new(),
+        });
+        let (name, span) = (ident.name.clone(), ident.span);
+        self.handlers.push(HandlerInfo { name, span, params, called: false });
+        number
+    }
+
+    fn declare_event(&mut self, ident: &Ident, payload: &[TypedName]) {
+        if let Some(first) = self.events.iter().find(|event| event.name == ident.name) {
+            let (name, first) = (ident.name.clone(), Some(first.span));
+            return self.report(NameTaken { name, first, elsewhere: None }, ident.span);
+        }
+        let payload: Vec<(String, Ty)> =
+            payload.iter().map(|p| (p.ident.name.clone(), self.resolve(&p.ty))).collect();
+        self.plan.events.push(Event {
+            name: ident.name.as_str().into(),
+            payload: payload
+                .iter()
+                .map(|(n, ty)| (n.as_str().into(), self.tables.ty(ty)))
+                .collect(),
+        });
+        let (name, span) = (ident.name.clone(), ident.span);
+        self.events.push(EventInfo { name, span, payload, given: false });
+    }
+
+    /// Compiles all values, each after those that it reads.
+    fn values(&mut self, values: &[Value<'_>]) {
+        let numbers: HashMap<&str, usize> =
+            values.iter().enumerate().map(|(i, value)| (value.ident.name.as_str(), i)).collect();
+        let reads: Vec<Vec<usize>> = values
+            .iter()
+            .map(|value| {
+                let mut found = Vec::new();
+                if let Some(from) = value.from {
+                    free_names(from, &mut |name| found.extend(numbers.get(name)));
+                }
+                found
+            })
+            .collect();
+        for step in order(&reads) {
+            match step {
+                Step::Value(i) => self.compile_value(&values[i]),
+                Step::Circle(circle) => {
+                    let circle: Vec<(String, Span)> = circle
+                        .iter()
+                        .map(|i| (values[*i].ident.name.clone(), values[*i].ident.span))
+                        .collect();
+                    let at = circle[0].1;
+                    self.report(CircularValue { circle }, at);
+                }
+            }
+        }
+    }
+
+    fn compile_value(&mut self, value: &Value<'_>) {
+        self.start_frame();
+        let name = &value.ident.name;
+        let written = value.ty.map(|ty| self.resolve(ty));
+        let why = format!("for `{name}`");
+        let typed = value.from.map(|from| match &written {
+            Some(want) => self.expr_of(from, want, &why),
+            None => self.expr(from),
+        });
+        let ty = match (written, &typed) {
+            (Some(ty), _) => ty,
+            (None, Some(typed)) if value.role == CellRole::Derived => typed.ty.clone(),
+            (None, Some(typed)) => typed.ty.clone().widened(),
+            (None, None) => Ty::Error,
+        };
+        if !ty.is_settled() && value.role != CellRole::Derived {
+            let finding = NeedsType { name: name.clone(), list: matches!(ty, Ty::List(_)) };
+            self.report(finding, value.ident.span);
+            return;
+        }
+        let id = typed.map(|typed| typed.id);
+        let kind = match (value.role, id) {
+            (CellRole::Prop, default) => CellKind::Prop(default),
+            (CellRole::State, Some(id)) => CellKind::State(id),
+            (CellRole::Derived, Some(id)) => CellKind::Derived(id, Reads::Fixed(Vec::new())),
+            _ => return,
+        };
+        let cell = self.plan.cells.len() as u16;
+        self.plan.cells.push(Cell { name: name.as_str().into(), ty: self.tables.ty(&ty), kind });
+        self.symbols.insert(name.clone(), Symbol::Cell(cell));
+        self.cells.push(CellInfo {
+            name: name.clone(),
+            span: value.ident.span,
+            role: value.role,
+            ty,
+            read: false,
+            assigned: false,
+        });
+    }
+
+    fn handler_body(&mut self, number: usize, params: &[TypedName], body: &[Stmt]) {
+        self.start_frame();
+        let types = self.handlers[number].params.clone();
+        for (param, (_, ty)) in params.iter().zip(types) {
+            let local = self.new_local();
+            self.locals.push(LocalName {
+                name: param.ident.name.clone(),
+                span: param.ident.span,
+                what: LocalKind::Value(local, ty),
+            });
+        }
+        let body = self.block(body);
+        self.plan.handlers[number].body = body;
+        self.plan.handlers[number].locals = self.most_locals;
+    }
+
+    fn work_out_reads(&mut self) {
+        if self.found.iter().any(|d| d.severity == Severity::Error) {
+            return;
+        }
+        let program = &self.tables.program;
+        let cells: Vec<Option<Reads>> = self
+            .plan
+            .cells
+            .iter()
+            .map(|cell| match &cell.kind {
+                CellKind::Derived(id, _) => Some(reads(program, &self.plan, *id)),
+                _ => None,
+            })
+            .collect();
+        let parts: Vec<Reads> =
+            self.plan.parts.iter().map(|part| reads(program, &self.plan, part.value)).collect();
+        for (cell, found) in self.plan.cells.iter_mut().zip(cells) {
+            if let (CellKind::Derived(_, reads), Some(found)) = (&mut cell.kind, found) {
+                *reads = found;
+            }
+        }
+        for (part, found) in self.plan.parts.iter_mut().zip(parts) {
+            part.reads = found;
+        }
+    }
+
+    /// What was declared for nothing. Where there are errors, uses may have been lost with them.
+    fn unused(&mut self, values: &[Value<'_>]) {
+        if self.found.iter().any(|d| d.severity == Severity::Error) {
+            return;
+        }
+        let mut findings: Vec<(NeverRead, Span)> = Vec::new();
+        for cell in self.cells.iter().filter(|cell| !cell.read) {
+            let what = match cell.role {
+                CellRole::Prop => "prop",
+                CellRole::State => "state",
+                CellRole::Derived => "derived value",
+            };
+            let finding = NeverRead { name: cell.name.clone(), what, assigned: cell.assigned };
+            findings.push((finding, cell.span));
+        }
+        for event in self.events.iter().filter(|event| !event.given) {
+            let finding = NeverRead { name: event.name.clone(), what: "event", assigned: false };
+            findings.push((finding, event.span));
+        }
+        for (finding, span) in findings {
+            self.report(finding, span);
+        }
+        let uncalled: Vec<(String, Span)> = self
+            .handlers
+            .iter()
+            .filter(|handler| !handler.called)
+            .map(|handler| (handler.name.clone(), handler.span))
+            .collect();
+        for (name, span) in uncalled {
+            self.report(NeverCalled { name }, span);
+        }
+        for value in values.iter().filter(|value| value.role == CellRole::State) {
+            self.held_from_prop(value);
+        }
+    }
+
+    fn held_from_prop(&mut self, value: &Value<'_>) {
+        let name = &value.ident.name;
+        let assigned = self.cells.iter().any(|cell| cell.name == *name && cell.assigned);
+        let mut prop = None;
+        if let Some(from) = value.from {
+            free_names(from, &mut |used| {
+                if self.role(used) == Some(CellRole::Prop) {
+                    prop = prop.or(Some(used));
+                }
+            });
+        }
+        if let (Some(prop), false) = (prop, assigned) {
+            let (name, prop) = (name.clone(), prop.to_owned());
+            self.report(HeldFromProp { name, prop, verb: value.verb }, value.ident.span);
+        }
+    }
+
+    /// The type that was written.
+    pub(crate) fn resolve(&mut self, ty: &TypeExpr) -> Ty {
+        let (shapes, numbers) = (self.project.shape_numbers, &mut Vec::new());
+        let resolved = resolve_type(ty, shapes, numbers);
+        for (problem, span) in numbers.drain(..) {
+            match problem {
+                TypeProblem::Unknown(finding) => self.report(finding, span),
+                TypeProblem::Twice(finding) => self.report(finding, span),
+            }
+        }
+        resolved
+    }
+}
+
+/// What can be wrong with a written type.
+pub(crate) enum TypeProblem {
+    Unknown(UnknownType),
+    Twice(NameTaken),
+}
+
+/// Works out a written type; what is wrong with it goes to `problems`.
+pub(crate) fn resolve_type(
+    ty: &TypeExpr,
+    shapes: &HashMap<String, usize>,
+    problems: &mut Vec<(TypeProblem, Span)>,
+) -> Ty {
+    let mut unknown = |name: String, nearest: Option<String>| {
+        problems.push((TypeProblem::Unknown(UnknownType { name, nearest }), ty.span));
+        Ty::Error
+    };
+    match &ty.kind {
+        TypeKind::Name(name) => match name.as_str() {
+            "string" => Ty::String,
+            "number" => Ty::Number,
+            "boolean" => Ty::Boolean,
+            "null" => Ty::Null,
+            name => match shapes.get(name) {
+                Some(shape) => Ty::Shape(*shape),
+                None => {
+                    let known = shapes.keys().map(String::as_str);
+                    let known = known.chain(["string", "number", "boolean"]);
+                    let near = nearest(name, known).map(str::to_owned);
+                    unknown(name.into(), near)
+                }
+            },
+        },
+        TypeKind::Literal(word) => Ty::Literals(vec![word.clone()]),
+        TypeKind::List(item) => Ty::list(resolve_type(item, shapes, problems)),
+        TypeKind::Optional(inner) => Ty::optional(resolve_type(inner, shapes, problems)),
+        TypeKind::Record(fields) => Ty::Record(resolve_fields(fields, shapes, problems)),
+        TypeKind::Union(members) => {
+            let words = members.iter().map(|member| match &member.kind {
+                TypeKind::Literal(word) => Some(word.clone()),
+                _ => None,
+            });
+            match words.collect::<Option<Vec<String>>>() {
+                Some(words) => Ty::Literals(words),
+                None => {
+                    let shown: Vec<&str> = members
+                        .iter()
+                        .map(|member| match &member.kind {
+                            TypeKind::Name(name) => name.as_str(),
+                            TypeKind::Literal(word) => word.as_str(),
+                            _ => "…",
+                        })
+                        .collect();
+                    unknown(shown.join(" | "), None)
+                }
+            }
+        }
+        TypeKind::Error => Ty::Error,
+    }
+}
+
+/// Works out the fields of a record type.
+pub(crate) fn resolve_fields(
+    fields: &[TypedName],
+    shapes: &HashMap<String, usize>,
+    problems: &mut Vec<(TypeProblem, Span)>,
+) -> Vec<(String, Ty)> {
+    let mut resolved: Vec<(String, Ty)> = Vec::new();
+    for (i, field) in fields.iter().enumerate() {
+        let name = field.ident.name.clone();
+        match fields[..i].iter().find(|earlier| earlier.ident.name == name) {
+            Some(earlier) => {
+                let first = Some(earlier.ident.span);
+                let twice = NameTaken { name, first, elsewhere: None };
+                problems.push((TypeProblem::Twice(twice), field.ident.span));
+            }
+            None => resolved.push((name, resolve_type(&field.ty, shapes, problems))),
+        }
+    }
+    resolved
+}
+
+enum Step {
+    Value(usize),
+    /// Values that read each other in a circle.
+    Circle(Vec<usize>),
+}
+
+/// An order in which each value stands after those that it reads; circles are told apart.
+fn order(reads: &[Vec<usize>]) -> Vec<Step> {
+    #[derive(Clone, Copy, PartialEq)]
+    enum State {
+        New,
+        Open,
+        Done,
+        Circular,
+    }
+    let mut states = vec![State::New; reads.len()];
+    let mut steps = Vec::new();
+    for start in 0..reads.len() {
+        // A path through the graph, each with how many of its reads were followed.
+        let mut path: Vec<(usize, usize)> = Vec::new();
+        if states[start] == State::New {
+            states[start] = State::Open;
+            path.push((start, 0));
+        }
+        while let Some((value, followed)) = path.last().copied() {
+            let Some(next) = reads[value].get(followed).copied() else {
+                path.pop();
+                if states[value] == State::Open {
+                    states[value] = State::Done;
+                    steps.push(Step::Value(value));
+                }
+                continue;
+            };
+            if let Some(last) = path.last_mut() {
+                last.1 += 1;
+            }
+            match states[next] {
+                State::New => {
+                    states[next] = State::Open;
+                    path.push((next, 0));
+                }
+                State::Open | State::Circular => {
+                    if let Some(at) = path.iter().position(|(v, _)| *v == next) {
+                        let circle: Vec<usize> = path[at..].iter().map(|(v, _)| *v).collect();
+                        let new = circle.iter().any(|v| states[*v] == State::Open);
+                        circle.iter().for_each(|v| states[*v] = State::Circular);
+                        if new {
+                            steps.push(Step::Circle(circle));
+                        }
+                    }
+                }
+                State::Done => {}
+            }
+        }
+    }
+    steps
+}

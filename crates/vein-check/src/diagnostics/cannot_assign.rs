@@ -1,0 +1,68 @@
+//! `bed.moisture = 5` where `bed` is a prop: only held state can be assigned.
+
+use super::Finding;
+
+/// What was to be assigned.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Target {
+    Prop,
+    Derived,
+    Constant,
+    Handler,
+    Event,
+    Other,
+}
+
+pub(crate) struct CannotAssign {
+    pub(crate) name: String,
+    pub(crate) target: Target,
+}
+
+impl Finding for CannotAssign {
+    const CODE: &'static str = "cannot-assign";
+    const ABOUT: &'static str = "An assignment to something that is not held state";
+
+    fn message(&self) -> String {
+        let name = &self.name;
+        match self.target {
+            Target::Prop => format!("`{name}` is a prop: it belongs to the parent"),
+            Target::Derived => format!("`{name}` is derived: it follows what it is derived from"),
+            Target::Constant => format!("`{name}` is a constant"),
+            Target::Handler => format!("`{name}` is a handler"),
+            Target::Event => "an event's fields cannot be changed".into(),
+            Target::Other => "this cannot be assigned".into(),
+        }
+    }
+
+    fn label(&self) -> String {
+        "cannot be assigned here".into()
+    }
+
+    fn advice(&self) -> Vec<String> {
+        let name = &self.name;
+        vec![match self.target {
+            Target::Prop => format!(
+                "declare an event, such as `gives change_{name}(…)`, and `give change_{name}(…)` \
+                 here, so that the parent makes the change; or hold a copy: `holds own = {name}`"
+            ),
+            Target::Derived => "assign the state that it is derived from".into(),
+            Target::Constant => "declare state with `holds` when it has to change".into(),
+            Target::Handler => format!("to run it, write `{name}()`"),
+            Target::Event | Target::Other => {
+                "what can be assigned is state declared with `holds`, and fields and items in it"
+                    .into()
+            }
+        }]
+    }
+}
+
+#[cfg(test)]
+super::examples! { CannotAssign:
+    "takes a: number\n<p click='-> a = 1'>{a}</p>" => "a",
+    "takes a: { b: number }\n<p click='-> a.b += 1'>{a.b}</p>" => "a.b",
+    "takes a: number[]\n<p click='-> a.push(1)'>{a.length}</p>" => "a",
+    "holds a = 1\nderives b = a\n<p click='-> b++'>{b}</p>" => "b",
+    "takes a: { b: number }[]\n<p click='-> for (const c of a) c.b = 1'>{a.length}</p>" => "c.b",
+    "<p click='-> event.clientX = 1'></p>" => "event.clientX",
+    "<p click='-> const a = 1; a = 2'></p>" => "a",
+}

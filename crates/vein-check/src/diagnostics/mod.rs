@@ -1,0 +1,176 @@
+//! Everything that can be told about a component, one kind a file: when it applies, what it
+//! says, what to do, and examples that are tests.
+
+use crate::report::{Diagnostic, Fix, Severity};
+use vein_syntax::Span;
+
+/// One kind of diagnostic: the facts, and how they are worded.
+pub(crate) trait Finding {
+    /// Its short name.
+    const CODE: &'static str;
+    /// What kind of mistake it tells of, in a sentence, for the index in the documentation.
+    const ABOUT: &'static str;
+    /// How bad it is.
+    const SEVERITY: Severity = Severity::Error;
+
+    /// What is wrong.
+    fn message(&self) -> String;
+    /// What to say at the place.
+    fn label(&self) -> String {
+        String::new()
+    }
+    /// Other places that explain it.
+    fn related(&self) -> Vec<(Span, String)> {
+        Vec::new()
+    }
+    /// What to do.
+    fn advice(&self) -> Vec<String> {
+        Vec::new()
+    }
+    /// What a program can do.
+    fn fix(&self, _at: Span) -> Option<Fix> {
+        None
+    }
+}
+
+/// The diagnostic of a finding at a place.
+pub(crate) fn diagnostic<F: Finding>(finding: &F, file: usize, span: Span) -> Diagnostic {
+    Diagnostic {
+        code: F::CODE,
+        severity: F::SEVERITY,
+        file,
+        span,
+        message: finding.message(),
+        label: finding.label(),
+        related: finding.related(),
+        advice: finding.advice(),
+        fix: finding.fix(span),
+    }
+}
+
+/// A fix that puts one text in the place of another.
+pub(crate) fn replace(at: Span, with: impl Into<String>) -> Option<Fix> {
+    let with = with.into();
+    Some(Fix { title: format!("write `{with}`"), edits: vec![(at, with)] })
+}
+
+/// A fix and an advice for a near miss.
+pub(crate) fn did_you_mean(nearest: &Option<String>, at: Span) -> Option<Fix> {
+    nearest.as_ref().and_then(|name| replace(at, name.as_str()))
+}
+
+/// Names for a sentence: `a`, `b` and `c`.
+pub(crate) fn listed<S: AsRef<str>>(names: &[S]) -> String {
+    let quoted: Vec<String> = names.iter().map(|name| format!("`{}`", name.as_ref())).collect();
+    match quoted.split_last() {
+        None => "none".into(),
+        Some((last, [])) => last.clone(),
+        Some((last, rest)) => format!("{} and {last}", rest.join(", ")),
+    }
+}
+
+/// A kind of diagnostic.
+#[derive(Clone, Copy, Debug)]
+pub struct Rule {
+    /// Its short name.
+    pub code: &'static str,
+    /// What kind of mistake it tells of.
+    pub about: &'static str,
+}
+
+macro_rules! rules {
+    ($($module:ident :: $finding:ident;)*) => {
+        $(pub(crate) mod $module;)*
+        $(pub(crate) use $module::$finding;)*
+
+        /// Every kind of diagnostic there is.
+        pub const RULES: &[Rule] = &[
+            $(Rule { code: $finding::CODE, about: $finding::ABOUT }),*
+        ];
+    };
+}
+
+rules! {
+    arrow_option::ArrowOption;
+    bad_escape::BadEscape;
+    bad_file_name::BadFileName;
+    bad_number::BadNumber;
+    cannot_assign::CannotAssign;
+    circular_value::CircularValue;
+    condition_settled::ConditionSettled;
+    doubled_braces::DoubledBraces;
+    empty_arrow::EmptyArrow;
+    held_from_prop::HeldFromProp;
+    may_be_null::MayBeNull;
+    mismatched_end_tag::MismatchedEndTag;
+    misplaced_style::MisplacedStyle;
+    missing_field::MissingField;
+    missing_space::MissingSpace;
+    name_taken::NameTaken;
+    needs_type::NeedsType;
+    never_called::NeverCalled;
+    never_read::NeverRead;
+    no_effect::NoEffect;
+    not_in_language::NotInLanguage;
+    not_supported::NotSupported;
+    not_usable_here::NotUsableHere;
+    repeated_attribute::RepeatedAttribute;
+    self_closed::SelfClosed;
+    stray_angle::StrayAngle;
+    stray_character::StrayCharacter;
+    stray_end_tag::StrayEndTag;
+    too_deep::TooDeep;
+    unclosed_bracket::UnclosedBracket;
+    unclosed_element::UnclosedElement;
+    unclosed_interpolation::UnclosedInterpolation;
+    unclosed_quote::UnclosedQuote;
+    unclosed_tag::UnclosedTag;
+    unclosed_text::UnclosedText;
+    unexpected::Unexpected;
+    unknown_component::UnknownComponent;
+    unknown_declaration::UnknownDeclaration;
+    unknown_element::UnknownElement;
+    unknown_event::UnknownEvent;
+    unknown_field::UnknownField;
+    unknown_name::UnknownName;
+    unknown_type::UnknownType;
+    unsafe_binding::UnsafeBinding;
+    unshowable::Unshowable;
+    wrong_arguments::WrongArguments;
+    wrong_arrow::WrongArrow;
+    wrong_type::WrongType;
+}
+
+pub(crate) mod from_syntax;
+
+/// Tests that each source gets exactly one diagnostic, of this kind, at the underlined text.
+#[cfg(test)]
+macro_rules! examples {
+    ($finding:ident: $($source:literal => $at:literal),* $(,)?) => {
+        #[cfg(test)]
+        mod tests {
+            use crate::diagnostics::Finding;
+
+            #[test]
+            fn examples() {
+                $(crate::diagnostics::assert_only(super::$finding::CODE, $source, $at);)*
+            }
+        }
+    };
+}
+#[cfg(test)]
+pub(crate) use examples;
+
+#[cfg(test)]
+pub(crate) fn assert_only(code: &str, source: &str, at: &str) {
+    let source = crate::Source { path: "test-bed.vein".into(), text: source.into() };
+    let checked = crate::check(vec![source]);
+    let text = &checked.report.sources[0].text;
+    let found: Vec<(&str, &str)> = checked
+        .report
+        .diagnostics
+        .iter()
+        .map(|d| (d.code, text.get(d.span.range()).unwrap_or("outside the text")))
+        .collect();
+    assert_eq!(found, [(code, at)], "{}\n{}", text, checked.report);
+}

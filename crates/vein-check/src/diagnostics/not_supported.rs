@@ -1,0 +1,29 @@
+//! Parts of the language that are designed but not built yet.
+
+use super::Finding;
+
+pub(crate) struct NotSupported {
+    pub(crate) what: String,
+}
+
+impl Finding for NotSupported {
+    const CODE: &'static str = "not-supported";
+    const ABOUT: &'static str = "A part of the language that this version does not have yet";
+
+    fn message(&self) -> String {
+        format!("this version does not have {} yet", self.what)
+    }
+
+    fn advice(&self) -> Vec<String> {
+        vec!["`docs/language.md` lists what this version has".into()]
+    }
+}
+
+#[cfg(test)]
+super::examples! { NotSupported:
+    "uses tank\n<p>a</p>" => "uses",
+    "takes a: boolean\n<p when='a'>b</p>" => "when",
+    "takes a: number[]\n<p each='b of a'>{b}</p>" => "each",
+    "holds a = ''\n<input value='<-> a'>" => "<->",
+    "<p>a</p>\n<style>p { color: red }</style>" => "p { color: red }",
+}

@@ -1,0 +1,34 @@
+//! A handler used as a value, a function that is not one.
+
+use super::Finding;
+
+pub(crate) struct NotUsableHere {
+    pub(crate) name: String,
+    /// What it is.
+    pub(crate) what: &'static str,
+    pub(crate) advice: String,
+}
+
+impl Finding for NotUsableHere {
+    const CODE: &'static str = "not-usable-here";
+    const ABOUT: &'static str = "A name that exists but cannot be used in this way";
+
+    fn message(&self) -> String {
+        format!("`{}` is {} and cannot be used like this", self.name, self.what)
+    }
+
+    fn advice(&self) -> Vec<String> {
+        vec![self.advice.clone()]
+    }
+}
+
+#[cfg(test)]
+super::examples! { NotUsableHere:
+    "holds a = 1\ndoes b() { a = 2 }\n<p click='-> b()'>{b} {a}</p>" => "b",
+    "holds a = 1\ndoes b() { a = 2 }\n<p click='-> b()'>{b()} {a}</p>" => "b",
+    "takes a: number\n<p>{a()}</p>" => "a",
+    "takes a: string\n<p>{a.trim}</p>" => "trim",
+    "takes a: string\n<p>{a.length()}</p>" => "length",
+    "<p>{Math}</p>" => "Math",
+    "<p>{x => 1}</p>" => "x => 1",
+}

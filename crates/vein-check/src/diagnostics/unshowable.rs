@@ -1,0 +1,33 @@
+//! `{bed}`: a record or list where text is wanted.
+
+use super::{Finding, listed};
+
+pub(crate) struct Unshowable {
+    pub(crate) ty: String,
+    pub(crate) list: bool,
+    /// The fields of the record.
+    pub(crate) fields: Vec<String>,
+}
+
+impl Finding for Unshowable {
+    const CODE: &'static str = "unshowable";
+    const ABOUT: &'static str = "A record or list where text is wanted";
+
+    fn message(&self) -> String {
+        format!("a `{}` cannot be shown as text", self.ty)
+    }
+
+    fn advice(&self) -> Vec<String> {
+        vec![match self.list {
+            true => "join it: `.join(', ')`, or show one of its items".into(),
+            false => format!("show one of its fields: {}", listed(&self.fields)),
+        }]
+    }
+}
+
+#[cfg(test)]
+super::examples! { Unshowable:
+    "takes a: { b: number }\n<p>{a}</p>" => "a",
+    "takes a: number[]\n<p title='<- a'></p>" => "a",
+    "takes a: number[]\n<p title='x{a}'></p>" => "a",
+}

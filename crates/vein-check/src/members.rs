@@ -1,0 +1,389 @@
+//! Members and calls in expressions: the standard's strings, numbers, arrays, `Math` and `JSON`.
+
+use crate::diagnostics::{NoEffect, UnknownField, WrongArguments, WrongType};
+use crate::scope::{Checker, Links, LocalKind, LocalName, Symbol, Typed};
+use crate::suggest::nearest;
+use crate::types::Ty;
+use vein_plan::code::{Expr, Function, LocalId};
+use vein_plan::members::{MEMBERS, Member, MemberInfo, Param, Receiver, Returns, find};
+use vein_syntax::Span;
+use vein_syntax::ast::{self, ExprKind, Ident};
+
+/// Methods that change a list in place.
+pub(crate) const LIST_EDITS: &[&str] =
+    &["push", "pop", "shift", "unshift", "splice", "sort", "reverse"];
+
+/// A function given as an argument, compiled.
+struct Given {
+    function: Function,
+    ty: Ty,
+}
+
+impl Checker<'_> {
+    /// What a member is called on, for a type.
+    fn receiver(ty: &Ty) -> Option<Receiver> {
+        match ty {
+            Ty::String | Ty::Literals(_) => Some(Receiver::String),
+            Ty::Number => Some(Receiver::Number),
+            Ty::List(_) => Some(Receiver::List),
+            _ => None,
+        }
+    }
+
+    fn unknown_member(&mut self, name: &Ident, on: Receiver, ty: String) -> Typed {
+        let known: Vec<&str> =
+            MEMBERS.iter().filter(|info| info.on == on).map(|info| info.name).collect();
+        let near = nearest(&name.name, known.iter().copied()).map(str::to_owned);
+        let known = known.into_iter().map(str::to_owned).collect();
+        self.report(UnknownField { name: name.name.clone(), ty, nearest: near, known }, name.span);
+        self.broken()
+    }
+
+    /// A member that is read: `length`.
+    pub(crate) fn property(&mut self, base: Typed, name: &Ident) -> Typed {
+        let Some(on) = Self::receiver(&base.ty) else {
+            return self.unknown_field(name, &base.ty, Vec::new());
+        };
+        match find(on, &name.name) {
+            Some(info) if info.property => {
+                self.typed(Expr::Call(info.member, Some(base.id), Vec::new()), Ty::Number)
+            }
+            Some(info) => {
+                let advice = format!("call it: `.{}({})`", info.name, signature(info));
+                self.not_usable(name.name.clone(), "a method", &advice, name.span)
+            }
+            None if on == Receiver::List && LIST_EDITS.contains(&name.name.as_str()) => {
+                self.report(NoEffect::EditAsValue { method: name.name.clone() }, name.span);
+                self.broken()
+            }
+            None => {
+                let ty = self.type_name(&base.ty);
+                self.unknown_member(name, on, ty)
+            }
+        }
+    }
+
+    /// `Math.PI`, `Math.round(…)`, `JSON.stringify(…)`; `None` when this is something else.
+    pub(crate) fn namespace_member(
+        &mut self,
+        of: &ast::Expr,
+        name: &Ident,
+        args: Option<(&[ast::Expr], Span)>,
+    ) -> Option<Typed> {
+        let ExprKind::Name(root) = &of.kind else { return None };
+        let on = match root.as_str() {
+            "Math" => Receiver::Math,
+            "JSON" => Receiver::Json,
+            _ => return None,
+        };
+        if self.local(root).is_some() || self.symbols.contains_key(root) {
+            return None;
+        }
+        let Some(info) = find(on, &name.name) else {
+            return Some(self.unknown_member(name, on, root.clone()));
+        };
+        Some(match (args, info.property) {
+            (None, true) => self.typed(Expr::Call(info.member, None, Vec::new()), Ty::Number),
+            (Some((args, span)), false) => self.standard(info, None, args, span),
+            (None, false) => {
+                let advice = format!("call it: `{root}.{}({})`", info.name, signature(info));
+                self.not_usable(name.name.clone(), "a function", &advice, name.span)
+            }
+            (Some(_), true) => {
+                let advice = format!("read it: `{root}.{}`", info.name);
+                self.not_usable(name.name.clone(), "a constant", &advice, name.span)
+            }
+        })
+    }
+
+    /// A call in an expression.
+    pub(crate) fn call(
+        &mut self,
+        callee: &ast::Expr,
+        args: &[ast::Expr],
+        span: Span,
+        links: &mut Links,
+    ) -> Typed {
+        match &callee.kind {
+            ExprKind::Field { of, name, optional } => {
+                if let Some(result) = self.namespace_member(of, name, Some((args, span))) {
+                    return result;
+                }
+                let base = self.guarded(of, *optional, Some(name.span), links);
+                self.method(base, name, args, span)
+            }
+            ExprKind::Name(name) => self.global(name, callee.span, args, span),
+            ExprKind::Error => self.broken(),
+            _ => {
+                let name = self.source(callee.span);
+                self.not_usable(
+                    name,
+                    "a value",
+                    "only members and declared names are called",
+                    callee.span,
+                )
+            }
+        }
+    }
+
+    fn method(&mut self, base: Typed, name: &Ident, args: &[ast::Expr], span: Span) -> Typed {
+        if base.ty == Ty::Error || name.name.is_empty() {
+            return self.broken();
+        }
+        let Some(on) = Self::receiver(&base.ty) else {
+            let known = self.project.shapes.fields(&base.ty).unwrap_or(&[]);
+            let known: Vec<String> = known.iter().map(|(field, _)| field.clone()).collect();
+            if known.contains(&name.name) {
+                return self.not_usable(
+                    name.name.clone(),
+                    "a field",
+                    "read it without `()`",
+                    name.span,
+                );
+            }
+            return self.unknown_field(name, &base.ty, known);
+        };
+        match find(on, &name.name) {
+            Some(info) if info.property => {
+                let advice = format!("read it: `.{}`", info.name);
+                self.not_usable(name.name.clone(), "a property", &advice, name.span)
+            }
+            Some(info) => self.standard(info, Some(base), args, span),
+            None if on == Receiver::List && LIST_EDITS.contains(&name.name.as_str()) => {
+                self.report(NoEffect::EditAsValue { method: name.name.clone() }, name.span);
+                self.broken()
+            }
+            None => {
+                let ty = self.type_name(&base.ty);
+                self.unknown_member(name, on, ty)
+            }
+        }
+    }
+
+    fn global(&mut self, name: &str, at: Span, args: &[ast::Expr], span: Span) -> Typed {
+        if self.local(name).is_none() && !self.symbols.contains_key(name) {
+            if let Some(info) = find(Receiver::Global, name) {
+                return self.standard(info, None, args, span);
+            }
+            self.unknown_name(name, at, true);
+            return self.broken();
+        }
+        match self.symbols.get(name) {
+            Some(Symbol::Handler(handler)) if self.local(name).is_none() => {
+                self.handlers[usize::from(*handler)].called = true;
+                let advice = "a handler changes state and gives no value: call it from an event";
+                self.not_usable(name.into(), "a handler", advice, at)
+            }
+            Some(Symbol::Broken) => self.broken(),
+            _ => {
+                if let Some(Symbol::Cell(cell)) = self.symbols.get(name) {
+                    self.cells[usize::from(*cell)].read = true;
+                }
+                self.not_usable(name.into(), "a value", "read it without `()`", at)
+            }
+        }
+    }
+
+    /// A call of a standard member.
+    fn standard(
+        &mut self,
+        info: &'static MemberInfo,
+        base: Option<Typed>,
+        args: &[ast::Expr],
+        span: Span,
+    ) -> Typed {
+        let most = if info.rest { None } else { Some(info.params.len()) };
+        if args.len() < info.required || most.is_some_and(|most| args.len() > most) {
+            let finding = WrongArguments {
+                name: info.name.into(),
+                least: info.required,
+                most,
+                found: args.len(),
+                signature: signature(info),
+            };
+            let name_end = base.as_ref().map_or(span.start, |_| span.start);
+            let at =
+                self.call_name(span, info.name).unwrap_or(Span { start: name_end, end: span.end });
+            self.report(finding, at);
+            return self.broken();
+        }
+        let item = match base.as_ref().map(|base| &base.ty) {
+            Some(Ty::List(item)) => (**item).clone(),
+            _ => Ty::Error,
+        };
+        let list = base.as_ref().map_or(Ty::Error, |base| base.ty.clone());
+        let mut ids = Vec::new();
+        let mut given: Option<Given> = None;
+        let mut first: Option<Typed> = None;
+        // The start of a reduction tells what its function takes.
+        let initial = match info.member {
+            Member::Reduce => {
+                let typed = self.expr(&args[1]);
+                Some(Typed { id: typed.id, ty: typed.ty.widened() })
+            }
+            _ => None,
+        };
+        for (i, arg) in args.iter().enumerate() {
+            let param = info.params[i.min(info.params.len() - 1)];
+            let position = Ty::Number;
+            match param {
+                Param::Number => ids.push(self.expr_of(arg, &Ty::Number, &why(info)).id),
+                Param::String => ids.push(self.expr_of(arg, &Ty::String, &why(info)).id),
+                Param::Item => {
+                    let want = Ty::optional(item.clone());
+                    let want = if info.member == Member::With { &item } else { &want };
+                    ids.push(self.expr_of(arg, want, &why(info)).id);
+                }
+                Param::SameList => ids.push(self.expr_of(arg, &list, &why(info)).id),
+                Param::Any => {
+                    let typed = self.expr(arg);
+                    ids.push(typed.id);
+                    first = Some(typed);
+                }
+                Param::Initial => {}
+                Param::Predicate | Param::Mapper | Param::ListMapper => {
+                    given = self.function(arg, &[item.clone(), position], info, None);
+                }
+                Param::Comparator => {
+                    let params = [item.clone(), item.clone()];
+                    given = self.function(arg, &params, info, Some(&Ty::Number));
+                }
+                Param::Reducer => {
+                    let so_far = initial.as_ref().map_or(Ty::Error, |typed| typed.ty.clone());
+                    let params = [so_far.clone(), item.clone(), position];
+                    given = self.function(arg, &params, info, Some(&so_far));
+                }
+            }
+        }
+        if first.as_ref().is_some_and(|typed| typed.ty == Ty::Error) {
+            return self.broken();
+        }
+        let wants_function = info.member.takes_function() && !args.is_empty();
+        let ty = match (info.returns, &given) {
+            (_, None) if wants_function => return self.broken(),
+            (Returns::String, _) => Ty::String,
+            (Returns::MaybeString, _) => Ty::optional(Ty::String),
+            (Returns::Strings, _) => Ty::list(Ty::String),
+            (Returns::Number, _) => Ty::Number,
+            (Returns::Boolean, _) => Ty::Boolean,
+            (Returns::SameList, _) => list,
+            (Returns::MaybeItem, _) => Ty::optional(item),
+            (Returns::Accumulated, _) => initial.as_ref().map_or(Ty::Error, |t| t.ty.clone()),
+            (Returns::Mapped, Some(given)) => Ty::list(given.ty.clone().widened()),
+            (Returns::FlatMapped, Some(given)) => match &given.ty {
+                Ty::List(inner) => Ty::list((**inner).clone()),
+                Ty::Error => Ty::Error,
+                other => {
+                    let found = self.type_name(other);
+                    let expected = "a function that gives a list".into();
+                    let finding = WrongType { expected, found, why: why(info), nearest: None };
+                    self.report(finding, args[0].span);
+                    Ty::Error
+                }
+            },
+            (Returns::Mapped | Returns::FlatMapped, None) => Ty::Error,
+        };
+        let receiver = base.map(|base| base.id);
+        let expr = match (given, receiver) {
+            (Some(given), Some(receiver)) => {
+                Expr::Walk(info.member, receiver, given.function, initial.map(|t| t.id))
+            }
+            _ => Expr::Call(info.member, receiver, ids),
+        };
+        self.typed(expr, ty)
+    }
+
+    /// Where the name of what is called stands inside the span of a call.
+    fn call_name(&self, span: Span, name: &str) -> Option<Span> {
+        let call = self.text.get(span.range())?;
+        let at = span.start as usize + call.rfind(&format!("{name}("))?;
+        Some(Span::new(at, at + name.len()))
+    }
+
+    /// An arrow function whose parameters have these types.
+    fn function(
+        &mut self,
+        arg: &ast::Expr,
+        params: &[Ty],
+        info: &MemberInfo,
+        want: Option<&Ty>,
+    ) -> Option<Given> {
+        let ExprKind::Arrow(names, body) = &arg.kind else {
+            let typed = self.expr(arg);
+            if typed.ty != Ty::Error {
+                let found = self.type_name(&typed.ty);
+                let expected = format!("a function such as `{}`", signature(info));
+                let finding = WrongType { expected, found, why: why(info), nearest: None };
+                self.report(finding, arg.span);
+            }
+            return None;
+        };
+        if names.len() > params.len() {
+            let finding = WrongArguments {
+                name: format!("the function in {}", info.name),
+                least: 0,
+                most: Some(params.len()),
+                found: names.len(),
+                signature: signature(info),
+            };
+            self.report(finding, arg.span);
+            return None;
+        }
+        let (params, body) = self.scoped(|checker| {
+            let bound: Vec<LocalId> = names
+                .iter()
+                .zip(params)
+                .map(|(name, ty)| checker.bind_local(name, ty.clone()))
+                .collect();
+            let body = match want {
+                Some(want) => checker.expr_of(body, want, "for what the function gives"),
+                None => checker.expr(body),
+            };
+            (bound, body)
+        });
+        Some(Given { function: Function { params, body: body.id }, ty: body.ty })
+    }
+
+    /// Declares a local name.
+    pub(crate) fn bind_local(&mut self, name: &Ident, ty: Ty) -> LocalId {
+        let local = self.new_local();
+        self.forget(&name.name);
+        self.locals.push(LocalName {
+            name: name.name.clone(),
+            span: name.span,
+            what: LocalKind::Value(local, ty),
+        });
+        local
+    }
+}
+
+fn why(info: &MemberInfo) -> String {
+    format!("for `{}`", info.name)
+}
+
+/// How a member is called, for messages.
+pub(crate) fn signature(info: &MemberInfo) -> String {
+    let shown: Vec<String> = info
+        .params
+        .iter()
+        .enumerate()
+        .map(|(i, param)| {
+            let name = match param {
+                Param::Number => "number",
+                Param::String => "string",
+                Param::Item => "item",
+                Param::SameList => "list",
+                Param::Any => "value",
+                Param::Predicate => "item => …",
+                Param::Mapper => "item => …",
+                Param::ListMapper => "item => […]",
+                Param::Comparator => "(a, b) => a - b",
+                Param::Reducer => "(sum, item) => …",
+                Param::Initial => "start",
+            };
+            let rest = if info.rest { "..." } else { "" };
+            if i < info.required { format!("{rest}{name}") } else { format!("{rest}{name}?") }
+        })
+        .collect();
+    shown.join(", ")
+}

@@ -1,0 +1,54 @@
+//! The names that an expression uses, for the order in which values are worked out.
+
+use vein_syntax::ast::{Expr, ExprKind, RecordItem, TemplatePiece};
+
+/// Calls `each` with every free name of an expression.
+pub(crate) fn free_names<'a>(expr: &'a Expr, each: &mut impl FnMut(&'a str)) {
+    walk(expr, &mut Vec::new(), each);
+}
+
+fn walk<'a>(expr: &'a Expr, bound: &mut Vec<&'a str>, each: &mut impl FnMut(&'a str)) {
+    match &expr.kind {
+        ExprKind::Name(name) if !bound.contains(&name.as_str()) => each(name),
+        ExprKind::Null
+        | ExprKind::Boolean(_)
+        | ExprKind::Number(_)
+        | ExprKind::String(_)
+        | ExprKind::Name(_)
+        | ExprKind::Error => {}
+        ExprKind::Template(pieces) => {
+            for piece in pieces {
+                if let TemplatePiece::Expr(e) = piece {
+                    walk(e, bound, each);
+                }
+            }
+        }
+        ExprKind::Field { of, .. } => walk(of, bound, each),
+        ExprKind::Chain(of) | ExprKind::Unary(_, of) | ExprKind::Await(of) => walk(of, bound, each),
+        ExprKind::Index { of, index, .. } => {
+            walk(of, bound, each);
+            walk(index, bound, each);
+        }
+        ExprKind::Call { callee, args } => {
+            walk(callee, bound, each);
+            args.iter().for_each(|arg| walk(arg, bound, each));
+        }
+        ExprKind::Binary { left, right, .. } | ExprKind::Logical(_, left, right) => {
+            walk(left, bound, each);
+            walk(right, bound, each);
+        }
+        ExprKind::Choose(a, b, c) => [a, b, c].into_iter().for_each(|e| walk(e, bound, each)),
+        ExprKind::List(items) => items.iter().for_each(|(item, _)| walk(item, bound, each)),
+        ExprKind::Record(items) => {
+            for RecordItem::Field(_, e) | RecordItem::Spread(e) in items {
+                walk(e, bound, each);
+            }
+        }
+        ExprKind::Arrow(params, body) => {
+            let before = bound.len();
+            bound.extend(params.iter().map(|p| p.name.as_str()));
+            walk(body, bound, each);
+            bound.truncate(before);
+        }
+    }
+}

@@ -1,0 +1,122 @@
+//! What a condition tells of the values in it.
+
+use crate::types::Ty;
+use vein_plan::ops::{Binary, Logical, Unary};
+use vein_syntax::ast::{Expr, ExprKind};
+
+/// Something known of the value at a path such as `bed.note`.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Fact {
+    pub(crate) path: String,
+    pub(crate) what: Known,
+}
+
+/// What is known.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Known {
+    NotNull,
+    Null,
+    OneOf(String),
+    NotOneOf(String),
+}
+
+impl Known {
+    /// The type of what is left.
+    pub(crate) fn narrow(&self, ty: Ty) -> Ty {
+        match self {
+            Known::NotNull => ty.without_null(),
+            Known::Null => match ty {
+                Ty::Optional(_) => Ty::Null,
+                other => other,
+            },
+            Known::OneOf(word) => match ty.without_null() {
+                Ty::Literals(words) if words.contains(word) => Ty::Literals(vec![word.clone()]),
+                other => other,
+            },
+            Known::NotOneOf(word) => match ty {
+                Ty::Literals(words) if words.len() > 1 => {
+                    Ty::Literals(words.into_iter().filter(|w| w != word).collect())
+                }
+                other => other,
+            },
+        }
+    }
+}
+
+/// The path that an expression stands for, when it is a name or fields of one.
+pub(crate) fn path_of(expr: &Expr) -> Option<String> {
+    match &expr.kind {
+        ExprKind::Name(name) => Some(name.clone()),
+        ExprKind::Field { of, name, .. } => Some(format!("{}.{}", path_of(of)?, name.name)),
+        ExprKind::Chain(inner) => path_of(inner),
+        _ => None,
+    }
+}
+
+/// What holds when `test` came out as `outcome`.
+pub(crate) fn facts(test: &Expr, outcome: bool) -> Vec<Fact> {
+    let mut out = Vec::new();
+    gather(test, outcome, &mut out);
+    out
+}
+
+fn gather(test: &Expr, outcome: bool, out: &mut Vec<Fact>) {
+    match &test.kind {
+        ExprKind::Unary(Unary::Not, of) => gather(of, !outcome, out),
+        ExprKind::Logical(Logical::And, a, b) if outcome => {
+            gather(a, true, out);
+            gather(b, true, out);
+        }
+        ExprKind::Logical(Logical::Or, a, b) if !outcome => {
+            gather(a, false, out);
+            gather(b, false, out);
+        }
+        ExprKind::Binary { op: op @ (Binary::Equal | Binary::NotEqual), left, right, .. } => {
+            let equal = (*op == Binary::Equal) == outcome;
+            compared(left, right, equal, out);
+            compared(right, left, equal, out);
+        }
+        _ if outcome => not_null(test, out),
+        _ => {}
+    }
+}
+
+/// What a comparison with a literal tells of the other side.
+fn compared(side: &Expr, literal: &Expr, equal: bool, out: &mut Vec<Fact>) {
+    match (&literal.kind, equal) {
+        (ExprKind::Null, false) => not_null(side, out),
+        (ExprKind::Null, true) => {
+            out.extend(path_of(side).map(|path| Fact { path, what: Known::Null }))
+        }
+        (ExprKind::String(word), _) => {
+            let word = word.to_string();
+            let what = if equal { Known::OneOf(word) } else { Known::NotOneOf(word) };
+            out.extend(path_of(side).map(|path| Fact { path, what }));
+            if equal {
+                not_null(side, out);
+            }
+        }
+        (ExprKind::Number(_) | ExprKind::Boolean(_), true) => not_null(side, out),
+        _ => {}
+    }
+}
+
+/// If the end of a chain is there, so is everything that it was reached through.
+fn not_null(expr: &Expr, out: &mut Vec<Fact>) {
+    if let ExprKind::Chain(inner) = &expr.kind {
+        let mut at = inner;
+        loop {
+            match &at.kind {
+                ExprKind::Field { of, optional, .. } | ExprKind::Index { of, optional, .. } => {
+                    if *optional {
+                        not_null(of, out);
+                    }
+                    at = of;
+                }
+                ExprKind::Call { callee, .. } => at = callee,
+                _ => break,
+            }
+        }
+    }
+    out.extend(path_of(expr).map(|path| Fact { path, what: Known::NotNull }));
+}

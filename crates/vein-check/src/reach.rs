@@ -1,0 +1,333 @@
+//! What an expression reads, worked out without running it.
+//!
+//! This goes over an expression as the evaluator does, with paths in the place of values. An
+//! expression whose reads are the same on every run is *fixed*: nothing has to be followed
+//! when it runs. Otherwise the paths found here are the most that it can read.
+
+use std::collections::HashMap;
+use vein_plan::code::{Expr, ExprId, Field, Function, Item, LocalId, Piece};
+use vein_plan::members::Member;
+use vein_plan::ops::{Binary, Logical, Unary};
+use vein_plan::{Extent, Plan, PlanRead, Program, ReadStep, Reads, Type, TypeId};
+
+/// Where a value may stand.
+#[derive(Clone, Debug)]
+enum Origin {
+    Made,
+    /// In a cell, at this way into it.
+    At(u16, Vec<ReadStep>),
+    /// In one of several places.
+    Either(Vec<Origin>),
+    /// A list whose items stand in these places.
+    Items(Box<Origin>),
+}
+
+struct Walker<'a> {
+    program: &'a Program,
+    plan: &'a Plan,
+    locals: HashMap<LocalId, Origin>,
+    /// Each read, and whether it happens on every run.
+    reads: Vec<(PlanRead, bool)>,
+    /// Whether the place goes on only under a condition.
+    conditional: bool,
+    /// Whether positions are involved, which differ from run to run.
+    positions: bool,
+}
+
+/// What an expression of a plan reads.
+pub(crate) fn reads(program: &Program, plan: &Plan, root: ExprId) -> Reads {
+    let mut walker = Walker {
+        program,
+        plan,
+        locals: HashMap::new(),
+        reads: Vec::new(),
+        conditional: false,
+        positions: false,
+    };
+    let origin = walker.follow(root);
+    walker.look(&origin, Extent::Whole);
+    let mut all: Vec<PlanRead> = Vec::new();
+    let mut always: Vec<PlanRead> = Vec::new();
+    for (read, on_every_run) in walker.reads {
+        if on_every_run && !always.contains(&read) {
+            always.push(read.clone());
+        }
+        if !all.contains(&read) {
+            all.push(read);
+        }
+    }
+    if !walker.positions && all.len() == always.len() {
+        Reads::Fixed(all)
+    } else {
+        Reads::Followed(all)
+    }
+}
+
+impl Walker<'_> {
+    fn look(&mut self, origin: &Origin, extent: Extent) {
+        match origin {
+            Origin::Made => {}
+            Origin::At(cell, path) => {
+                let read = PlanRead { cell: *cell, path: path.clone(), extent };
+                self.reads.push((read, !self.conditional));
+            }
+            Origin::Either(origins) => {
+                for origin in origins {
+                    self.sometimes(|walker| walker.look(origin, extent));
+                }
+            }
+            Origin::Items(items) if extent == Extent::Whole => self.look(items, extent),
+            Origin::Items(_) => {}
+        }
+    }
+
+    fn sometimes<T>(&mut self, inner: impl FnOnce(&mut Self) -> T) -> T {
+        let before = std::mem::replace(&mut self.conditional, true);
+        let result = inner(self);
+        self.conditional = before;
+        result
+    }
+
+    /// A test looks at all of a simple value, and only at the presence of others.
+    fn test(&mut self, origin: &Origin) {
+        let extent = match origin {
+            Origin::At(cell, path) if self.is_compound(*cell, path) => Extent::Presence,
+            _ => Extent::Whole,
+        };
+        match origin {
+            Origin::Either(origins) => {
+                for origin in origins.clone() {
+                    self.sometimes(|walker| walker.test(&origin));
+                }
+            }
+            Origin::Items(_) => {}
+            _ => self.look(origin, extent),
+        }
+    }
+
+    /// Whether a list or record stands at a path.
+    fn is_compound(&self, cell: u16, path: &[ReadStep]) -> bool {
+        let mut ty = self.without_null(self.plan.cells[usize::from(cell)].ty);
+        for step in path {
+            let fields: &[(u32, TypeId)] = match &self.program.types[ty as usize] {
+                Type::Record(fields) => fields,
+                Type::Shape(shape) => &self.program.shapes[*shape as usize].fields,
+                _ => &[],
+            };
+            let next = match (step, &self.program.types[ty as usize]) {
+                (ReadStep::AnyItem, Type::List(item)) => Some(*item),
+                (ReadStep::Field(name), _) => {
+                    fields.iter().find(|(n, _)| n == name).map(|(_, ty)| *ty)
+                }
+                _ => None,
+            };
+            match next {
+                Some(next) => ty = self.without_null(next),
+                None => return false,
+            }
+        }
+        let ty = &self.program.types[ty as usize];
+        matches!(ty, Type::List(_) | Type::Record(_) | Type::Shape(_))
+    }
+
+    fn without_null(&self, ty: TypeId) -> TypeId {
+        match &self.program.types[ty as usize] {
+            Type::Optional(inner) => *inner,
+            _ => ty,
+        }
+    }
+
+    fn step(origin: &Origin, step: ReadStep) -> Origin {
+        match origin {
+            Origin::Made => Origin::Made,
+            Origin::At(cell, path) => {
+                Origin::At(*cell, path.iter().copied().chain([step]).collect())
+            }
+            Origin::Either(origins) => {
+                Origin::Either(origins.iter().map(|o| Self::step(o, step)).collect())
+            }
+            Origin::Items(items) if step == ReadStep::AnyItem => (**items).clone(),
+            Origin::Items(_) => Origin::Made,
+        }
+    }
+
+    fn value(&mut self, id: ExprId) {
+        let origin = self.follow(id);
+        self.look(&origin, Extent::Whole);
+    }
+
+    fn follow(&mut self, id: ExprId) -> Origin {
+        let plan = self.plan;
+        match &plan.exprs[id as usize] {
+            Expr::Null | Expr::Boolean(_) | Expr::Number(_) | Expr::String(_) => Origin::Made,
+            Expr::Cell(cell) => Origin::At(*cell, Vec::new()),
+            Expr::Local(local) => self.locals.get(local).cloned().unwrap_or(Origin::Made),
+            Expr::Field(of, name) => {
+                let of = self.follow(*of);
+                Self::step(&of, ReadStep::Field(*name))
+            }
+            Expr::Index(list, index) => {
+                self.positions = true;
+                let list = self.follow(*list);
+                self.value(*index);
+                Self::step(&list, ReadStep::AnyItem)
+            }
+            Expr::Unary(Unary::Not, of) => {
+                let of = self.follow(*of);
+                self.test(&of);
+                Origin::Made
+            }
+            Expr::Unary(_, of) => {
+                self.value(*of);
+                Origin::Made
+            }
+            Expr::Binary(op, a, b) => {
+                let is_null = |e: &ExprId| matches!(plan.exprs[*e as usize], Expr::Null);
+                let presence =
+                    matches!(op, Binary::Equal | Binary::NotEqual) && (is_null(a) || is_null(b));
+                let extent = if presence { Extent::Presence } else { Extent::Whole };
+                for side in [a, b] {
+                    let origin = self.follow(*side);
+                    self.look(&origin, extent);
+                }
+                Origin::Made
+            }
+            Expr::Logical(op, a, b) => {
+                let first = self.follow(*a);
+                match op {
+                    Logical::Coalesce => self.look(&first, Extent::Presence),
+                    Logical::And | Logical::Or => self.test(&first),
+                }
+                let second = self.sometimes(|walker| walker.follow(*b));
+                Origin::Either(vec![first, second])
+            }
+            Expr::Choose(test, then, otherwise) => {
+                let test = self.follow(*test);
+                self.test(&test);
+                let branches =
+                    [then, otherwise].map(|branch| self.sometimes(|walker| walker.follow(*branch)));
+                Origin::Either(branches.into())
+            }
+            Expr::Unless(of, local, body) => {
+                let of = self.follow(*of);
+                self.look(&of, Extent::Presence);
+                self.locals.insert(*local, of);
+                let body = self.sometimes(|walker| walker.follow(*body));
+                Origin::Either(vec![body])
+            }
+            Expr::Concat(pieces) => {
+                for piece in pieces {
+                    match piece {
+                        Piece::Static(_) => {}
+                        Piece::Value(e) | Piece::Shown(e) => self.value(*e),
+                    }
+                }
+                Origin::Made
+            }
+            Expr::List(items) => self.list(items),
+            Expr::Record(fields) => {
+                for Field::One(_, e) | Field::Spread(e) in fields {
+                    self.value(*e);
+                }
+                Origin::Made
+            }
+            Expr::Call(member, receiver, args) => self.call(*member, *receiver, args),
+            Expr::Walk(member, list, function, extra) => {
+                self.walk(*member, *list, function, *extra)
+            }
+        }
+    }
+
+    fn list(&mut self, items: &[Item]) -> Origin {
+        let mut origins = Vec::new();
+        for item in items {
+            match item {
+                Item::One(e) => origins.push(self.follow(*e)),
+                Item::Spread(e) => {
+                    self.positions = true;
+                    let list = self.follow(*e);
+                    self.look(&list, Extent::Length);
+                    origins.push(Self::step(&list, ReadStep::AnyItem));
+                }
+            }
+        }
+        // Each item is there on every run; only which one is meant differs.
+        self.positions |= origins.iter().any(|o| !matches!(o, Origin::Made));
+        Origin::Items(Box::new(Origin::Either(origins)))
+    }
+
+    fn call(&mut self, member: Member, receiver: Option<ExprId>, args: &[ExprId]) -> Origin {
+        let receiver = receiver.map(|e| self.follow(e));
+        args.iter().for_each(|e| self.value(*e));
+        let Some(list) = receiver else { return Origin::Made };
+        match member {
+            Member::ListLength => {
+                self.look(&list, Extent::Length);
+                Origin::Made
+            }
+            Member::ListAt => {
+                self.positions = true;
+                self.sometimes(|walker| walker.look(&list, Extent::Length));
+                Self::step(&list, ReadStep::AnyItem)
+            }
+            Member::ListSlice | Member::ToReversed => {
+                self.positions = true;
+                self.look(&list, Extent::Length);
+                Origin::Items(Box::new(Self::step(&list, ReadStep::AnyItem)))
+            }
+            _ => {
+                self.look(&list, Extent::Whole);
+                Origin::Made
+            }
+        }
+    }
+
+    fn walk(
+        &mut self,
+        member: Member,
+        list: ExprId,
+        function: &Function,
+        extra: Option<ExprId>,
+    ) -> Origin {
+        self.positions = true;
+        let list = self.follow(list);
+        let start = extra.map(|e| self.follow(e));
+        self.look(&list, Extent::Length);
+        let item = Self::step(&list, ReadStep::AnyItem);
+        let args = match (member, &start) {
+            (Member::Reduce, Some(start)) => {
+                vec![Origin::Either(vec![start.clone(), item.clone()]), item.clone()]
+            }
+            (Member::ToSorted, _) => vec![item.clone(), item.clone()],
+            _ => vec![item.clone()],
+        };
+        for (i, param) in function.params.iter().enumerate() {
+            self.locals.insert(*param, args.get(i).cloned().unwrap_or(Origin::Made));
+        }
+        let given = self.sometimes(|walker| walker.follow(function.body));
+        self.sometimes(|walker| match member {
+            Member::Filter => {
+                walker.test(&given);
+                Origin::Items(Box::new(item))
+            }
+            Member::ToSorted => {
+                walker.look(&given, Extent::Whole);
+                Origin::Items(Box::new(item))
+            }
+            Member::Map => Origin::Items(Box::new(given)),
+            Member::FlatMap => {
+                walker.look(&given, Extent::Length);
+                Origin::Items(Box::new(Self::step(&given, ReadStep::AnyItem)))
+            }
+            Member::Reduce => Origin::Either(start.into_iter().chain([given]).collect()),
+            Member::Find => {
+                walker.test(&given);
+                item
+            }
+            _ => {
+                walker.test(&given);
+                Origin::Made
+            }
+        })
+    }
+}

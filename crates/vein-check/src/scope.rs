@@ -1,0 +1,222 @@
+//! One component while it is checked: its names, what is known of them, and the plan that grows.
+
+use crate::diagnostics::cannot_assign::Target;
+use crate::diagnostics::{Finding, diagnostic};
+use crate::narrow::{Fact, Known};
+use crate::report::Diagnostic;
+use crate::types::{Shapes, Tables, Ty};
+use std::collections::{BTreeSet, HashMap};
+use vein_plan::code::{Expr, ExprId, LocalId, Place, Stmt, StmtId};
+use vein_plan::{EventField, Location, Plan};
+use vein_syntax::{LineIndex, Span};
+
+/// What all components of a project share.
+pub(crate) struct Project<'a> {
+    pub(crate) shapes: &'a Shapes,
+    pub(crate) shape_numbers: &'a HashMap<String, usize>,
+    pub(crate) components: &'a BTreeSet<String>,
+}
+
+/// What a declared name is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Symbol {
+    Cell(u16),
+    Handler(u16),
+    /// Declared, but in a way that was reported.
+    Broken,
+}
+
+/// What kind of cell a name is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum CellRole {
+    Prop,
+    State,
+    Derived,
+}
+
+pub(crate) struct CellInfo {
+    pub(crate) name: String,
+    pub(crate) span: Span,
+    pub(crate) role: CellRole,
+    pub(crate) ty: Ty,
+    pub(crate) read: bool,
+    pub(crate) assigned: bool,
+}
+
+pub(crate) struct HandlerInfo {
+    pub(crate) name: String,
+    pub(crate) span: Span,
+    pub(crate) params: Vec<(String, Ty)>,
+    pub(crate) called: bool,
+}
+
+pub(crate) struct EventInfo {
+    pub(crate) name: String,
+    pub(crate) span: Span,
+    pub(crate) payload: Vec<(String, Ty)>,
+    pub(crate) given: bool,
+}
+
+/// A name that lives inside an expression or handler.
+#[derive(Clone)]
+pub(crate) struct LocalName {
+    pub(crate) name: String,
+    pub(crate) span: Span,
+    pub(crate) what: LocalKind,
+}
+
+#[derive(Clone)]
+pub(crate) enum LocalKind {
+    /// A parameter or constant.
+    Value(LocalId, Ty),
+    /// The item of a `for`: the expression that reads it, and the place where it can be
+    /// assigned, or why it cannot.
+    Item(ExprId, Ty, Result<Place, Target>),
+    /// The event of a listener.
+    Event,
+}
+
+/// The values through which a chain with `?.` was reached so far, and where each is bound.
+pub(crate) type Links = Vec<(ExprId, LocalId)>;
+
+/// An expression, compiled, with its type.
+#[derive(Clone, Debug)]
+pub(crate) struct Typed {
+    pub(crate) id: ExprId,
+    pub(crate) ty: Ty,
+}
+
+pub(crate) struct Checker<'a> {
+    pub(crate) project: &'a Project<'a>,
+    pub(crate) tables: &'a mut Tables,
+    pub(crate) file: usize,
+    pub(crate) text: &'a str,
+    pub(crate) lines: LineIndex,
+    pub(crate) found: Vec<Diagnostic>,
+    pub(crate) plan: Plan,
+    pub(crate) symbols: HashMap<String, Symbol>,
+    pub(crate) cells: Vec<CellInfo>,
+    pub(crate) handlers: Vec<HandlerInfo>,
+    pub(crate) events: Vec<EventInfo>,
+    pub(crate) locals: Vec<LocalName>,
+    pub(crate) next_local: LocalId,
+    pub(crate) most_locals: LocalId,
+    pub(crate) facts: Vec<Fact>,
+    pub(crate) event_fields: Vec<EventField>,
+}
+
+impl<'a> Checker<'a> {
+    pub(crate) fn report<F: Finding>(&mut self, finding: F, span: Span) {
+        self.found.push(diagnostic(&finding, self.file, span));
+    }
+
+    pub(crate) fn push(&mut self, expr: Expr) -> ExprId {
+        self.plan.exprs.push(expr);
+        self.plan.exprs.len() as ExprId - 1
+    }
+
+    pub(crate) fn push_stmt(&mut self, stmt: Stmt) -> StmtId {
+        self.plan.stmts.push(stmt);
+        self.plan.stmts.len() as StmtId - 1
+    }
+
+    /// What stands for an expression that was reported.
+    pub(crate) fn broken(&mut self) -> Typed {
+        Typed { id: self.push(Expr::Null), ty: Ty::Error }
+    }
+
+    pub(crate) fn typed(&mut self, expr: Expr, ty: Ty) -> Typed {
+        Typed { id: self.push(expr), ty }
+    }
+
+    pub(crate) fn source(&self, span: Span) -> String {
+        let text = self.text.get(span.range()).unwrap_or("");
+        text.split_whitespace().collect::<Vec<_>>().join(" ")
+    }
+
+    pub(crate) fn location(&self, span: Span) -> Location {
+        let (line, column) = self.lines.line_column(self.text, span.start);
+        Location { line, column }
+    }
+
+    pub(crate) fn type_name(&self, ty: &Ty) -> String {
+        self.project.shapes.name(ty)
+    }
+
+    pub(crate) fn fits(&self, from: &Ty, to: &Ty) -> bool {
+        self.project.shapes.fits(from, to)
+    }
+
+    pub(crate) fn new_local(&mut self) -> LocalId {
+        let local = self.next_local;
+        self.next_local += 1;
+        self.most_locals = self.most_locals.max(self.next_local);
+        local
+    }
+
+    /// Starts the locals of a handler, listener or part afresh.
+    pub(crate) fn start_frame(&mut self) {
+        self.locals.clear();
+        self.facts.clear();
+        self.next_local = 0;
+        self.most_locals = 0;
+    }
+
+    /// Runs `inner` in a scope of its own: names and facts of it end with it.
+    pub(crate) fn scoped<T>(&mut self, inner: impl FnOnce(&mut Self) -> T) -> T {
+        let (locals, facts) = (self.locals.len(), self.facts.clone());
+        let result = inner(self);
+        self.locals.truncate(locals);
+        self.facts = facts;
+        result
+    }
+
+    /// Runs `inner` knowing what a condition tells.
+    pub(crate) fn knowing<T>(&mut self, facts: Vec<Fact>, inner: impl FnOnce(&mut Self) -> T) -> T {
+        self.scoped(|checker| {
+            checker.facts.extend(facts);
+            inner(checker)
+        })
+    }
+
+    pub(crate) fn local(&self, name: &str) -> Option<&LocalName> {
+        self.locals.iter().rev().find(|local| local.name == name)
+    }
+
+    /// The type of the value at a path, given what is known of it.
+    pub(crate) fn narrowed(&self, path: Option<String>, ty: Ty) -> Ty {
+        let Some(path) = path else { return ty };
+        let known = self.facts.iter().filter(|fact| fact.path == path);
+        known.fold(ty, |ty, fact| fact.what.narrow(ty))
+    }
+
+    /// Forgets what is known of a name and everything in it.
+    pub(crate) fn forget(&mut self, root: &str) {
+        self.facts.retain(|fact| fact.path.split('.').next() != Some(root));
+    }
+
+    /// Forgets what other handlers may have changed.
+    pub(crate) fn forget_state(&mut self) {
+        let symbols = &self.symbols;
+        self.facts.retain(|fact| {
+            let root = fact.path.split('.').next().unwrap_or("");
+            !matches!(symbols.get(root), Some(Symbol::Cell(_)))
+        });
+    }
+
+    /// Notes that a value is not `null` any more, since it was just assigned one that is not.
+    pub(crate) fn assigned(&mut self, path: Option<String>, ty: &Ty) {
+        let Some(path) = path else { return };
+        let root = path.split('.').next().unwrap_or("").to_owned();
+        self.forget(&root);
+        if !ty.may_be_null() && *ty != Ty::Error {
+            self.facts.push(Fact { path, what: Known::NotNull });
+        }
+    }
+
+    /// Every name that can be used here, for suggestions.
+    pub(crate) fn known_names(&self) -> Vec<String> {
+        let locals = self.locals.iter().map(|local| local.name.clone());
+        locals.chain(self.symbols.keys().cloned()).collect()
+    }
+}

@@ -1,0 +1,582 @@
+//! Statements: what they write, call and give.
+
+use crate::diagnostics::cannot_assign::Target;
+use crate::diagnostics::{
+    CannotAssign, NameTaken, NoEffect, NotSupported, UnknownEvent, WrongArguments, WrongType,
+};
+use crate::members::LIST_EDITS;
+use crate::narrow::{facts, path_of};
+use crate::scope::{CellRole, Checker, LocalKind, LocalName, Symbol, Typed};
+use crate::suggest::nearest;
+use crate::types::Ty;
+use vein_plan::code::{Block, Expr, Function, ListEdit, Place, PlaceStep, Stmt};
+use vein_plan::members::Member;
+use vein_plan::ops::Binary;
+use vein_syntax::Span;
+use vein_syntax::ast::{self, ExprKind, Ident, StmtKind};
+
+/// Something that can be assigned.
+struct Assignable {
+    place: Place,
+    /// The expression that reads it.
+    read: u32,
+    ty: Ty,
+}
+
+impl Checker<'_> {
+    /// Statements in a scope of their own.
+    pub(crate) fn block(&mut self, stmts: &[ast::Stmt]) -> Block {
+        self.scoped(|checker| {
+            let mut block = Vec::new();
+            for stmt in stmts {
+                checker.statement(stmt, &mut block);
+            }
+            block
+        })
+    }
+
+    fn emit(&mut self, stmt: Stmt, block: &mut Block) {
+        let id = self.push_stmt(stmt);
+        block.push(id);
+    }
+
+    fn statement(&mut self, stmt: &ast::Stmt, block: &mut Block) {
+        match &stmt.kind {
+            StmtKind::Const(name, value) => self.constant(name, value, block),
+            StmtKind::Assign { target, op, value } => self.assign(target, *op, value, block),
+            StmtKind::If(test, then, otherwise) => self.branch(test, then, otherwise, block),
+            StmtKind::For(name, list, body) => self.each(name, list, body, block),
+            StmtKind::Return => self.emit(Stmt::Return, block),
+            StmtKind::Give(name, args) => self.give(name, args, block),
+            StmtKind::Expr(e) => self.effect(e, block),
+        }
+    }
+
+    fn constant(&mut self, name: &Ident, value: &ast::Expr, block: &mut Block) {
+        if let Some(earlier) = self.local(&name.name).map(|local| local.span) {
+            let finding =
+                NameTaken { name: name.name.clone(), first: Some(earlier), elsewhere: None };
+            self.report(finding, name.span);
+        }
+        // `const last = list.pop()`: the item first, then the change.
+        if let Some((list, method, args)) = list_edit(value)
+            && matches!(method.name.as_str(), "pop" | "shift")
+        {
+            if let Some(target) = self.assignable(list) {
+                let at = if method.name == "pop" { -1.0 } else { 0.0 };
+                let at = self.push(Expr::Number(at));
+                let item = match &target.ty {
+                    Ty::List(item) => (**item).clone(),
+                    _ => Ty::Error,
+                };
+                let read = self.push(Expr::Call(Member::ListAt, Some(target.read), vec![at]));
+                let local = self.bind_local(name, Ty::optional(item));
+                self.emit(Stmt::Let(local, read), block);
+                self.edit(target, list, method, args, block);
+            } else {
+                self.bind_local(name, Ty::Error);
+            }
+            return;
+        }
+        let value = self.expr(value);
+        let local = self.bind_local(name, value.ty);
+        self.emit(Stmt::Let(local, value.id), block);
+    }
+
+    fn assign(
+        &mut self,
+        target: &ast::Expr,
+        op: Option<Binary>,
+        value: &ast::Expr,
+        block: &mut Block,
+    ) {
+        let Some(assignable) = self.assignable(target) else {
+            self.expr(value);
+            return;
+        };
+        let why = format!("for `{}`", self.source(target.span));
+        let value = match op {
+            None => self.expr_of(value, &assignable.ty, &why),
+            Some(op) => self.compound(op, &assignable, target, value),
+        };
+        let narrowed = if value.ty == Ty::Error { assignable.ty } else { value.ty };
+        self.assigned(path_of(target), &narrowed);
+        self.emit(Stmt::Set(assignable.place, value.id), block);
+    }
+
+    /// `target += value`
+    fn compound(
+        &mut self,
+        op: Binary,
+        target: &Assignable,
+        written: &ast::Expr,
+        value: &ast::Expr,
+    ) -> Typed {
+        let current = self.narrowed(path_of(written), target.ty.clone());
+        let why = format!("for `{}`", self.source(written.span));
+        let value = if op == Binary::Add && current.is_text() {
+            let value = self.expr(value);
+            self.showable(&value.ty, written.span);
+            self.require(&Ty::String, &target.ty, written.span, &why);
+            Typed { id: value.id, ty: Ty::String }
+        } else {
+            self.require(&current, &Ty::Number, written.span, "for an operator on numbers");
+            self.expr_of(value, &Ty::Number, &why)
+        };
+        let ty = value.ty.clone();
+        self.typed(Expr::Binary(op, target.read, value.id), ty)
+    }
+
+    fn branch(
+        &mut self,
+        test: &ast::Expr,
+        then: &[ast::Stmt],
+        otherwise: &[ast::Stmt],
+        block: &mut Block,
+    ) {
+        let condition = self.condition(test);
+        let then_block = self.knowing(facts(test, true), |checker| checker.block(then));
+        let else_block = self.knowing(facts(test, false), |checker| checker.block(otherwise));
+        self.emit(Stmt::If(condition.id, then_block, else_block), block);
+        self.forget_state();
+        let leaves = |stmts: &[ast::Stmt]| stmts.last().is_some_and(|s| s.kind == StmtKind::Return);
+        // After `if (!note) return`, the note is there.
+        if leaves(then) {
+            self.facts.extend(facts(test, false));
+        } else if leaves(otherwise) {
+            self.facts.extend(facts(test, true));
+        }
+    }
+
+    fn each(&mut self, name: &Ident, list: &ast::Expr, body: &[ast::Stmt], block: &mut Block) {
+        let (read, ty, place) = match self.place(list) {
+            Some(Ok(found)) => (found.read, found.ty.clone(), Ok(found.place)),
+            other => {
+                let typed = self.expr(list);
+                let why = match other {
+                    Some(Err(target)) => target,
+                    _ => Target::Constant,
+                };
+                (typed.id, typed.ty, Err(why))
+            }
+        };
+        self.mark_read(list);
+        let item = match ty {
+            Ty::List(item) => *item,
+            Ty::Error => Ty::Error,
+            other => {
+                let found = self.type_name(&other);
+                let expected = "a list".into();
+                self.report(
+                    WrongType { expected, found, why: String::new(), nearest: None },
+                    list.span,
+                );
+                Ty::Error
+            }
+        };
+        let (read, place) = self.freeze(read, place, block);
+        let index = self.new_local();
+        let position = self.push(Expr::Local(index));
+        let current = self.push(Expr::Index(read, position));
+        let place = place.map(|mut place| {
+            place.steps.push(PlaceStep::Index(position));
+            place
+        });
+        let body = self.scoped(|checker| {
+            checker.forget_state();
+            checker.forget(&name.name);
+            checker.locals.push(LocalName {
+                name: name.name.clone(),
+                span: name.span,
+                what: LocalKind::Item(current, item, place),
+            });
+            checker.block(body)
+        });
+        self.forget_state();
+        self.emit(Stmt::For(index, read, body), block);
+    }
+
+    /// Works out the positions on the way to a list once, before a loop over it begins.
+    fn freeze(
+        &mut self,
+        read: u32,
+        place: Result<Place, Target>,
+        block: &mut Block,
+    ) -> (u32, Result<Place, Target>) {
+        let Ok(mut place) = place else { return (read, place) };
+        let mut read = self.push(Expr::Cell(place.cell));
+        for step in &mut place.steps {
+            read = match step {
+                PlaceStep::Field(name) => self.push(Expr::Field(read, *name)),
+                PlaceStep::Index(index) => {
+                    let local = self.new_local();
+                    self.emit(Stmt::Let(local, *index), block);
+                    *index = self.push(Expr::Local(local));
+                    self.push(Expr::Index(read, *index))
+                }
+            };
+        }
+        (read, Ok(place))
+    }
+
+    fn give(&mut self, name: &Ident, args: &[ast::Expr], block: &mut Block) {
+        let Some(event) = self.events.iter().position(|event| event.name == name.name) else {
+            let known: Vec<String> = self.events.iter().map(|e| e.name.clone()).collect();
+            let near = nearest(&name.name, known.iter().map(String::as_str)).map(str::to_owned);
+            self.report(
+                UnknownEvent { name: name.name.clone(), nearest: near, given: true },
+                name.span,
+            );
+            args.iter().for_each(|arg| {
+                self.expr(arg);
+            });
+            return;
+        };
+        self.events[event].given = true;
+        let payload = self.events[event].payload.clone();
+        if let Some(ids) = self.arguments(&name.name, name.span, &payload, args) {
+            self.emit(Stmt::Give(event as u16, ids), block);
+            self.forget_state();
+        }
+    }
+
+    fn arguments(
+        &mut self,
+        name: &str,
+        at: Span,
+        params: &[(String, Ty)],
+        args: &[ast::Expr],
+    ) -> Option<Vec<u32>> {
+        if args.len() != params.len() {
+            let signature: Vec<String> =
+                params.iter().map(|(n, ty)| format!("{n}: {}", self.type_name(ty))).collect();
+            let finding = WrongArguments {
+                name: name.into(),
+                least: params.len(),
+                most: Some(params.len()),
+                found: args.len(),
+                signature: signature.join(", "),
+            };
+            self.report(finding, at);
+            return None;
+        }
+        let ids = args.iter().zip(params).map(|(arg, (param, ty))| {
+            self.expr_of(arg, ty, &format!("for the parameter `{param}`")).id
+        });
+        Some(ids.collect())
+    }
+
+    /// An expression that stands as a statement: it has to do something.
+    fn effect(&mut self, e: &ast::Expr, block: &mut Block) {
+        if let Some((list, method, args)) = list_edit(e) {
+            match self.place(list) {
+                Some(Ok(found)) if matches!(found.ty, Ty::List(_)) => {
+                    return self.edit(found, list, method, args, block);
+                }
+                Some(Err(target)) => return self.refuse(target, list.span),
+                _ => {}
+            }
+        }
+        match &e.kind {
+            ExprKind::Error => {}
+            ExprKind::Await(_) => self.report(NotSupported { what: "`await`".into() }, e.span),
+            ExprKind::Call { callee, args } => match &callee.kind {
+                ExprKind::Name(name) => self.call_handler(name, callee.span, args, e, block),
+                ExprKind::Field { name, .. } => {
+                    let before = self.found.len();
+                    self.expr(e);
+                    if self.found.len() == before {
+                        self.report(NoEffect::Discarded { method: name.name.clone() }, name.span);
+                    }
+                }
+                _ => {
+                    self.expr(e);
+                }
+            },
+            _ => {
+                let before = self.found.len();
+                self.expr(e);
+                if self.found.len() == before {
+                    self.report(NoEffect::Statement, e.span);
+                }
+            }
+        }
+    }
+
+    fn call_handler(
+        &mut self,
+        name: &str,
+        at: Span,
+        args: &[ast::Expr],
+        e: &ast::Expr,
+        block: &mut Block,
+    ) {
+        match self.symbols.get(name) {
+            Some(Symbol::Handler(handler)) if self.local(name).is_none() => {
+                let handler = *handler;
+                self.handlers[usize::from(handler)].called = true;
+                let params = self.handlers[usize::from(handler)].params.clone();
+                if let Some(ids) = self.arguments(name, at, &params, args) {
+                    self.emit(Stmt::Call(handler, ids), block);
+                    self.forget_state();
+                }
+            }
+            _ => {
+                let before = self.found.len();
+                self.expr(e);
+                if self.found.len() == before {
+                    self.report(NoEffect::Statement, e.span);
+                }
+            }
+        }
+    }
+
+    /// A handler named without parentheses: it gets the values that the event is about.
+    pub(crate) fn bare_handler(&mut self, name: &Ident, values: Vec<Typed>, block: &mut Block) {
+        let Some(Symbol::Handler(handler)) = self.symbols.get(&name.name).copied() else {
+            match self.symbols.get(&name.name) {
+                None => self.unknown_name(&name.name, name.span, true),
+                Some(Symbol::Broken) => {}
+                Some(_) => self.report(NoEffect::Statement, name.span),
+            }
+            return;
+        };
+        self.handlers[usize::from(handler)].called = true;
+        let params = self.handlers[usize::from(handler)].params.clone();
+        if params.len() > values.len() {
+            let signature: Vec<String> =
+                params.iter().map(|(n, ty)| format!("{n}: {}", self.type_name(ty))).collect();
+            let finding = WrongArguments {
+                name: name.name.clone(),
+                least: params.len(),
+                most: Some(params.len()),
+                found: values.len(),
+                signature: signature.join(", "),
+            };
+            return self.report(finding, name.span);
+        }
+        for (value, (param, ty)) in values.iter().zip(&params) {
+            let why = format!("for the parameter `{param}`");
+            self.require(&value.ty, ty, name.span, &why);
+        }
+        let ids = values.iter().take(params.len()).map(|value| value.id).collect();
+        self.emit(Stmt::Call(handler, ids), block);
+    }
+
+    fn edit(
+        &mut self,
+        target: Assignable,
+        list: &ast::Expr,
+        method: &Ident,
+        args: &[ast::Expr],
+        block: &mut Block,
+    ) {
+        let item = match &target.ty {
+            Ty::List(item) => (**item).clone(),
+            _ => Ty::Error,
+        };
+        let (least, most, signature) = match method.name.as_str() {
+            "push" | "unshift" => (1, None, "item, …"),
+            "splice" => (1, None, "start, count, item, …"),
+            "sort" => (0, Some(1), "(a, b) => a - b"),
+            _ => (0, Some(0), ""),
+        };
+        if args.len() < least || most.is_some_and(|most| args.len() > most) {
+            let (name, found) = (method.name.clone(), args.len());
+            let signature = signature.into();
+            self.report(WrongArguments { name, least, most, found, signature }, method.span);
+            return;
+        }
+        let why = format!("for an item of `{}`", self.source(list.span));
+        let edit = match method.name.as_str() {
+            "push" => ListEdit::Push(self.items(args, &item, &why)),
+            "unshift" => ListEdit::Unshift(self.items(args, &item, &why)),
+            "pop" => ListEdit::Pop,
+            "shift" => ListEdit::Shift,
+            "reverse" => ListEdit::Reverse,
+            "splice" => {
+                let start = self.expr_of(&args[0], &Ty::Number, "for a position").id;
+                let count =
+                    args.get(1).map(|count| self.expr_of(count, &Ty::Number, "for a count").id);
+                ListEdit::Splice(
+                    start,
+                    count,
+                    self.items(args.get(2..).unwrap_or(&[]), &item, &why),
+                )
+            }
+            _ => match args.first() {
+                None => ListEdit::Sort(None),
+                Some(compare) => match self.comparator(compare, &item) {
+                    Some(function) => ListEdit::Sort(Some(function)),
+                    None => return,
+                },
+            },
+        };
+        self.assigned(path_of(list), &Ty::Error);
+        self.emit(Stmt::Edit(target.place, edit), block);
+    }
+
+    fn items(&mut self, args: &[ast::Expr], item: &Ty, why: &str) -> Vec<u32> {
+        args.iter().map(|arg| self.expr_of(arg, item, why).id).collect()
+    }
+
+    fn comparator(&mut self, e: &ast::Expr, item: &Ty) -> Option<Function> {
+        let ExprKind::Arrow(names, body) = &e.kind else {
+            let typed = self.expr(e);
+            let (expected, found) = ("a function `(a, b) => …`".into(), self.type_name(&typed.ty));
+            self.report(
+                WrongType { expected, found, why: "for `sort`".into(), nearest: None },
+                e.span,
+            );
+            return None;
+        };
+        Some(self.scoped(|checker| {
+            let params =
+                names.iter().take(2).map(|name| checker.bind_local(name, item.clone())).collect();
+            let body = checker.expr_of(body, &Ty::Number, "for what the function gives").id;
+            Function { params, body }
+        }))
+    }
+
+    /// The state that an expression names, or a report of why it cannot be assigned.
+    fn assignable(&mut self, target: &ast::Expr) -> Option<Assignable> {
+        match self.place(target) {
+            Some(Ok(found)) => Some(found),
+            Some(Err(why)) => {
+                self.refuse(why, target.span);
+                None
+            }
+            None => None,
+        }
+    }
+
+    fn refuse(&mut self, target: Target, span: Span) {
+        let name = match target {
+            Target::Prop | Target::Derived | Target::Handler => {
+                let source = self.source(span);
+                source.split(['.', '[']).next().unwrap_or("").to_owned()
+            }
+            _ => self.source(span),
+        };
+        self.report(CannotAssign { name, target }, span);
+    }
+
+    /// The place that an expression names. `Some(Err(_))` says why it cannot be assigned;
+    /// `None` means that something else was wrong and has been reported.
+    fn place(&mut self, e: &ast::Expr) -> Option<Result<Assignable, Target>> {
+        match &e.kind {
+            ExprKind::Name(name) => self.root(name, e.span),
+            ExprKind::Field { of, name, optional: false } => {
+                let base = match self.place(of)? {
+                    Ok(base) => base,
+                    Err(why) => return Some(Err(why)),
+                };
+                let ty = self.narrowed(path_of(of), base.ty.clone());
+                let fields = self.project.shapes.fields(&ty).map(<[_]>::to_vec);
+                let Some(fields) = fields else {
+                    return self.no_way_into(of, &ty, name);
+                };
+                let Some((_, ty)) = fields.iter().find(|(field, _)| *field == name.name) else {
+                    let known = fields.iter().map(|(field, _)| field.clone()).collect();
+                    self.unknown_field(name, &ty, known);
+                    return None;
+                };
+                let number = self.tables.name(&name.name);
+                let mut place = base.place;
+                place.steps.push(PlaceStep::Field(number));
+                let read = self.push(Expr::Field(base.read, number));
+                Some(Ok(Assignable { place, read, ty: ty.clone() }))
+            }
+            ExprKind::Index { of, index, optional: false } => {
+                let base = match self.place(of)? {
+                    Ok(base) => base,
+                    Err(why) => return Some(Err(why)),
+                };
+                let index = self.expr_of(index, &Ty::Number, "for a position").id;
+                match base.ty {
+                    Ty::List(item) => {
+                        let mut place = base.place;
+                        place.steps.push(PlaceStep::Index(index));
+                        let read = self.push(Expr::Index(base.read, index));
+                        Some(Ok(Assignable { place, read, ty: *item }))
+                    }
+                    Ty::Error => None,
+                    other => {
+                        let (expected, found) = ("a list".into(), self.type_name(&other));
+                        let finding =
+                            WrongType { expected, found, why: String::new(), nearest: None };
+                        self.report(finding, of.span);
+                        None
+                    }
+                }
+            }
+            ExprKind::Error => None,
+            _ => Some(Err(Target::Other)),
+        }
+    }
+
+    fn no_way_into(
+        &mut self,
+        of: &ast::Expr,
+        ty: &Ty,
+        name: &Ident,
+    ) -> Option<Result<Assignable, Target>> {
+        if ty.may_be_null() {
+            let (what, ty) = (self.source(of.span), self.type_name(ty));
+            self.report(crate::diagnostics::MayBeNull { what, ty, dot: None }, of.span);
+        } else if *ty != Ty::Error {
+            self.unknown_field(name, ty, Vec::new());
+        }
+        None
+    }
+
+    fn root(&mut self, name: &str, span: Span) -> Option<Result<Assignable, Target>> {
+        if let Some(local) = self.local(name).cloned() {
+            return Some(match local.what {
+                LocalKind::Value(..) => Err(Target::Constant),
+                LocalKind::Event => Err(Target::Event),
+                LocalKind::Item(read, ty, place) => {
+                    place.map(|place| Assignable { place, read, ty })
+                }
+            });
+        }
+        match self.symbols.get(name) {
+            Some(Symbol::Cell(cell)) => {
+                let cell = *cell;
+                let info = &mut self.cells[usize::from(cell)];
+                Some(match info.role {
+                    CellRole::Prop => Err(Target::Prop),
+                    CellRole::Derived => Err(Target::Derived),
+                    CellRole::State => {
+                        info.assigned = true;
+                        let ty = info.ty.clone();
+                        let read = self.push(Expr::Cell(cell));
+                        Ok(Assignable { place: Place { cell, steps: Vec::new() }, read, ty })
+                    }
+                })
+            }
+            Some(Symbol::Handler(_)) => Some(Err(Target::Handler)),
+            Some(Symbol::Broken) => None,
+            None => {
+                self.unknown_name(name, span, false);
+                None
+            }
+        }
+    }
+
+    /// A loop over state reads it.
+    fn mark_read(&mut self, list: &ast::Expr) {
+        crate::names::free_names(list, &mut |name| {
+            if let Some(Symbol::Cell(cell)) = self.symbols.get(name) {
+                self.cells[usize::from(*cell)].read = true;
+            }
+        });
+    }
+}
+
+/// `list.push(…)` and its like.
+fn list_edit(e: &ast::Expr) -> Option<(&ast::Expr, &Ident, &[ast::Expr])> {
+    let ExprKind::Call { callee, args } = &e.kind else { return None };
+    let ExprKind::Field { of, name, optional: false } = &callee.kind else { return None };
+    LIST_EDITS.contains(&name.name.as_str()).then_some((of, name, args))
+}
