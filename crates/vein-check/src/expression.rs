@@ -576,7 +576,7 @@ impl Checker<'_> {
                     let typed = self.expr(value);
                     match self.project.shapes.fields(&typed.ty) {
                         Some(spread) => {
-                            for (name, ty) in spread.to_vec() {
+                            for (name, ty) in spread.iter().cloned() {
                                 set(&mut fields, &name, ty);
                             }
                         }

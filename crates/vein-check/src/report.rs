@@ -198,7 +198,7 @@ impl Report {
                 .collect();
             let mut text = d.message.clone();
             for line in &d.advice {
-                text.push_str("\n");
+                text.push('\n');
                 text.push_str(line);
             }
             let mut result = json!({

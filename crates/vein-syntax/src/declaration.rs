@@ -101,7 +101,10 @@ impl Parser<'_> {
     /// Skips a declaration that is not read: to the end of its line, or of its braces.
     fn skip_other(&mut self) {
         let mut open = 0usize;
-        while !self.at_end() && !(open == 0 && self.token().after_break) {
+        while !self.at_end() {
+            if open == 0 && self.token().after_break {
+                break;
+            }
             match self.tok() {
                 Tok::Punct("{" | "(") => open += 1,
                 Tok::Punct("}" | ")") => open = open.saturating_sub(1),

@@ -1,1 +1,23 @@
+//! The view: patches, and the tree in memory to which they are applied.
+//!
+//! | module | what it holds |
+//! |---|---|
+//! | [`patch`] | the patch protocol in its binary form |
+//! | [`tree`] | the tree in memory |
+//! | [`events`] | events as the DOM dispatches them |
+//! | [`html`] | the writer |
+//! | `select` | queries by CSS selectors (feature `select`) |
 
+pub mod events;
+pub mod html;
+pub mod patch;
+#[cfg(feature = "select")]
+pub mod select;
+pub mod tree;
+
+pub use events::{Dispatched, Event, NotDispatched, Reached};
+pub use html::Layout;
+pub use patch::{Batch, BatchError, NodeNumber, Patch, ROOT, Template, TemplateListener};
+#[cfg(feature = "select")]
+pub use select::SelectError;
+pub use tree::{ApplyError, NodeId, Tree};

@@ -1,1 +1,48 @@
+//! Component templates bound to state, with a proof for every change of the view.
+//!
+//! A component is one `.vein` file. [`Ui`] checks a folder of them; [`Ui::open`] puts one on a
+//! page in memory; every event and every write of the host is a [`Pulse`], which says what it
+//! changed, why, and whether exactly the right parts of the view changed.
+//!
+//! ```
+//! use serde_json::json;
+//! let ui = vein::Ui::from_sources([("bed-card.vein", "
+//! takes crop: string
+//! holds litres = 0
+//! gives water(litres: number)
+//!
+//! <article>
+//!   <h3>{crop}</h3>
+//!   <p>{litres} l</p>
+//!   <button click='-> litres += 2.5; give water(litres)'>Water</button>
+//! </article>
+//! ")])?;
+//!
+//! let mut page = ui.open("bed-card", json!({ "crop": "Ruby chard" }))?;
+//! let pulse = page.find("button")?.click()?;
+//! pulse.assert_exact()?;
+//! assert_eq!(pulse.changed(), ["bed-card › p text"]);
+//! assert_eq!(page.find("p")?.text(), "2.5 l");
+//! assert_eq!(page.get::<f64>("litres")?, 2.5);
+//! # Ok::<(), vein::Error>(())
+//! ```
 
+mod error;
+mod page;
+mod ui;
+
+pub use error::Error;
+pub use page::{Found, Page};
+pub use ui::Ui;
+
+pub use vein_check::{Diagnostic, Fix, RULES, Report, Rule, Severity, Source};
+pub use vein_plan::{EventField, LoadError, Location, Misfit, Namespace, Property, Value};
+pub use vein_proof::{Entry as Pulse, NotExact, Verdict};
+pub use vein_runtime::{Cause, Delivery, Fault, Given, HostError};
+pub use vein_view::{Batch, Event, Layout, NodeId, NotDispatched, Patch, Tree};
+
+/// The expression language's standard members, for documentation and tools.
+pub use vein_plan::members;
+
+/// The patch protocol's version.
+pub use vein_view::patch::VERSION as PATCH_VERSION;

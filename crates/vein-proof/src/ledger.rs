@@ -1,0 +1,206 @@
+//! The ledger: each pulse with its causes, its effects and the verdict on it.
+
+use crate::verdict::Verdict;
+use serde_json::{Value as Json, json};
+use vein_plan::to_json;
+use vein_runtime::{Difference, Layer, Pulse};
+
+/// A pulse and, where it was proven, the verdict.
+#[derive(Clone, Debug)]
+pub struct Entry {
+    /// What happened.
+    pub pulse: Pulse,
+    /// Whether it was exact; `None` where proof is off, and for the opening of a page.
+    pub verdict: Option<Verdict>,
+}
+
+/// A pulse that was not exact, or was taken back.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NotExact {
+    /// The entry of the ledger, with what is wrong below it.
+    pub explanation: String,
+}
+
+impl std::fmt::Display for NotExact {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.explanation)
+    }
+}
+
+impl std::error::Error for NotExact {}
+
+impl Entry {
+    /// The addresses of the parts that changed, in document order.
+    pub fn changed(&self) -> Vec<String> {
+        let component = &self.pulse.component;
+        self.pulse.parts.iter().map(|part| format!("{component} › {}", part.address)).collect()
+    }
+
+    /// Passes if the pulse changed exactly the right parts.
+    ///
+    /// # Errors
+    /// The ledger's entry with everything that is not exact; also when the pulse was taken
+    /// back, or was not proven.
+    pub fn assert_exact(&self) -> Result<(), NotExact> {
+        let problems = match (&self.pulse.fault, &self.verdict) {
+            (Some(fault), _) => vec![format!("the pulse was taken back: {fault}")],
+            (None, None) => vec!["the pulse was not proven: proof is off on this page".into()],
+            (None, Some(verdict)) => verdict.problems(),
+        };
+        if problems.is_empty() {
+            return Ok(());
+        }
+        Err(NotExact { explanation: format!("{self}\n{}", problems.join("\n")) })
+    }
+
+    /// The entry as JSON.
+    pub fn json(&self) -> Json {
+        let pulse = &self.pulse;
+        let values = pulse.values.iter().map(|change| {
+            let layer = match change.layer {
+                Layer::State => "state",
+                Layer::Derived => "derived",
+            };
+            let mut entry = json!({
+                "layer": layer,
+                "path": self.full(&change.path),
+                "because": self.paths(&change.because),
+            });
+            match &change.difference {
+                Difference::Value { from, to } => {
+                    entry["from"] = to_json(from);
+                    entry["to"] = to_json(to);
+                }
+                Difference::Items { at, removed, inserted } => {
+                    entry["items"] = json!({ "at": at, "removed": removed, "inserted": inserted });
+                }
+                Difference::Order { moved } => entry["order"] = json!({ "moved": moved }),
+            }
+            entry
+        });
+        let parts = pulse.parts.iter().map(|part| {
+            json!({
+                "part": self.address(&part.address),
+                "from": shown(&part.from),
+                "to": shown(&part.to),
+                "because": self.paths(&part.because),
+            })
+        });
+        let given = pulse.given.iter().map(|given| {
+            let payload: serde_json::Map<String, Json> =
+                given.payload.iter().map(|(n, value)| (n.to_string(), to_json(value))).collect();
+            json!({ "event": &*given.name, "payload": payload })
+        });
+        let verdict = self.verdict.as_ref().map(|verdict| {
+            json!({
+                "exact": verdict.is_exact(),
+                "parts": verdict.parts,
+                "changed": verdict.changed,
+                "missed": verdict.missed,
+                "needless": verdict.needless,
+                "moves": verdict.moves,
+                "idle": verdict.idle,
+                "unrecorded": verdict.unrecorded,
+            })
+        });
+        json!({
+            "pulse": pulse.number,
+            "component": &*pulse.component,
+            "cause": pulse.cause.to_string(),
+            "values": values.collect::<Vec<_>>(),
+            "parts": parts.collect::<Vec<_>>(),
+            "given": given.collect::<Vec<_>>(),
+            "fault": pulse.fault.as_ref().map(ToString::to_string),
+            "verdict": verdict,
+        })
+    }
+
+    fn full(&self, path: &str) -> String {
+        format!("{}.{path}", self.pulse.component)
+    }
+
+    fn address(&self, address: &str) -> String {
+        format!("{} › {address}", self.pulse.component)
+    }
+
+    fn paths(&self, because: &[usize]) -> Vec<String> {
+        because.iter().filter_map(|i| self.pulse.values.get(*i)).map(|c| c.path.clone()).collect()
+    }
+
+    /// The lines of the entry: what kind, where, what, and why.
+    fn lines(&self) -> Vec<[String; 4]> {
+        let mut lines = Vec::new();
+        let because = |because: &[usize]| match self.paths(because).as_slice() {
+            [] => String::new(),
+            paths => format!("because {}", paths.join(", ")),
+        };
+        for (layer, label) in [(Layer::State, "state"), (Layer::Derived, "derived")] {
+            for change in self.pulse.values.iter().filter(|change| change.layer == layer) {
+                lines.push([
+                    label.into(),
+                    self.full(&change.path),
+                    change.difference.to_string(),
+                    because(&change.because),
+                ]);
+            }
+        }
+        for part in &self.pulse.parts {
+            lines.push([
+                "view".into(),
+                self.address(&part.address),
+                format!("{} → {}", part.from, part.to),
+                because(&part.because),
+            ]);
+        }
+        for given in &self.pulse.given {
+            let payload: Vec<String> =
+                given.payload.iter().map(|(name, value)| format!("{name}: {value}")).collect();
+            let call = format!("{}({})", given.name, payload.join(", "));
+            lines.push(["given".into(), call, String::new(), String::new()]);
+        }
+        lines
+    }
+}
+
+fn shown(shown: &vein_plan::Shown) -> Json {
+    match shown {
+        vein_plan::Shown::Absent => Json::Null,
+        vein_plan::Shown::Text(text) => Json::from(text.as_str()),
+        vein_plan::Shown::Flag(on) => Json::from(*on),
+    }
+}
+
+/// The entry as text: cause, then effect, then verdict.
+impl std::fmt::Display for Entry {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "pulse {} · {}", self.pulse.number, self.pulse.cause)?;
+        let lines = self.lines();
+        let width = |column: usize| {
+            let widths = lines.iter().filter(|line| !line[column + 1].is_empty());
+            widths.map(|line| line[column].chars().count()).max().unwrap_or(0)
+        };
+        let widths = [width(1), width(2)];
+        let mut last = "";
+        for [label, place, what, why] in &lines {
+            let shown = if label == last { "" } else { label.as_str() };
+            last = label;
+            let line = format!(
+                "  {shown:<8} {place:<first$}  {what:<second$}  {why}",
+                first = widths[0],
+                second = widths[1]
+            );
+            write!(f, "\n{}", line.trim_end())?;
+        }
+        if lines.is_empty() && self.pulse.fault.is_none() {
+            f.write_str("\n  nothing changed")?;
+        }
+        if let Some(fault) = &self.pulse.fault {
+            write!(f, "\n  failed   {fault}; everything was taken back")?;
+        }
+        if let Some(verdict) = &self.verdict {
+            let label = if verdict.is_exact() { "exact" } else { "INEXACT" };
+            write!(f, "\n  {label:<8} {verdict}")?;
+        }
+        Ok(())
+    }
+}

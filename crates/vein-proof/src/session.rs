@@ -1,0 +1,122 @@
+//! A component on a page in memory: engine, tree and proof together.
+
+use crate::ledger::Entry;
+use crate::verdict::Proof;
+use std::sync::Arc;
+use vein_plan::{EventField, Name, Program, Record, Value};
+use vein_runtime::{Delivery, HostError, Pulse, Runtime};
+use vein_view::{Event, NodeId, NotDispatched, Tree};
+
+/// A page in memory.
+pub struct Session {
+    runtime: Runtime,
+    tree: Tree,
+    proof: Option<Proof>,
+}
+
+impl Session {
+    /// Opens a component.
+    ///
+    /// # Errors
+    /// An unknown component or prop, a missing prop, or a value that does not fit.
+    pub fn open(
+        program: Arc<Program>,
+        component: &str,
+        props: &serde_json::Value,
+    ) -> Result<(Session, Entry), HostError> {
+        let (runtime, pulse) = Runtime::open_with(program, component, props)?;
+        let mut session = Session { runtime, tree: Tree::default(), proof: None };
+        let entry = session.show(pulse);
+        Ok((session, entry))
+    }
+
+    /// Turns proof on or off. While it is on, every pulse is held against a fresh rendering.
+    pub fn prove(&mut self, on: bool) {
+        self.proof = on.then(|| Proof::new(&self.runtime, &self.tree));
+    }
+
+    /// The engine.
+    pub fn runtime(&self) -> &Runtime {
+        &self.runtime
+    }
+
+    /// The tree.
+    pub fn tree(&self) -> &Tree {
+        &self.tree
+    }
+
+    /// The tree, for what a person does to it.
+    pub fn tree_mut(&mut self) -> &mut Tree {
+        &mut self.tree
+    }
+
+    /// Dispatches an event to an element, as the DOM does it.
+    ///
+    /// # Errors
+    /// A target that would get no such event in a browser.
+    pub fn dispatch(&mut self, target: NodeId, event: &Event) -> Result<Entry, NotDispatched> {
+        let dispatched = self.tree.dispatch(target, event)?;
+        let deliveries = dispatched.reached.iter().map(|reached| {
+            let field = |field| self.tree.event_field(target, event, field);
+            self.delivery(reached.listener, field)
+        });
+        let deliveries = deliveries.collect();
+        Ok(self.deliver(&event.kind, deliveries))
+    }
+
+    /// The delivery of an event to a listener, with the fields that it reads.
+    pub fn delivery(&self, listener: u16, field: impl Fn(EventField) -> Value) -> Delivery {
+        let listeners = &self.runtime.plan().listeners;
+        let fields = listeners.get(usize::from(listener)).map_or(&[][..], |l| &l.fields);
+        let pairs = fields.iter().map(|f| (Name::from(f.name()), field(*f)));
+        Delivery { listener, event: Value::Record(Arc::new(Record::new(pairs))) }
+    }
+
+    /// Runs the listeners that an event reached on whatever surface.
+    pub fn deliver(&mut self, kind: &str, deliveries: Vec<Delivery>) -> Entry {
+        let pulse = self.runtime.dispatch(kind, deliveries);
+        self.show(pulse)
+    }
+
+    /// Writes a value to a prop or to state.
+    ///
+    /// # Errors
+    /// A path to nothing or to a derived value, or a value that does not fit.
+    pub fn set(&mut self, path: &str, value: &serde_json::Value) -> Result<Entry, HostError> {
+        let pulse = self.runtime.set(path, value)?;
+        Ok(self.show(pulse))
+    }
+
+    /// Reads the value at a path.
+    ///
+    /// # Errors
+    /// A path to nothing.
+    pub fn get(&mut self, path: &str) -> Result<serde_json::Value, HostError> {
+        self.runtime.get(path)
+    }
+
+    /// Moves the clock on and runs what has become due.
+    pub fn advance(&mut self, milliseconds: f64) -> Vec<Entry> {
+        let until = self.runtime.now() + milliseconds.max(0.0);
+        let mut entries = Vec::new();
+        while let Some(pulse) = self.runtime.run_due(until) {
+            entries.push(self.show(pulse));
+        }
+        entries
+    }
+
+    /// In how many milliseconds the next waiting event is due.
+    pub fn next_due(&self) -> Option<f64> {
+        self.runtime.next_due().map(|due| due - self.runtime.now())
+    }
+
+    fn show(&mut self, pulse: Pulse) -> Entry {
+        let applied = self.tree.apply(&pulse.patches);
+        debug_assert_eq!(applied, Ok(()), "the engine patches only what it has built");
+        let verdict = match &mut self.proof {
+            Some(proof) => Some(proof.judge(&self.runtime, &pulse, &pulse.patches, &self.tree)),
+            None => None,
+        };
+        Entry { pulse, verdict }
+    }
+}

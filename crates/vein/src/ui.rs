@@ -1,0 +1,125 @@
+//! A checked set of components.
+
+use crate::error::Error;
+use crate::page::Page;
+use serde::Serialize;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use vein_check::{Report, Source, check};
+use vein_plan::Program;
+use vein_proof::Session;
+
+/// Components that were checked and can be opened. Cheap to clone, and free to be shared
+/// between threads.
+#[derive(Clone, Debug)]
+#[must_use]
+pub struct Ui {
+    program: Arc<Program>,
+    report: Option<Arc<Report>>,
+}
+
+impl Ui {
+    /// Reads and checks every `.vein` file below a folder.
+    ///
+    /// # Errors
+    /// A folder or file that cannot be read, a folder without components, or components with
+    /// mistakes: then the error carries the report.
+    pub fn from_dir(path: impl AsRef<Path>) -> Result<Ui, Error> {
+        Ui::from_checked(check(read_dir(path.as_ref())?))
+    }
+
+    /// Checks components given as pairs of a file name and its text.
+    ///
+    /// # Errors
+    /// Components with mistakes.
+    pub fn from_sources<N, T>(sources: impl IntoIterator<Item = (N, T)>) -> Result<Ui, Error>
+    where
+        N: Into<String>,
+        T: Into<String>,
+    {
+        let sources = sources.into_iter();
+        let sources = sources.map(|(path, text)| Source { path: path.into(), text: text.into() });
+        Ui::from_checked(check(sources.collect()))
+    }
+
+    fn from_checked(checked: vein_check::Checked) -> Result<Ui, Error> {
+        match checked.program {
+            Some(program) => {
+                let report = Some(Arc::new(checked.report));
+                Ok(Ui { program: Arc::new(program), report })
+            }
+            None => Err(Error::Check(Box::new(checked.report))),
+        }
+    }
+
+    /// Reads components that were compiled by [`Ui::to_plan`].
+    ///
+    /// # Errors
+    /// Bytes that are not a plan, of another version, or damaged.
+    pub fn from_plan(bytes: &[u8]) -> Result<Ui, Error> {
+        Ok(Ui { program: Arc::new(Program::from_bytes(bytes)?), report: None })
+    }
+
+    /// The compiled components as bytes.
+    pub fn to_plan(&self) -> Vec<u8> {
+        self.program.to_bytes()
+    }
+
+    /// What the check found: warnings, since there are no errors. A plan carries none.
+    pub fn report(&self) -> Option<&Report> {
+        self.report.as_deref()
+    }
+
+    /// The names of the components.
+    pub fn components(&self) -> impl Iterator<Item = &str> {
+        self.program.plans.iter().map(|plan| &*plan.name)
+    }
+
+    /// The compiled components.
+    pub fn program(&self) -> &Arc<Program> {
+        &self.program
+    }
+
+    /// Opens a component with its props: anything that serde turns into an object. Proof is on.
+    ///
+    /// # Errors
+    /// An unknown component or prop, a missing prop, or a value of the wrong type.
+    pub fn open(&self, component: &str, props: impl Serialize) -> Result<Page, Error> {
+        let props = serde_json::to_value(props)?;
+        let (session, opening) = Session::open(self.program.clone(), component, &props)?;
+        Ok(Page::new(session, opening))
+    }
+}
+
+/// Every `.vein` file below a folder, in the order of their paths.
+pub(crate) fn read_dir(folder: &Path) -> Result<Vec<Source>, Error> {
+    let io = |path: &Path| {
+        let path = path.to_owned();
+        move |error| Error::Io { path, error }
+    };
+    let mut files: Vec<PathBuf> = Vec::new();
+    let mut open = vec![folder.to_owned()];
+    while let Some(dir) = open.pop() {
+        for entry in std::fs::read_dir(&dir).map_err(io(&dir))? {
+            let entry = entry.map_err(io(&dir))?;
+            let path = entry.path();
+            let hidden = entry.file_name().to_string_lossy().starts_with('.');
+            let kind = entry.file_type().map_err(io(&path))?;
+            if kind.is_dir() && !hidden && entry.file_name() != "target" {
+                open.push(path);
+            } else if path.extension().is_some_and(|extension| extension == "vein") {
+                files.push(path);
+            }
+        }
+    }
+    files.sort();
+    if files.is_empty() {
+        return Err(Error::NoComponents { path: folder.to_owned() });
+    }
+    let read = |path: PathBuf| {
+        let bytes = std::fs::read(&path).map_err(io(&path))?;
+        let shown = path.strip_prefix(folder).unwrap_or(&path).to_string_lossy().into_owned();
+        Ok(Source { path: shown, text: String::from_utf8_lossy(&bytes).into_owned() })
+    };
+    files.into_iter().map(read).collect()
+}
