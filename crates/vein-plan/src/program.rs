@@ -2,7 +2,7 @@
 
 use crate::code::{Block, CellId, Expr, ExprId, LocalId, NameId, Stmt};
 use crate::track::Extent;
-use crate::value::Name;
+use crate::value::{Name, Value};
 use serde::{Deserialize, Serialize};
 
 /// A place in the program's table of types.
@@ -345,6 +345,15 @@ macro_rules! event_fields {
             /// Its name in the DOM standards.
             pub fn name(self) -> &'static str {
                 match self { $(EventField::$field => $name),* }
+            }
+
+            /// Its value where an event has none.
+            pub fn empty(self) -> Value {
+                match self.ty() {
+                    Type::Boolean => Value::Boolean(false),
+                    Type::Number => Value::Number(0.0),
+                    _ => Value::from(""),
+                }
             }
 
             /// The type of its value.

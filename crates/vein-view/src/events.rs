@@ -135,11 +135,7 @@ impl Tree {
         match field {
             EventField::Value => self.value(target).unwrap_or_default().as_str().into(),
             EventField::Checked => self.flag(target, Property::Checked).into(),
-            other => match other.ty() {
-                vein_plan::Type::Number => 0.0.into(),
-                vein_plan::Type::Boolean => false.into(),
-                _ => "".into(),
-            },
+            other => other.empty(),
         }
     }
 }

@@ -37,7 +37,7 @@ pub use ui::Ui;
 
 pub use vein_check::{Diagnostic, Fix, RULES, Report, Rule, Severity, Source};
 pub use vein_plan::{EventField, LoadError, Location, Misfit, Namespace, Property, Value};
-pub use vein_proof::{Entry as Pulse, NotExact, Verdict};
+pub use vein_proof::{Entry as Pulse, NotExact, Row, RowSource, Session, Verdict};
 pub use vein_runtime::{Cause, Delivery, Fault, Given, HostError};
 pub use vein_view::{Batch, Event, Layout, NodeId, NotDispatched, Patch, Tree};
 

@@ -44,6 +44,11 @@ impl Page {
         tree.html_of(tree.root(), Layout::Indented)
     }
 
+    /// The outline of the view: each part with its address, where it was written, what it reads.
+    pub fn outline(&self) -> Vec<vein_proof::Row> {
+        vein_proof::outline::outline(self.session.runtime())
+    }
+
     /// The tree in memory.
     pub fn tree(&self) -> &Tree {
         self.session.tree()

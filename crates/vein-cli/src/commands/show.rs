@@ -1,0 +1,86 @@
+//! `vein show`
+
+use crate::arguments::Show;
+use crate::output::Outcome;
+use crate::project;
+use anstream::println;
+use anyhow::Result;
+use serde_json::json;
+use vein::{Page, Row};
+
+pub(crate) fn run(show: &Show) -> Result<Outcome> {
+    let Some(opened) = project::open(&show.opening, None)? else {
+        return Ok(Outcome::DoesNotHold);
+    };
+    let page = opened.ui.open(&opened.component, &opened.props)?;
+    if show.json {
+        println!("{}", serde_json::to_string_pretty(&as_json(&opened.component, &page))?);
+    } else if show.tree {
+        println!("{}", table(&opened.component, &page.outline()));
+    } else if show.compact {
+        println!("{}", page.html());
+    } else {
+        println!("{}", page.html_indented());
+    }
+    Ok(Outcome::Holds)
+}
+
+fn as_json(component: &str, page: &Page) -> serde_json::Value {
+    let rows = page.outline().into_iter().map(|row| {
+        let source = row.source.map(|source| {
+            json!({
+                "address": source.address,
+                "file": format!("{component}.vein"),
+                "line": source.location.line,
+                "column": source.location.column,
+                "reads": source.reads,
+                "listens": source.listens,
+            })
+        });
+        json!({ "depth": row.depth, "what": row.what, "source": source })
+    });
+    json!({ "component": component, "html": page.html(), "outline": rows.collect::<Vec<_>>() })
+}
+
+/// The outline in columns: the view, then for each part its address, its source, its reads.
+fn table(component: &str, rows: &[Row]) -> String {
+    let cells: Vec<[String; 4]> = rows
+        .iter()
+        .map(|row| {
+            let what = format!("{}{}", "  ".repeat(row.depth), shortened(&row.what));
+            match &row.source {
+                None => [what, String::new(), String::new(), String::new()],
+                Some(source) => {
+                    let at = source.location;
+                    let reads = match (source.listens, source.reads.as_slice()) {
+                        (true, _) => String::new(),
+                        (false, []) => "nothing that changes".into(),
+                        (false, reads) => reads.join(", "),
+                    };
+                    let place = format!("{component}.vein:{}:{}", at.line, at.column);
+                    [what, source.address.clone(), place, reads]
+                }
+            }
+        })
+        .collect();
+    let head = ["view", "address", "written at", "reads"].map(str::to_owned);
+    let all: Vec<&[String; 4]> = std::iter::once(&head).chain(&cells).collect();
+    let width = |i: usize| all.iter().map(|row| row[i].chars().count()).max().unwrap_or(0);
+    let widths = [width(0), width(1), width(2)];
+    let line = |row: &[String; 4]| {
+        let [what, address, place, reads] = row;
+        let [a, b, c] = widths;
+        format!("{what:<a$}  {address:<b$}  {place:<c$}  {reads}").trim_end().to_owned()
+    };
+    all.into_iter().map(line).collect::<Vec<_>>().join("\n")
+}
+
+/// At most 48 characters of a long text.
+fn shortened(what: &str) -> String {
+    const MOST: usize = 48;
+    if what.chars().count() <= MOST {
+        return what.to_owned();
+    }
+    let head: String = what.chars().take(MOST - 1).collect();
+    format!("{head}…")
+}

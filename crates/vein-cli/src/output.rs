@@ -1,0 +1,55 @@
+//! What goes to the terminal, and how a run ends.
+
+use anstream::{eprint, eprintln};
+use std::io::IsTerminal;
+use vein::Report;
+
+/// How a command ended that could be run.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Outcome {
+    /// What was checked holds.
+    Holds,
+    /// It does not.
+    DoesNotHold,
+}
+
+impl Outcome {
+    pub(crate) fn of(holds: bool) -> Outcome {
+        if holds { Outcome::Holds } else { Outcome::DoesNotHold }
+    }
+}
+
+/// Whether colour is wanted on the standard output or error.
+pub(crate) fn colour(stream: &impl IsTerminal) -> bool {
+    stream.is_terminal() && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty())
+}
+
+/// Prints why a command could not be run.
+pub(crate) fn error(error: &anyhow::Error) {
+    let text = error.to_string();
+    eprintln!("error: {text}");
+    for cause in error.chain().skip(1) {
+        eprintln!("  because: {cause}");
+    }
+}
+
+/// Prints a report of mistakes on the standard error.
+pub(crate) fn report(report: &Report) {
+    eprint!("{}", report.text(colour(&std::io::stderr())));
+    eprintln!("\n{}", summary(report));
+}
+
+/// `2 errors and 1 warning in 3 components`
+pub(crate) fn summary(report: &Report) -> String {
+    let files = report.sources.len();
+    let components = format!("{files} component{}", if files == 1 { "" } else { "s" });
+    let count = |n: usize, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });
+    match (report.errors(), report.warnings()) {
+        (0, 0) => format!("{components}: no mistakes"),
+        (0, warnings) => format!("{components}: {}", count(warnings, "warning")),
+        (errors, 0) => format!("{components}: {}", count(errors, "error")),
+        (errors, warnings) => {
+            format!("{components}: {}, {}", count(errors, "error"), count(warnings, "warning"))
+        }
+    }
+}

@@ -1,0 +1,136 @@
+//! A project: its folder, and `vein.toml` where there is one.
+
+use crate::arguments::Opening;
+use crate::output;
+use anyhow::{Context, Result, bail};
+use serde::Deserialize;
+use serde_json::Value as Json;
+use std::io::Read;
+use std::path::{Path, PathBuf};
+use vein::Ui;
+
+/// The port that pages are served on where nothing else is said.
+pub(crate) const PORT: u16 = 4180;
+
+/// What `vein.toml` may say. Everything has a default that works.
+#[derive(Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Settings {
+    /// The folder of components, from the project's folder.
+    components: Option<PathBuf>,
+    /// The component to begin with.
+    component: Option<String>,
+    /// A JSON file with the data to open it with.
+    with: Option<PathBuf>,
+    /// CSS files of the page.
+    #[serde(default)]
+    styles: Vec<PathBuf>,
+    /// The port to serve on.
+    port: Option<u16>,
+}
+
+/// A folder with components.
+#[derive(Debug)]
+pub(crate) struct Project {
+    root: PathBuf,
+    settings: Settings,
+}
+
+/// A component, with what is needed to put it on a page.
+pub(crate) struct Opened {
+    pub(crate) ui: Ui,
+    pub(crate) component: String,
+    pub(crate) props: Json,
+    /// The texts of the page's CSS files.
+    pub(crate) styles: Vec<String>,
+    pub(crate) port: u16,
+}
+
+impl Project {
+    /// Finds the project in a folder.
+    pub(crate) fn at(root: &Path) -> Result<Project> {
+        if !root.exists() {
+            bail!("there is no folder `{}`", root.display());
+        }
+        if !root.is_dir() {
+            bail!("`{}` is a file: name the folder that it is in", root.display());
+        }
+        let path = root.join("vein.toml");
+        let settings = if path.exists() {
+            let text = read(&path)?;
+            toml::from_str(&text).with_context(|| format!("`{}` cannot be used", path.display()))?
+        } else {
+            Settings::default()
+        };
+        Ok(Project { root: root.to_owned(), settings })
+    }
+
+    /// The folder of components.
+    pub(crate) fn components(&self) -> PathBuf {
+        match &self.settings.components {
+            Some(folder) => self.root.join(folder),
+            None => self.root.clone(),
+        }
+    }
+}
+
+/// Checks a project and finds out what to open. `None` where the components have mistakes,
+/// which have then been printed.
+pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened>> {
+    let project = Project::at(&opening.dir)?;
+    let ui = match Ui::from_dir(project.components()) {
+        Ok(ui) => ui,
+        Err(vein::Error::Check(report)) => {
+            output::report(&report);
+            return Ok(None);
+        }
+        Err(error) => return Err(error.into()),
+    };
+    let component = component(opening, &project, &ui)?;
+    let data = match (&opening.with, &project.settings.with) {
+        (Some(path), _) => Some(path.clone()),
+        // The project's data is for the component that it names.
+        (None, Some(path)) if project.settings.component.as_deref() == Some(&component) => {
+            Some(project.root.join(path))
+        }
+        _ => None,
+    };
+    let props = match data {
+        Some(path) => read_json(&path)?,
+        None => Json::Null,
+    };
+    let styles = project.settings.styles.iter().map(|path| read(&project.root.join(path)));
+    let styles = styles.collect::<Result<_>>()?;
+    let port = port.or(project.settings.port).unwrap_or(PORT);
+    Ok(Some(Opened { ui, component, props, styles, port }))
+}
+
+fn component(opening: &Opening, project: &Project, ui: &Ui) -> Result<String> {
+    if let Some(name) = &opening.component {
+        let base = name.rsplit(['/', '\\']).next().unwrap_or(name);
+        return Ok(base.strip_suffix(".vein").unwrap_or(base).to_owned());
+    }
+    if let Some(name) = &project.settings.component {
+        return Ok(name.clone());
+    }
+    let names: Vec<&str> = ui.components().collect();
+    match names.as_slice() {
+        [only] => Ok((*only).to_owned()),
+        names => bail!("say which component: {}", names.join(", ")),
+    }
+}
+
+fn read(path: &Path) -> Result<String> {
+    std::fs::read_to_string(path).with_context(|| format!("cannot read `{}`", path.display()))
+}
+
+fn read_json(path: &Path) -> Result<Json> {
+    let text = if path == Path::new("-") {
+        let mut text = String::new();
+        std::io::stdin().read_to_string(&mut text).context("cannot read the standard input")?;
+        text
+    } else {
+        read(path)?
+    };
+    serde_json::from_str(&text).with_context(|| format!("`{}` is not JSON", path.display()))
+}

@@ -1,0 +1,104 @@
+//! What is served over HTTP: the page, its scripts and styles.
+
+use super::{Site, live};
+use axum::Router;
+use axum::extract::{Path, Request, State};
+use axum::http::{HeaderMap, HeaderName, HeaderValue, StatusCode, header};
+use axum::middleware::{self, Next};
+use axum::response::{IntoResponse, Response};
+use axum::routing::get;
+use std::sync::Arc;
+
+const PAGE: &str = include_str!("../../page/page.html");
+const APPLIER: &str = include_str!("../../page/applier.mjs");
+const LINK: &str = include_str!("../../page/link.mjs");
+const FRAME: &str = include_str!("../../page/frame.css");
+
+/// Nothing but what this server sends may run, be shown or be connected to.
+const POLICY: &str = "default-src 'self'; base-uri 'none'; object-src 'none'; \
+                      frame-ancestors 'none'; form-action 'self'";
+
+pub(super) fn router(site: Arc<Site>) -> Router {
+    Router::new()
+        .route("/", get(page))
+        .route("/vein/applier.mjs", get(|| async { script(APPLIER) }))
+        .route("/vein/link.mjs", get(|| async { script(LINK) }))
+        .route("/vein/frame.css", get(|| async { style(FRAME.to_owned()) }))
+        .route("/style/{number}", get(project_style))
+        .route("/favicon.ico", get(|| async { StatusCode::NO_CONTENT }))
+        .route("/live", get(live::connect))
+        .layer(middleware::from_fn_with_state(site.clone(), guard))
+        .with_state(site)
+}
+
+/// Refuses requests that were not meant for this server (a foreign name that resolves to
+/// loopback), and sends the policy with every answer.
+async fn guard(State(site): State<Arc<Site>>, request: Request, next: Next) -> Response {
+    let host = request.headers().get(header::HOST).and_then(|host| host.to_str().ok());
+    let mut response = if host.is_some_and(|host| site.is_own_host(host)) {
+        next.run(request).await
+    } else {
+        (StatusCode::FORBIDDEN, "This server answers to 127.0.0.1 and localhost only.")
+            .into_response()
+    };
+    let headers = response.headers_mut();
+    for (name, value) in [
+        (header::CONTENT_SECURITY_POLICY, POLICY),
+        (header::X_CONTENT_TYPE_OPTIONS, "nosniff"),
+        (header::REFERRER_POLICY, "no-referrer"),
+        (header::CACHE_CONTROL, "no-store"),
+        (HeaderName::from_static("cross-origin-resource-policy"), "same-origin"),
+    ] {
+        headers.insert(name, HeaderValue::from_static(value));
+    }
+    response
+}
+
+impl Site {
+    fn is_own_host(&self, host: &str) -> bool {
+        ["127.0.0.1", "localhost"].iter().any(|name| host == format!("{name}:{}", self.port))
+    }
+
+    /// Whether a connection was opened by a page of this server.
+    pub(super) fn is_own_origin(&self, headers: &HeaderMap) -> bool {
+        let origin = headers.get(header::ORIGIN).and_then(|origin| origin.to_str().ok());
+        origin
+            .and_then(|origin| origin.strip_prefix("http://"))
+            .is_some_and(|host| self.is_own_host(host))
+    }
+}
+
+/// The page, with the view as it is first, so that nothing is blank until the link is up.
+async fn page(State(site): State<Arc<Site>>) -> Response {
+    let view = match site.ui.open(&site.component, &site.props) {
+        Ok(page) => page.html(),
+        Err(error) => {
+            return (StatusCode::INTERNAL_SERVER_ERROR, error.to_string()).into_response();
+        }
+    };
+    let styles: String = (0..site.styles.len())
+        .map(|number| format!("<link rel=\"stylesheet\" href=\"/style/{number}\">\n"))
+        .collect();
+    // A component's name is letters, digits, hyphens, dots and underscores only.
+    let page = PAGE.split("{{view}}").collect::<Vec<_>>();
+    let filled = page.iter().map(|piece| {
+        piece.replace("{{component}}", &site.component).replace("{{styles}}", &styles)
+    });
+    let html = filled.collect::<Vec<_>>().join(&view);
+    ([(header::CONTENT_TYPE, "text/html; charset=utf-8")], html).into_response()
+}
+
+async fn project_style(State(site): State<Arc<Site>>, Path(number): Path<usize>) -> Response {
+    match site.styles.get(number) {
+        Some(text) => style(text.clone()),
+        None => StatusCode::NOT_FOUND.into_response(),
+    }
+}
+
+fn script(text: &'static str) -> Response {
+    ([(header::CONTENT_TYPE, "text/javascript; charset=utf-8")], text).into_response()
+}
+
+fn style(text: String) -> Response {
+    ([(header::CONTENT_TYPE, "text/css; charset=utf-8")], text).into_response()
+}

@@ -1,0 +1,122 @@
+//! The link to one tab: its page, its events, its patches.
+
+use super::{Ledger, Site};
+use anstream::{eprintln, println};
+use axum::extract::State;
+use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
+use axum::http::{HeaderMap, StatusCode};
+use axum::response::{IntoResponse, Response};
+use futures_util::StreamExt;
+use serde::Deserialize;
+use std::sync::Arc;
+use std::time::Duration;
+use tokio::time::Instant;
+use vein::{EventField, Page, Pulse, Value};
+
+/// No event of a person is longer than this.
+const LONGEST_MESSAGE: usize = 1 << 20;
+
+/// An event, as the browser's side tells of it.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Told {
+    /// Its type.
+    event: String,
+    /// The listeners that it reached: the node's number and the listener's.
+    reached: Vec<(u32, u16)>,
+    /// The fields that those read.
+    #[serde(default)]
+    fields: serde_json::Map<String, serde_json::Value>,
+}
+
+/// Opens a page for a tab, if the tab is one of ours.
+pub(super) async fn connect(
+    State(site): State<Arc<Site>>,
+    headers: HeaderMap,
+    upgrade: WebSocketUpgrade,
+) -> Response {
+    if !site.is_own_origin(&headers) {
+        return (StatusCode::FORBIDDEN, "Only pages of this server may connect.").into_response();
+    }
+    upgrade.max_message_size(LONGEST_MESSAGE).on_upgrade(move |socket| async move {
+        if let Err(error) = run(&site, socket).await {
+            eprintln!("a tab was let go: {error}");
+        }
+    })
+}
+
+async fn run(site: &Site, mut socket: WebSocket) -> anyhow::Result<()> {
+    let mut page = site.ui.open(&site.component, &site.props)?;
+    page.prove(site.ledger != Ledger::Off);
+    let opening = page.opening().pulse.patches.to_bytes();
+    socket.send(Message::Binary(opening.into())).await?;
+    let mut clock = Instant::now();
+    loop {
+        let due = page.next_due().map(|milliseconds| clock + duration(milliseconds));
+        let message = tokio::select! {
+            message = socket.next() => match message {
+                Some(message) => Some(message?),
+                None => return Ok(()),
+            },
+            () = until(due) => None,
+        };
+        let elapsed = clock.elapsed();
+        clock += elapsed;
+        let mut pulses = page.advance(elapsed.as_secs_f64() * 1000.0)?;
+        match message {
+            Some(Message::Text(text)) => {
+                let told: Told = serde_json::from_str(&text)?;
+                pulses.push(deliver(&mut page, told));
+            }
+            Some(Message::Close(_)) => return Ok(()),
+            _ => {}
+        }
+        for pulse in pulses {
+            tell(site.ledger, &pulse);
+            if !pulse.pulse.patches.is_empty() {
+                let patches = pulse.pulse.patches.to_bytes();
+                socket.send(Message::Binary(patches.into())).await?;
+            }
+        }
+    }
+}
+
+fn duration(milliseconds: f64) -> Duration {
+    Duration::from_secs_f64((milliseconds.max(0.0) / 1000.0).min(86_400.0))
+}
+
+async fn until(due: Option<Instant>) {
+    match due {
+        Some(due) => tokio::time::sleep_until(due).await,
+        None => std::future::pending().await,
+    }
+}
+
+fn deliver(page: &mut Page, told: Told) -> Pulse {
+    let session = page.session_mut();
+    let field = |field: EventField| field_value(field, told.fields.get(field.name()));
+    let deliveries =
+        told.reached.iter().map(|(_, listener)| session.delivery(*listener, field)).collect();
+    session.deliver(&told.event, deliveries)
+}
+
+/// A field of an event from outside: of its type, or empty.
+fn field_value(field: EventField, json: Option<&serde_json::Value>) -> Value {
+    match field.empty() {
+        Value::Boolean(_) => json.and_then(serde_json::Value::as_bool).unwrap_or(false).into(),
+        Value::Number(_) => json.and_then(serde_json::Value::as_f64).unwrap_or(0.0).into(),
+        _ => json.and_then(serde_json::Value::as_str).unwrap_or("").into(),
+    }
+}
+
+fn tell(ledger: Ledger, pulse: &Pulse) {
+    match ledger {
+        Ledger::Off => {
+            if let Some(fault) = &pulse.pulse.fault {
+                eprintln!("{}: {fault}; everything was taken back", pulse.pulse.cause);
+            }
+        }
+        Ledger::Text => println!("\n{pulse}"),
+        Ledger::Json => println!("{}", pulse.json()),
+    }
+}

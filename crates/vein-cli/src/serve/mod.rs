@@ -1,0 +1,68 @@
+//! The server: a page over HTTP, events and patches over a WebSocket, on loopback only.
+
+mod http;
+mod live;
+
+use crate::output::Outcome;
+use crate::project::Opened;
+use anstream::println;
+use anyhow::{Context, Result, anyhow};
+use serde_json::Value as Json;
+use std::net::Ipv4Addr;
+use std::sync::Arc;
+use tokio::net::TcpListener;
+use vein::Ui;
+
+/// What is printed of each pulse.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Ledger {
+    Off,
+    Text,
+    Json,
+}
+
+/// What every request can see.
+pub(crate) struct Site {
+    pub(crate) ui: Ui,
+    pub(crate) component: String,
+    pub(crate) props: Json,
+    pub(crate) styles: Vec<String>,
+    pub(crate) ledger: Ledger,
+    /// The port that was bound.
+    pub(crate) port: u16,
+}
+
+/// Serves until the process is told to end.
+pub(crate) fn run(opened: Opened, ledger: Ledger) -> Result<Outcome> {
+    let Opened { ui, component, props, styles, port } = opened;
+    // Data that does not fit is told before anybody connects.
+    ui.open(&component, &props)?;
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build()?;
+    runtime.block_on(async {
+        let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, port)).await;
+        let listener = listener.map_err(|error| bind_error(port, error))?;
+        let port = listener.local_addr().context("the port is not known")?.port();
+        println!("{component} on http://127.0.0.1:{port}/ · Ctrl+C ends");
+        let site = Arc::new(Site { ui, component, props, styles, ledger, port });
+        axum::serve(listener, http::router(site))
+            .with_graceful_shutdown(async {
+                // Where the signal cannot be heard, the process is ended from outside.
+                let _ = tokio::signal::ctrl_c().await;
+            })
+            .await
+            .context("the server stopped")
+    })?;
+    Ok(Outcome::Holds)
+}
+
+fn bind_error(port: u16, error: std::io::Error) -> anyhow::Error {
+    match error.kind() {
+        std::io::ErrorKind::AddrInUse => anyhow!(
+            "port {port} is in use: choose another with `--port`, or `--port 0` for any that is free"
+        ),
+        std::io::ErrorKind::PermissionDenied => {
+            anyhow!("port {port} may not be used: choose one above 1023 with `--port`")
+        }
+        _ => anyhow::Error::new(error).context(format!("cannot serve on port {port}")),
+    }
+}
