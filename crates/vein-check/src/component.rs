@@ -49,6 +49,7 @@ pub(crate) fn component(
         handlers: Vec::new(),
         events: Vec::new(),
         locals: Vec::new(),
+        scope_start: 0,
         next_local: 0,
         most_locals: 0,
         facts: Vec::new(),

@@ -99,6 +99,8 @@ pub(crate) struct Checker<'a> {
     pub(crate) handlers: Vec<HandlerInfo>,
     pub(crate) events: Vec<EventInfo>,
     pub(crate) locals: Vec<LocalName>,
+    /// Where the locals of the innermost scope begin.
+    pub(crate) scope_start: usize,
     pub(crate) next_local: LocalId,
     pub(crate) most_locals: LocalId,
     pub(crate) facts: Vec<Fact>,
@@ -165,8 +167,10 @@ impl<'a> Checker<'a> {
     /// Runs `inner` in a scope of its own: names and facts of it end with it.
     pub(crate) fn scoped<T>(&mut self, inner: impl FnOnce(&mut Self) -> T) -> T {
         let (locals, facts) = (self.locals.len(), self.facts.clone());
+        let outer = std::mem::replace(&mut self.scope_start, locals);
         let result = inner(self);
         self.locals.truncate(locals);
+        self.scope_start = outer;
         self.facts = facts;
         result
     }

@@ -53,7 +53,8 @@ impl Checker<'_> {
     }
 
     fn constant(&mut self, name: &Ident, value: &ast::Expr, block: &mut Block) {
-        if let Some(earlier) = self.local(&name.name).map(|local| local.span) {
+        let here = &self.locals[self.scope_start.min(self.locals.len())..];
+        if let Some(earlier) = here.iter().find(|l| l.name == name.name).map(|l| l.span) {
             let finding =
                 NameTaken { name: name.name.clone(), first: Some(earlier), elsewhere: None };
             self.report(finding, name.span);

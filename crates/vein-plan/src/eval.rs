@@ -294,8 +294,11 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
                 Some(so_far) => vec![so_far, item.clone(), position],
                 None => vec![item.clone(), position],
             };
+            let place = item.clone();
             let given = self.apply(function, args);
             if self.take(member, &mut state, i, item, given) {
+                // What comes later was not asked for, but this one has to be there.
+                self.look(&place, Extent::Position);
                 return state.finish(member);
             }
         }

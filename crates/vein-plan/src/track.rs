@@ -15,6 +15,8 @@ pub enum Extent {
     Length,
     /// Whether it is `null`.
     Presence,
+    /// Whether the position in a list is there at all, whatever stands in it.
+    Position,
 }
 
 impl Extent {
@@ -28,13 +30,16 @@ impl Extent {
     /// assert!(!Extent::Length.differs(Some(&a), Some(&b)));
     /// ```
     pub fn differs(self, before: Option<&Value>, after: Option<&Value>) -> bool {
+        if self == Extent::Position {
+            return before.is_some() != after.is_some();
+        }
         let (before, after) = (before.unwrap_or(&Value::Null), after.unwrap_or(&Value::Null));
         match self {
             Extent::Whole => !before.same(after),
             Extent::Length => {
                 before.list_len() != after.list_len() || before.is_null() != after.is_null()
             }
-            Extent::Presence => before.is_null() != after.is_null(),
+            Extent::Presence | Extent::Position => before.is_null() != after.is_null(),
         }
     }
 }

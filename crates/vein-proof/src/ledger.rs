@@ -148,7 +148,7 @@ impl Entry {
             lines.push([
                 "view".into(),
                 self.address(&part.address),
-                format!("{} → {}", part.from, part.to),
+                format!("{} → {}", clipped(&part.from), clipped(&part.to)),
                 because(&part.because),
             ]);
         }
@@ -160,6 +160,19 @@ impl Entry {
         }
         lines
     }
+}
+
+/// What a part shows, cut in the middle when it is long.
+fn clipped(shown: &vein_plan::Shown) -> String {
+    const MOST: usize = 40;
+    let full = shown.to_string();
+    let len = full.chars().count();
+    if len <= MOST {
+        return full;
+    }
+    let head: String = full.chars().take(MOST / 2).collect();
+    let tail: String = full.chars().skip(len - MOST / 2 + 1).collect();
+    format!("{head}…{tail}")
 }
 
 fn shown(shown: &vein_plan::Shown) -> Json {

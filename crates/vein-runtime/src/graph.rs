@@ -34,6 +34,8 @@ struct Reader {
     writes: u32,
     /// Whether it was stale before this pulse began.
     carried: bool,
+    /// The pulse in which it was last evaluated.
+    evaluated: u64,
     /// The pulse in which it was first marked, and its mark before.
     touched: (u64, Mark),
     /// The writes that made it stale, as positions in the log.
@@ -123,6 +125,7 @@ impl Graph {
             mark: Mark::New,
             writes: 0,
             carried: false,
+            evaluated: u64::MAX,
             touched: (u64::MAX, Mark::New),
             because: SmallVec::new(),
             trace: Vec::new(),
@@ -344,22 +347,44 @@ impl Graph {
     fn has_to_run(&self, id: ReaderId) -> bool {
         let reader = &self.readers[id as usize];
         // Marked by one write, it has certainly changed; by several, they may cancel out.
-        if reader.mark == Mark::New || reader.carried || reader.writes < 2 {
+        if !self.is_kept_from_start(id) || reader.writes < 2 {
             return true;
         }
-        let fixed = self.prepared.reads[id as usize].as_deref();
-        let mut traced = reader.trace.iter().map(|(read, _)| read);
-        let changed = |read: &Read| {
-            changed_since_start(&self.log, read, &self.values[usize::from(read.cell)])
-        };
-        match fixed {
-            Some(reads) => reads.iter().any(changed),
-            None => traced.any(changed),
+        match &self.prepared.reads[id as usize] {
+            Some(reads) => reads.iter().any(|read| self.has_changed(read)),
+            None => reader.trace.iter().any(|(read, _)| self.has_changed(read)),
         }
     }
 
-    /// The derived values that a reader read, by position.
-    fn derived_read(&self, id: ReaderId, at: usize) -> Option<CellId> {
+    /// Whether what is kept of a reader was worked out before the pulse began.
+    fn is_kept_from_start(&self, id: ReaderId) -> bool {
+        let reader = &self.readers[id as usize];
+        reader.mark != Mark::New && !reader.carried && reader.evaluated != self.pulse
+    }
+
+    fn has_changed(&self, read: &Read) -> bool {
+        changed_since_start(&self.log, read, &self.values[usize::from(read.cell)])
+    }
+
+    fn is_fresh(&self, cell: CellId) -> bool {
+        !self.is_derived(cell) || self.readers[usize::from(cell)].mark == Mark::Fresh
+    }
+
+    /// For a reader whose reads are followed: the next derived value, from a position on,
+    /// that is not up to date and will surely be read again, because nothing read before it
+    /// has changed.
+    fn next_to_settle(&self, id: ReaderId, from: usize) -> Option<usize> {
+        let trace = &self.readers[id as usize].trace;
+        if !self.is_kept_from_start(id) {
+            return None;
+        }
+        let next = from + trace.get(from..)?.iter().position(|(r, _)| !self.is_fresh(r.cell))?;
+        let before = from.saturating_sub(1)..next;
+        (!trace[before].iter().any(|(read, _)| self.has_changed(read))).then_some(next)
+    }
+
+    /// The cells that a reader read, by position.
+    fn cell_read(&self, id: ReaderId, at: usize) -> Option<CellId> {
         match &self.prepared.reads[id as usize] {
             Some(reads) => reads.get(at).map(|read| read.cell),
             None => self.readers[id as usize].trace.get(at).map(|(read, _)| read.cell),
@@ -376,17 +401,17 @@ impl Graph {
             let fixed = self.prepared.reads[id as usize].is_some();
             // Reads under a condition may not happen again once something was written.
             let next = match reader.mark {
-                Mark::Perhaps => self.derived_read(id, at),
-                Mark::Stale | Mark::New if fixed => self.derived_read(id, at),
+                Mark::Perhaps => Some(at),
+                Mark::Stale | Mark::New if fixed => Some(at),
+                Mark::Stale => self.next_to_settle(id, at),
                 _ => None,
             };
-            if let Some(cell) = next {
+            if let Some((next, cell)) = next.and_then(|at| Some((at, self.cell_read(id, at)?))) {
                 if let Some(last) = open.last_mut() {
-                    last.1 += 1;
+                    last.1 = next + 1;
                 }
-                let below = ReaderId::from(cell);
-                if self.is_derived(cell) && self.readers[below as usize].mark != Mark::Fresh {
-                    open.push((below, 0));
+                if !self.is_fresh(cell) {
+                    open.push((ReaderId::from(cell), 0));
                 }
                 continue;
             }
@@ -448,6 +473,7 @@ impl Graph {
 
     /// Evaluates a reader's expression, noting what it reads where that differs from run to run.
     pub(crate) fn evaluate(&mut self, id: ReaderId, expr: ExprId) -> Value {
+        self.readers[id as usize].evaluated = self.pulse;
         let prepared = self.prepared.clone();
         let (exprs, names) = (&prepared.plan().exprs, &prepared.program.names);
         if prepared.reads[id as usize].is_some() {

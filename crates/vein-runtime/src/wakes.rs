@@ -200,7 +200,7 @@ impl Wakes {
             let sees = match extent {
                 Extent::Whole => true,
                 Extent::Length => longer_or_shorter,
-                Extent::Presence => false,
+                Extent::Presence | Extent::Position => false,
             };
             if sees {
                 out.push(*reader);

@@ -55,7 +55,11 @@ impl Parser<'_> {
         }
         let failed_before = self.has_failed();
         let stmt = self.deeper(|_| None, |p| Some(p.statement()));
-        let ended = self.is("}") || self.at_end() || self.token().after_break;
+        let compound = |s: &Stmt| matches!(s.kind, StmtKind::If(..) | StmtKind::For(..));
+        let ended = self.is("}")
+            || self.at_end()
+            || self.token().after_break
+            || stmt.as_ref().is_some_and(compound);
         if !self.eat(";") && !ended {
             self.unexpected("`;` or a new line");
         }
@@ -157,6 +161,7 @@ impl Parser<'_> {
             return self.block();
         }
         let stmt = self.deeper(|_| None, |p| Some(p.statement()));
+        // Before an `else` on the same line, the `;` belongs to the statement inside.
         self.eat(";");
         stmt.into_iter().collect()
     }

@@ -1,0 +1,215 @@
+//! Random components under random pulses are exact, and agree with a fresh rendering.
+
+use crate::generate::{Generator, STATE};
+use serde_json::{Value as Json, json};
+use std::sync::Arc;
+use vein_check::{Source, check};
+use vein_plan::{CellKind, Program, Reads, to_json};
+use vein_proof::fresh::{evaluate, render};
+use vein_proof::{Entry, Session};
+use vein_view::Event;
+
+pub fn compiled(text: &str) -> Arc<Program> {
+    let checked = check(vec![Source { path: "test-bed.vein".into(), text: text.into() }]);
+    assert_eq!(checked.report.errors(), 0, "{}\n{text}", checked.report);
+    let program = checked.program.expect("no errors, so a program");
+    // Everything runs on a plan that went through its binary form.
+    let read = Program::from_bytes(&program.to_bytes()).expect("a sound plan");
+    assert_eq!(program, read);
+    Arc::new(read)
+}
+
+fn bed(id: usize, crop: &str) -> Json {
+    json!({ "id": id, "crop": crop, "wet": id % 2 == 0, "levels": [id, 1] })
+}
+
+/// One random thing that a person or the host does.
+fn act(session: &mut Session, generator: &mut Generator, buttons: usize) -> Entry {
+    let random = generator.random();
+    if random.below(3) > 0 {
+        let found = session.tree().select("button").expect("a selector");
+        let button = found[random.below(buttons)];
+        return session.dispatch(button, &Event::new("click")).expect("a button");
+    }
+    let n = random.below(4);
+    let writes: [(&str, Json); 8] = [
+        ("n", json!(n)),
+        ("s", json!(["a", "", "kale", "x"][n])),
+        ("flag", json!(n > 1)),
+        ("maybe", if n == 0 { Json::Null } else { json!(n) }),
+        ("numbers", json!((0..n).collect::<Vec<_>>())),
+        ("beds", json!((0..n).map(|i| bed(i, "leek")).collect::<Vec<_>>())),
+        ("bed.levels", json!([n, n + 1])),
+        ("bed.crop", json!(["pea", "bean", "pea", "rye"][n])),
+    ];
+    let (path, value) = random.pick(&writes);
+    session.set(path, value).expect("a write that fits")
+}
+
+/// Every derived value that the engine keeps is what a fresh rendering works out.
+fn agrees(session: &mut Session, text: &str) {
+    let runtime = session.runtime();
+    let (program, plan) = (runtime.program().clone(), runtime.plan().clone());
+    let fresh = render(&program, &plan, runtime.values());
+    for (cell, value) in plan.cells.iter().zip(&fresh.values) {
+        if matches!(cell.kind, CellKind::Derived(..)) {
+            let kept = session.get(&cell.name).expect("a derived value");
+            assert_eq!(kept, to_json(value), "`{}` in\n{text}", cell.name);
+        }
+    }
+}
+
+#[test]
+fn random_pulses_on_random_components_are_exact() {
+    let (mut pulses, mut changed, mut failed) = (0, 0, 0);
+    // More seeds for a longer run: VEIN_SEEDS=100000.
+    let seeds = std::env::var("VEIN_SEEDS").ok().and_then(|seeds| seeds.parse().ok());
+    for seed in 1..=seeds.unwrap_or(700) {
+        let mut generator = Generator::new(seed);
+        let (text, buttons) = generator.component();
+        let props = json!({ "beds": [bed(1, "leek"), bed(2, "kale"), bed(3, "pea")] });
+        let opened = Session::open(compiled(&text), "test-bed", &props);
+        let (mut session, _) = opened.expect("props that fit");
+        session.prove(true);
+        for step in 0..12 {
+            let entry = act(&mut session, &mut generator, buttons);
+            let verdict = entry.verdict.as_ref().expect("proof is on");
+            assert!(
+                verdict.is_exact(),
+                "seed {seed}, step {step}\n{entry}\n{}\n{text}",
+                verdict.problems().join("\n")
+            );
+            pulses += 1;
+            changed += verdict.changed;
+            failed += usize::from(entry.pulse.fault.is_some());
+            if entry.pulse.fault.is_some() {
+                assert_eq!(verdict.changed, 0, "a pulse that was taken back changes nothing");
+                assert!(entry.pulse.patches.is_empty());
+            }
+            if step % 4 == 3 {
+                agrees(&mut session, &text);
+            }
+        }
+    }
+    // The generator has to reach what it is for.
+    assert!(changed > pulses / 4, "{changed} changes in {pulses} pulses");
+    assert!(failed > 20, "{failed} pulses were taken back");
+}
+
+/// Reads that are known beforehand are exactly those that an evaluation makes.
+#[test]
+fn fixed_reads_are_the_reads_that_happen() {
+    let mut fixed = 0;
+    for seed in 1..=300 {
+        let (text, _) = Generator::new(seed).component();
+        let program = compiled(&text);
+        let opened = Session::open(program.clone(), "test-bed", &json!({ "beds": [] }));
+        let (session, _) = opened.expect("props that fit");
+        let plan = session.runtime().plan();
+        let values = render(&program, plan, session.runtime().values()).values;
+        let derived = plan.cells.iter().filter_map(|cell| match &cell.kind {
+            CellKind::Derived(expr, reads) => Some((*expr, reads)),
+            _ => None,
+        });
+        for (expr, reads) in derived.chain(plan.parts.iter().map(|p| (p.value, &p.reads))) {
+            let (_, happened) = evaluate(&program, plan, &values, expr);
+            let mut happened: Vec<String> =
+                happened.iter().map(|r| format!("{}{:?}{:?}", r.cell, r.path, r.extent)).collect();
+            happened.sort();
+            happened.dedup();
+            let Reads::Fixed(paths) = reads else { continue };
+            fixed += 1;
+            assert_eq!(happened.len(), paths.len(), "{happened:?} {paths:?}\n{text}");
+            for path in paths {
+                assert!(
+                    happened.iter().any(|read| {
+                        read.starts_with(&path.cell.to_string())
+                            && read.ends_with(&format!("{:?}", path.extent))
+                    }),
+                    "{happened:?} {path:?}\n{text}"
+                );
+            }
+        }
+    }
+    assert!(fixed > 500, "only {fixed} readers were fixed");
+}
+
+/// A pulse that fails leaves a page that does next what a page does that never ran it.
+#[test]
+fn a_failed_pulse_leaves_no_trace() {
+    let text = "
+holds n = 1
+holds numbers = [1, 2]
+derives doubled = n * 2
+derives deep = numbers[n] ?? 0
+does fail() { n = 5; numbers.push(doubled); numbers[99] = 1 }
+does go() { n += 1; numbers.push(n) }
+<p>{doubled} {deep} {numbers.join()}</p>
+<button id='fail' click='-> fail()'>a</button>
+<button id='go' click='-> go()'>b</button>
+";
+    let program = compiled(text);
+    let open = || Session::open(program.clone(), "test-bed", &Json::Null).expect("no props").0;
+    let (mut failing, mut plain) = (open(), open());
+    failing.prove(true);
+    let click = |session: &mut Session, id: &str| {
+        let button = session.tree().select(&format!("#{id}")).expect("a selector")[0];
+        session.dispatch(button, &Event::new("click")).expect("a button")
+    };
+    for _ in 0..3 {
+        let entry = click(&mut failing, "fail");
+        let fault = entry.pulse.fault.as_ref().expect("a fault").to_string();
+        assert!(fault.contains("`numbers[99]`"), "{fault}");
+        assert_eq!(failing.tree().html(), plain.tree().html());
+        let (a, b) = (click(&mut failing, "go"), click(&mut plain, "go"));
+        assert!(a.verdict.expect("proof is on").is_exact());
+        assert_eq!(a.pulse.patches, b.pulse.patches);
+        assert_eq!(a.pulse.evaluated, b.pulse.evaluated);
+        assert_eq!(failing.runtime().followed_reads(), plain.runtime().followed_reads());
+    }
+    assert_eq!(STATE.len(), 7, "the generated components hold this much");
+}
+
+/// Changes that cancel out within a pulse touch nothing.
+#[test]
+fn writes_that_cancel_out_touch_nothing() {
+    let text = "
+holds n = 1
+holds list = [1, 2, 3]
+does there_and_back() { n = 7; n = 1; list.push(4); list.pop(); list.reverse(); list.reverse() }
+<p>{n}</p><p>{list.length}</p><p>{list[1]}</p><p>{list.join()}</p>
+<button click='-> there_and_back'>b</button>
+";
+    let (mut session, _) =
+        Session::open(compiled(text), "test-bed", &Json::Null).expect("no props");
+    session.prove(true);
+    let button = session.tree().select("button").expect("a selector")[0];
+    let entry = session.dispatch(button, &Event::new("click")).expect("a button");
+    assert!(entry.verdict.expect("proof is on").is_exact());
+    assert_eq!(entry.pulse.evaluated, Vec::<usize>::new());
+    assert!(entry.pulse.patches.is_empty());
+}
+
+/// What a write wakes does not depend on what else is read.
+#[test]
+fn one_field_of_one_item_wakes_only_its_readers() {
+    let parts: String =
+        (0..50).map(|i| format!("<p>{{beds[{i}]?.crop}} {{beds[{i}]?.n}}</p>")).collect();
+    let text = format!(
+        "takes beds: {{ crop: string, n: number }}[]\n<p id='all'>{{beds.length}}</p>{parts}"
+    );
+    let beds: Vec<Json> = (0..50).map(|i| json!({ "crop": "leek", "n": i })).collect();
+    let (mut session, _) =
+        Session::open(compiled(&text), "test-bed", &json!({ "beds": beds })).expect("props");
+    session.prove(true);
+    let entry = session.set("beds[3].n", &json!(99)).expect("a write");
+    assert_eq!(entry.pulse.evaluated, [4]);
+    assert_eq!(entry.changed(), ["test-bed › p(4) text"]);
+    assert!(entry.verdict.expect("proof is on").is_exact());
+    // A new list with one other item: the length and the other items are read, not changed.
+    let mut beds = beds;
+    beds[7]["crop"] = json!("kale");
+    beds[3]["n"] = json!(99);
+    let entry = session.set("beds", &json!(beds)).expect("a write");
+    assert_eq!(entry.pulse.evaluated, [8]);
+}

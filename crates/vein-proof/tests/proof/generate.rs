@@ -1,0 +1,376 @@
+//! Random components: typed expressions, derived values that build on each other, handlers.
+
+/// A small generator of random numbers (xorshift64*), so that a seed repeats everywhere.
+pub struct Random(u64);
+
+impl Random {
+    pub fn new(seed: u64) -> Random {
+        Random(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1)
+    }
+
+    pub fn below(&mut self, n: usize) -> usize {
+        self.0 ^= self.0 >> 12;
+        self.0 ^= self.0 << 25;
+        self.0 ^= self.0 >> 27;
+        (self.0.wrapping_mul(0x2545_f491_4f6c_dd1d) >> 33) as usize % n
+    }
+
+    pub fn pick<'a, T>(&mut self, items: &'a [T]) -> &'a T {
+        &items[self.below(items.len())]
+    }
+
+    fn one_in(&mut self, n: usize) -> bool {
+        self.below(n) == 0
+    }
+}
+
+/// The types that are generated.
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub enum Kind {
+    Number,
+    Text,
+    Flag,
+    Numbers,
+    Beds,
+    MaybeNumber,
+}
+
+/// What every generated component holds.
+pub const STATE: &[(&str, Kind, &str)] = &[
+    ("n", Kind::Number, "3"),
+    ("m", Kind::Number, "0"),
+    ("s", Kind::Text, "'chard'"),
+    ("t", Kind::Text, "''"),
+    ("flag", Kind::Flag, "false"),
+    ("maybe", Kind::MaybeNumber, "null"),
+    ("numbers", Kind::Numbers, "[3, 1, 2]"),
+];
+
+const HEADER: &str = "\
+shape Bed { id: number, crop: string, wet: boolean, levels: number[] }
+gives noted(what: string)
+takes beds: Bed[]
+holds own: Bed[] = [{ id: 1, crop: 'leek', wet: false, levels: [1, 2] }, \
+{ id: 2, crop: 'kale', wet: true, levels: [] }]
+holds bed: Bed = { id: 9, crop: 'pea', wet: false, levels: [5] }
+holds maybe: number? = null
+";
+
+pub struct Generator {
+    random: Random,
+    /// Names with their kinds: state, and derived values so far.
+    names: Vec<(String, Kind)>,
+    /// Names bound by functions around the place.
+    numbers: Vec<String>,
+    beds: Vec<String>,
+    next: usize,
+}
+
+impl Generator {
+    pub fn new(seed: u64) -> Generator {
+        let mut names: Vec<(String, Kind)> =
+            STATE.iter().map(|(name, kind, _)| ((*name).to_owned(), *kind)).collect();
+        names.push(("own".into(), Kind::Beds));
+        names.push(("beds".into(), Kind::Beds));
+        let random = Random::new(seed);
+        Generator { random, names, numbers: vec![], beds: vec!["bed".into()], next: 0 }
+    }
+
+    pub fn random(&mut self) -> &mut Random {
+        &mut self.random
+    }
+
+    /// The text of a component, with how many buttons it has.
+    pub fn component(&mut self) -> (String, usize) {
+        let mut text = HEADER.to_owned();
+        for (name, kind, first) in STATE {
+            if *kind != Kind::MaybeNumber {
+                text.push_str(&format!("holds {name} = {first}\n"));
+            }
+        }
+        let kinds = [Kind::Number, Kind::Text, Kind::Flag, Kind::Numbers, Kind::Beds];
+        for i in 0..2 + self.random.below(6) {
+            let kind = *self.random.pick(&kinds);
+            let value = self.expression(kind, 3);
+            text.push_str(&format!("derives d{i} = {value}\n"));
+            self.names.push((format!("d{i}"), kind));
+        }
+        let buttons = 2 + self.random.below(3);
+        for i in 0..buttons {
+            let body: String = (0..1 + self.random.below(4)).map(|_| self.statement(2)).collect();
+            text.push_str(&format!("does act{i}() {{ {body} }}\n"));
+        }
+        text.push_str("\n<main>\n");
+        for _ in 0..3 + self.random.below(6) {
+            let shown = [Kind::Number, Kind::Text, Kind::Flag, Kind::MaybeNumber];
+            let kind = *self.random.pick(&shown);
+            let value = self.expression(kind, 3);
+            let element = match self.random.below(5) {
+                0 => format!("<p title=\"<- {value}\">fixed</p>"),
+                1 => format!("<p class=\"a {{{value}}}\">fixed</p>"),
+                2 => format!("<input value=\"<- {value}\" aria-busy=\"<- {value}\">"),
+                3 => format!("<p>x {{{value}}} y {{{value}}}</p>"),
+                _ => format!("<p>{{{value}}}</p>"),
+            };
+            text.push_str(&format!("  {element}\n"));
+        }
+        for i in 0..buttons {
+            text.push_str(&format!("  <button click=\"-> act{i}()\">b</button>\n"));
+        }
+        text.push_str("</main>\n");
+        (text, buttons)
+    }
+
+    fn named(&mut self, kind: Kind) -> Option<String> {
+        let all: Vec<String> =
+            self.names.iter().filter(|(_, k)| *k == kind).map(|(name, _)| name.clone()).collect();
+        let bound = if kind == Kind::Number { self.numbers.clone() } else { Vec::new() };
+        let all: Vec<String> = all.into_iter().chain(bound).collect();
+        if all.is_empty() { None } else { Some(self.random.pick(&all).clone()) }
+    }
+
+    fn fresh(&mut self) -> String {
+        self.next += 1;
+        format!("v{}", self.next)
+    }
+
+    /// A list with a function over its items.
+    fn over(&mut self, list: Kind, body: Kind, depth: usize) -> (String, String) {
+        let (source, name) = (self.expression(list, depth - 1), self.fresh());
+        let bound = if list == Kind::Beds { &mut self.beds } else { &mut self.numbers };
+        bound.push(name.clone());
+        let inner = self.expression(body, depth - 1);
+        let bound = if list == Kind::Beds { &mut self.beds } else { &mut self.numbers };
+        bound.pop();
+        (source, format!("{name} => {inner}"))
+    }
+
+    pub fn expression(&mut self, kind: Kind, depth: usize) -> String {
+        if depth == 0 || self.random.one_in(4) {
+            if let Some(name) = self.named(kind).filter(|_| !self.random.one_in(5)) {
+                return name;
+            }
+            return self.leaf(kind);
+        }
+        if self.random.one_in(5) {
+            let test = self.expression(Kind::Flag, depth - 1);
+            let (a, b) = (self.expression(kind, depth - 1), self.expression(kind, depth - 1));
+            return format!("({test} ? {a} : {b})");
+        }
+        match kind {
+            Kind::Number => self.number(depth),
+            Kind::Text => self.text(depth),
+            Kind::Flag => self.flag(depth),
+            Kind::Numbers => self.list_of_numbers(depth),
+            Kind::Beds => self.list_of_beds(depth),
+            Kind::MaybeNumber => {
+                let (list, index) = (
+                    self.expression(Kind::Numbers, depth - 1),
+                    self.expression(Kind::Number, depth - 1),
+                );
+                match self.random.below(3) {
+                    0 => format!("{list}[{index}]"),
+                    1 => format!("{list}.at({index})"),
+                    _ => {
+                        let (list, test) = self.over(Kind::Numbers, Kind::Flag, depth);
+                        format!("{list}.find({test})")
+                    }
+                }
+            }
+        }
+    }
+
+    fn leaf(&mut self, kind: Kind) -> String {
+        let random = &mut self.random;
+        match kind {
+            Kind::Number => random.below(6).to_string(),
+            Kind::Text => format!("'{}'", random.pick(&["", "a", "kale", "😀", "<b>"])),
+            Kind::Flag => {
+                let n = random.below(4);
+                format!("(n > {n})")
+            }
+            Kind::Numbers => "[1, n]".into(),
+            Kind::Beds => "own".into(),
+            Kind::MaybeNumber => "maybe".into(),
+        }
+    }
+
+    fn number(&mut self, depth: usize) -> String {
+        let d = depth - 1;
+        match self.random.below(9) {
+            0 => format!(
+                "({} + {})",
+                self.expression(Kind::Number, d),
+                self.expression(Kind::Number, d)
+            ),
+            1 => format!(
+                "({} * {})",
+                self.expression(Kind::Number, d),
+                self.expression(Kind::Number, d)
+            ),
+            2 => format!("{}.length", self.expression(Kind::Numbers, d)),
+            3 => format!("{}.length", self.expression(Kind::Beds, d)),
+            4 => format!("{}.length", self.expression(Kind::Text, d)),
+            5 => format!(
+                "({} ?? {})",
+                self.expression(Kind::MaybeNumber, d),
+                self.expression(Kind::Number, d)
+            ),
+            6 => {
+                let (list, body) = self.over(Kind::Beds, Kind::Flag, depth);
+                format!("{list}.findIndex({body})")
+            }
+            7 => {
+                let (sum, item) = (self.fresh(), self.fresh());
+                let list = self.expression(Kind::Numbers, d);
+                format!("{list}.reduce(({sum}, {item}) => {sum} + {item}, 0)")
+            }
+            _ => format!("{}.id", self.bed()),
+        }
+    }
+
+    fn bed(&mut self) -> String {
+        let beds = self.beds.clone();
+        self.random.pick(&beds).clone()
+    }
+
+    fn text(&mut self, depth: usize) -> String {
+        let d = depth - 1;
+        match self.random.below(7) {
+            0 => format!(
+                "({} + {})",
+                self.expression(Kind::Text, d),
+                self.expression(Kind::Number, d)
+            ),
+            1 => format!(
+                "`${{{}}}-${{{}}}`",
+                self.expression(Kind::Flag, d),
+                self.expression(Kind::Text, d)
+            ),
+            2 => format!("{}.crop", self.bed()),
+            3 => format!("{}.toUpperCase()", self.expression(Kind::Text, d)),
+            4 => format!(
+                "{}.slice({})",
+                self.expression(Kind::Text, d),
+                self.expression(Kind::Number, d)
+            ),
+            5 => {
+                let (list, body) = self.over(Kind::Beds, Kind::Text, depth);
+                format!("{list}.map({body}).join()")
+            }
+            _ => {
+                let index = self.expression(Kind::Number, d);
+                format!("({}[{index}]?.crop ?? 'none')", self.expression(Kind::Beds, d))
+            }
+        }
+    }
+
+    fn flag(&mut self, depth: usize) -> String {
+        let d = depth - 1;
+        match self.random.below(8) {
+            0 => format!(
+                "({} < {})",
+                self.expression(Kind::Number, d),
+                self.expression(Kind::Number, d)
+            ),
+            1 => format!(
+                "({} === {})",
+                self.expression(Kind::Text, d),
+                self.expression(Kind::Text, d)
+            ),
+            2 => format!("!{}", self.expression(Kind::Flag, d)),
+            3 => format!(
+                "({} && {})",
+                self.expression(Kind::Flag, d),
+                self.expression(Kind::Flag, d)
+            ),
+            4 => format!(
+                "({} || {})",
+                self.expression(Kind::Flag, d),
+                self.expression(Kind::Flag, d)
+            ),
+            5 => format!("{}.wet", self.bed()),
+            6 => {
+                let (list, body) = self.over(Kind::Beds, Kind::Flag, depth);
+                let method = *self.random.pick(&["some", "every"]);
+                format!("{list}.{method}({body})")
+            }
+            _ => format!("({} !== null)", self.expression(Kind::MaybeNumber, d)),
+        }
+    }
+
+    fn list_of_numbers(&mut self, depth: usize) -> String {
+        let d = depth - 1;
+        match self.random.below(7) {
+            0 => format!(
+                "[...{}, {}]",
+                self.expression(Kind::Numbers, d),
+                self.expression(Kind::Number, d)
+            ),
+            1 => {
+                let (list, body) = self.over(Kind::Numbers, Kind::Flag, depth);
+                format!("{list}.filter({body})")
+            }
+            2 => {
+                let (list, body) = self.over(Kind::Beds, Kind::Number, depth);
+                format!("{list}.map({body})")
+            }
+            3 => format!("{}.toSorted((a, b) => a - b)", self.expression(Kind::Numbers, d)),
+            4 => format!("{}.slice(1)", self.expression(Kind::Numbers, d)),
+            5 => format!("{}.levels", self.bed()),
+            _ => {
+                let list = self.expression(Kind::Beds, d);
+                let name = self.fresh();
+                format!("{list}.flatMap({name} => {name}.levels)")
+            }
+        }
+    }
+
+    fn list_of_beds(&mut self, depth: usize) -> String {
+        match self.random.below(4) {
+            0 => {
+                let (list, body) = self.over(Kind::Beds, Kind::Flag, depth);
+                format!("{list}.filter({body})")
+            }
+            1 => format!("{}.toReversed()", self.expression(Kind::Beds, depth - 1)),
+            2 => {
+                let list = self.expression(Kind::Beds, depth - 1);
+                format!("{list}.toSorted((a, b) => a.id - b.id)")
+            }
+            _ => format!("[bed, ...{}]", self.expression(Kind::Beds, depth - 1)),
+        }
+    }
+
+    fn statement(&mut self, depth: usize) -> String {
+        let number = self.expression(Kind::Number, 2);
+        let index = self.random.below(3);
+        match self.random.below(if depth == 0 { 18 } else { 20 }) {
+            0 => format!("n = {number}; "),
+            1 => "n += 1; n -= 1; ".into(),
+            2 => "m++; ".into(),
+            3 => format!("s = {}; ", self.expression(Kind::Text, 2)),
+            4 => format!("t += {}; ", self.leaf(Kind::Text)),
+            5 => format!("flag = {}; ", self.expression(Kind::Flag, 2)),
+            6 => format!("numbers.push({number}); "),
+            7 => "numbers.shift(); ".into(),
+            8 => format!("numbers.splice({index}, 1, {number}); "),
+            9 => "numbers.sort(); ".into(),
+            10 => "own.reverse(); ".into(),
+            11 => format!("if ({index} < own.length) own[{index}].id = {number}; "),
+            12 => format!("if ({index} < own.length) own[{index}].levels.push({number}); "),
+            13 => {
+                let last = self.fresh();
+                format!("const {last} = own.pop(); if ({last}) own.unshift({last}); ")
+            }
+            14 => format!("bed = {{ ...bed, id: {number} }}; "),
+            15 => format!("maybe = {}; ", self.expression(Kind::MaybeNumber, 2)),
+            16 => "for (const item of own) item.wet = !item.wet; ".into(),
+            17 => format!("own[{}].crop = 'gone'; ", self.random.below(6)),
+            18 => {
+                let (test, body) = (self.expression(Kind::Flag, 2), self.statement(depth - 1));
+                format!("if ({test}) {{ {body} }} ")
+            }
+            _ => format!("give noted({}); ", self.expression(Kind::Text, 2)),
+        }
+    }
+}

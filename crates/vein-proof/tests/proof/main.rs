@@ -1,0 +1,5 @@
+//! The proof from outside: random components are exact, and sabotage is seen.
+
+mod exactness;
+mod generate;
+mod sabotage;

@@ -1,0 +1,134 @@
+//! Patches that are lost, doubled or misled between engine and tree: each is seen for what it is.
+
+use crate::exactness::compiled;
+use serde_json::json;
+use vein_plan::Value;
+use vein_proof::{Proof, Verdict};
+use vein_runtime::{Delivery, Runtime};
+use vein_view::{Batch, Patch, Tree};
+
+const TEXT: &str = "
+takes crop: string
+holds litres = 0
+derives dry = litres < 5
+<article class='bed {dry ? \"dry\" : \"moist\"}'>
+  <h3>{crop}</h3>
+  <p class='litres'>{litres} l</p>
+  <input value='<- litres' disabled='<- !dry'>
+  <button click='-> litres += 2.5'>Water</button>
+</article>
+";
+
+/// Clicks twice, and sends the second click's patches through `between`.
+fn judged(between: impl Fn(&Batch) -> Batch) -> Verdict {
+    let props = json!({ "crop": "Ruby chard" });
+    let (mut runtime, opening) =
+        Runtime::open_with(compiled(TEXT), "test-bed", &props).expect("props that fit");
+    let mut tree = Tree::default();
+    tree.apply(&opening.patches).expect("the opening applies");
+    let mut proof = Proof::new(&runtime, &tree);
+    let mut verdict = Verdict::default();
+    for click in 0..2 {
+        let event = Value::record([]);
+        let pulse = runtime.dispatch("click", vec![Delivery { listener: 0, event }]);
+        let applied = if click == 1 { between(&pulse.patches) } else { pulse.patches.clone() };
+        tree.apply(&applied).expect("patches to nodes that are there");
+        verdict = proof.judge(&runtime, &pulse, &applied, &tree);
+        assert!(click == 1 || verdict.is_exact(), "{:?}", verdict.problems());
+    }
+    verdict
+}
+
+/// The patches, each as often as `times` says for its position.
+fn repeated(batch: &Batch, times: impl Fn(usize) -> usize) -> Batch {
+    let mut out = Batch::default();
+    for (i, patch) in batch.iter().enumerate() {
+        (0..times(i)).for_each(|_| out.push(&patch));
+    }
+    out
+}
+
+#[test]
+fn an_honest_way_is_exact() {
+    let verdict = judged(Batch::clone);
+    assert!(verdict.is_exact(), "{:?}", verdict.problems());
+    // 2.5 → 5 litres: the class, the text, the value and `disabled`; not the crop.
+    assert_eq!((verdict.changed, verdict.parts), (4, 5));
+}
+
+#[test]
+fn a_dropped_patch_is_missed() {
+    let verdict = judged(|batch| repeated(batch, |i| usize::from(i != 1)));
+    assert_eq!(verdict.missed, ["test-bed › p.litres text: shows \"2.5 l\", should show \"5 l\""]);
+    assert_eq!(verdict.needless, Vec::<String>::new());
+}
+
+#[test]
+fn a_doubled_patch_is_needless() {
+    let verdict = judged(|batch| repeated(batch, |i| 1 + usize::from(i == 1)));
+    assert_eq!(verdict.needless, ["test-bed › p.litres text: patched 2 times"]);
+    assert_eq!(verdict.missed, Vec::<String>::new());
+}
+
+#[test]
+fn a_misled_patch_is_missed_here_and_needless_there() {
+    let verdict = judged(|batch| {
+        let mut out = Batch::default();
+        for patch in batch.iter() {
+            match patch {
+                // Node 2 is the crop's text, node 3 that of the litres.
+                Patch::Text { node: 3, text } => out.push(&Patch::Text { node: 2, text }),
+                other => out.push(&other),
+            }
+        }
+        out
+    });
+    assert_eq!(
+        verdict.missed,
+        [
+            "test-bed › h3 text: shows \"5 l\", should show \"Ruby chard\"",
+            "test-bed › p.litres text: shows \"2.5 l\", should show \"5 l\"",
+        ]
+    );
+    assert_eq!(
+        verdict.needless,
+        ["test-bed › h3 text: patched, though it shows \"Ruby chard\" before and after"]
+    );
+}
+
+#[test]
+fn a_patch_to_what_is_no_part_is_needless() {
+    let verdict = judged(|batch| {
+        let mut out = batch.clone();
+        out.push(&Patch::SetAttribute { node: 1, name: "title", value: "x" });
+        out
+    });
+    assert_eq!(verdict.needless, ["a patch to node 1, where no part is"]);
+    assert!(verdict.missed[0].contains("<article> stands where <article> should"), "{verdict:?}");
+}
+
+#[test]
+fn a_stale_value_is_missed() {
+    let verdict = judged(|batch| {
+        let mut out = Batch::default();
+        for patch in batch.iter() {
+            match patch {
+                Patch::Text { node, .. } => out.push(&Patch::Text { node, text: "2.5 l" }),
+                other => out.push(&other),
+            }
+        }
+        out
+    });
+    assert_eq!(verdict.missed, ["test-bed › p.litres text: shows \"2.5 l\", should show \"5 l\""]);
+}
+
+#[test]
+fn a_view_built_a_second_time_is_needless() {
+    let verdict = judged(|batch| {
+        let mut out = batch.clone();
+        out.push(&Patch::Clone { template: 0, parent: 0, first: 100 });
+        out
+    });
+    assert!(verdict.needless[0].contains("clone"), "{verdict:?}");
+    assert!(!verdict.missed.is_empty(), "the tree holds more than the view");
+}
