@@ -270,6 +270,11 @@ impl Walker<'_> {
                 self.sometimes(|walker| walker.look(&list, Extent::Length));
                 Self::step(&list, ReadStep::AnyItem)
             }
+            Member::ToSorted => {
+                self.positions = true;
+                self.look(&list, Extent::Whole);
+                Origin::Items(Box::new(Self::step(&list, ReadStep::AnyItem)))
+            }
             Member::ListSlice | Member::ToReversed => {
                 self.positions = true;
                 self.look(&list, Extent::Length);

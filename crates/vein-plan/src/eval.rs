@@ -242,6 +242,11 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
                 (bound(0, 0.0)..bound(1, f64::INFINITY)).map(|i| list.item(i)).collect()
             }
             Member::ToReversed => (0..len).rev().map(|i| list.item(i)).collect(),
+            Member::ToSorted => {
+                // As strings, all of every item is looked at.
+                self.look(&receiver, Extent::Whole);
+                return self.sorted(items, list, None);
+            }
             Member::ListAt => {
                 let at = args.first().map_or(0.0, Value::to_number);
                 if at.trunc() < 0.0 {
@@ -284,7 +289,7 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         let items = items.clone();
         if member == Member::ToSorted {
             self.look(&list, Extent::Length);
-            return self.sorted(&items, &list.1, function);
+            return self.sorted(&items, &list.1, Some(function));
         }
         let mut state = Walked::start(member, extra.map(|e| self.follow(e)));
         for (i, item) in items.iter().enumerate() {
@@ -352,8 +357,8 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         false
     }
 
-    fn sorted(&mut self, items: &[Value], list: &O, function: &Function) -> Followed<O> {
-        let order = self.sorted_order(items, list, Some(function));
+    fn sorted(&mut self, items: &[Value], list: &O, function: Option<&Function>) -> Followed<O> {
+        let order = self.sorted_order(items, list, function);
         let values = order.iter().map(|i| items[*i].clone()).collect();
         (Value::list(values), O::gathered(order.into_iter().map(|i| list.item(i)).collect()))
     }

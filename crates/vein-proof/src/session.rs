@@ -95,6 +95,13 @@ impl Session {
         self.runtime.get(path)
     }
 
+    /// The value of a prop, state or derived value, by its name.
+    pub fn value(&mut self, name: &str) -> Option<Value> {
+        let cells = &self.runtime.plan().cells;
+        let cell = cells.iter().position(|cell| *cell.name == *name)?;
+        Some(self.runtime.value(cell as u16))
+    }
+
     /// Moves the clock on and runs what has become due.
     pub fn advance(&mut self, milliseconds: f64) -> Vec<Entry> {
         let until = self.runtime.now() + milliseconds.max(0.0);

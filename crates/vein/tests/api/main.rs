@@ -1,0 +1,4 @@
+//! The public interface, from outside.
+
+mod golden;
+mod host;
