@@ -173,8 +173,10 @@ impl Report {
     /// The report in the Static Analysis Results Interchange Format (SARIF 2.1.0).
     pub fn sarif(&self) -> Json {
         let indices = self.indices();
+        let found = |code: &str| self.diagnostics.iter().any(|d| d.code == code);
         let rules: Vec<Json> = crate::diagnostics::RULES
             .iter()
+            .filter(|rule| found(rule.code))
             .map(|rule| json!({ "id": rule.code, "shortDescription": { "text": rule.about } }))
             .collect();
         let results = self.diagnostics.iter().map(|d| {

@@ -221,6 +221,7 @@ impl<'a> Checker<'a> {
     /// Every name that can be used here, for suggestions.
     pub(crate) fn known_names(&self) -> Vec<String> {
         let locals = self.locals.iter().map(|local| local.name.clone());
-        locals.chain(self.symbols.keys().cloned()).collect()
+        let words = ["true", "false", "null"].map(str::to_owned);
+        locals.chain(self.symbols.keys().cloned()).chain(words).collect()
     }
 }

@@ -2,7 +2,7 @@
 
 use anstream::{eprint, eprintln};
 use std::io::IsTerminal;
-use vein::Report;
+use vein::{HostError, Report};
 
 /// How a command ended that could be run.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -30,6 +30,31 @@ pub(crate) fn error(error: &anyhow::Error) {
     eprintln!("error: {text}");
     for cause in error.chain().skip(1) {
         eprintln!("  because: {cause}");
+    }
+    let host = error.chain().find_map(|cause| match cause.downcast_ref() {
+        Some(vein::Error::Host(host)) => Some(host),
+        _ => None,
+    });
+    if let Some(help) = host.and_then(help) {
+        eprintln!("  help: {help}");
+    }
+}
+
+/// What to do about data or a name that does not fit.
+fn help(error: &HostError) -> Option<String> {
+    let near = |name: &str, known: &[String]| {
+        let near = vein::nearest(name, known.iter().map(String::as_str));
+        near.map(|near| format!("did you mean `{near}`?"))
+    };
+    match error {
+        HostError::UnknownComponent { name, known } => near(name, known),
+        HostError::UnknownProp { name, known, .. } => near(name, known),
+        HostError::MissingProps { missing, .. } => {
+            let fields: Vec<String> =
+                missing.iter().map(|(name, _)| format!("\"{name}\": …")).collect();
+            Some(format!("give it in a JSON file with `--with`: {{ {} }}", fields.join(", ")))
+        }
+        _ => None,
     }
 }
 

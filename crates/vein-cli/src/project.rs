@@ -95,10 +95,16 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
         }
         _ => None,
     };
-    let props = match data {
-        Some(path) => read_json(&path)?,
+    let props = match &data {
+        Some(path) => read_json(path)?,
         None => Json::Null,
     };
+    // Data that does not fit is told before anything is shown or served.
+    let fits = ui.open(&component, &props).map(|_| ());
+    match &data {
+        Some(path) => fits.with_context(|| format!("`{}` does not fit", path.display()))?,
+        None => fits?,
+    }
     let styles = project.settings.styles.iter().map(|path| read(&project.root.join(path)));
     let styles = styles.collect::<Result<_>>()?;
     let port = port.or(project.settings.port).unwrap_or(PORT);

@@ -35,7 +35,7 @@ pub use error::Error;
 pub use page::{Found, Page};
 pub use ui::Ui;
 
-pub use vein_check::{Diagnostic, Fix, RULES, Report, Rule, Severity, Source};
+pub use vein_check::{Diagnostic, Fix, RULES, Report, Rule, Severity, Source, nearest};
 pub use vein_plan::{EventField, LoadError, Location, Misfit, Namespace, Property, Value};
 pub use vein_proof::{Entry as Pulse, NotExact, Row, RowSource, Session, Verdict};
 pub use vein_runtime::{Cause, Delivery, Fault, Given, HostError};

@@ -118,7 +118,7 @@ pub(crate) fn read_dir(folder: &Path) -> Result<Vec<Source>, Error> {
     }
     let read = |path: PathBuf| {
         let bytes = std::fs::read(&path).map_err(io(&path))?;
-        let shown = path.strip_prefix(folder).unwrap_or(&path).to_string_lossy().into_owned();
+        let shown = path.strip_prefix(".").unwrap_or(&path).to_string_lossy().into_owned();
         Ok(Source { path: shown, text: String::from_utf8_lossy(&bytes).into_owned() })
     };
     files.into_iter().map(read).collect()

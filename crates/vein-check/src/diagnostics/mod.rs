@@ -54,9 +54,10 @@ pub(crate) fn replace(at: Span, with: impl Into<String>) -> Option<Fix> {
     Some(Fix { title: format!("write `{with}`"), edits: vec![(at, with)] })
 }
 
-/// A fix and an advice for a near miss.
+/// A fix for a near miss.
 pub(crate) fn did_you_mean(nearest: &Option<String>, at: Span) -> Option<Fix> {
-    nearest.as_ref().and_then(|name| replace(at, name.as_str()))
+    let name = nearest.as_ref()?;
+    Some(Fix { title: format!("did you mean `{name}`?"), edits: vec![(at, name.clone())] })
 }
 
 /// Names for a sentence: `a`, `b` and `c`.

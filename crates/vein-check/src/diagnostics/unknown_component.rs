@@ -19,7 +19,7 @@ impl Finding for UnknownComponent {
 
     fn advice(&self) -> Vec<String> {
         vec![match &self.nearest {
-            Some(name) => format!("did you mean `<{name}>`?"),
+            Some(_) => return Vec::new(),
             None => format!("a file `{}.vein` in the project's folder would define it", self.name),
         }]
     }

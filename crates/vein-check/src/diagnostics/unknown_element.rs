@@ -19,7 +19,7 @@ impl Finding for UnknownElement {
 
     fn advice(&self) -> Vec<String> {
         vec![match &self.nearest {
-            Some(name) => format!("did you mean `<{name}>`?"),
+            Some(_) => return Vec::new(),
             None => "a component's name has a hyphen in it".into(),
         }]
     }

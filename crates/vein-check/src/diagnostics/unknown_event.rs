@@ -24,7 +24,7 @@ impl Finding for UnknownEvent {
 
     fn advice(&self) -> Vec<String> {
         vec![match (&self.nearest, self.given) {
-            (Some(name), _) => format!("did you mean `{name}`?"),
+            (Some(_), _) => return Vec::new(),
             (None, true) => format!("declare it: `gives {}(…)`", self.name),
             (None, false) => {
                 "write the event's type as the DOM names it: `click`, `input`, `submit`, `keydown`"

@@ -22,7 +22,7 @@ impl Finding for UnknownField {
 
     fn advice(&self) -> Vec<String> {
         match &self.nearest {
-            Some(name) => vec![format!("did you mean `{name}`?")],
+            Some(_) => Vec::new(),
             None if self.known.is_empty() => Vec::new(),
             None => vec![format!("it has {}", super::listed(&self.known))],
         }

@@ -22,7 +22,7 @@ impl Finding for UnknownName {
     fn advice(&self) -> Vec<String> {
         let name = &self.name;
         vec![match (&self.nearest, self.called) {
-            (Some(nearest), _) => format!("did you mean `{nearest}`?"),
+            (Some(_), _) => return Vec::new(),
             (None, true) => format!("declare a handler: `does {name}() {{ … }}`"),
             (None, false) => format!(
                 "declare it: `takes {name}: …` from the parent, `holds {name} = …` as state, or \

@@ -19,7 +19,7 @@ impl Finding for UnknownType {
 
     fn advice(&self) -> Vec<String> {
         vec![match &self.nearest {
-            Some(name) => format!("did you mean `{name}`?"),
+            Some(_) => return Vec::new(),
             None => "types are `string`, `number`, `boolean`, `T[]`, `T?`, `{ a: T }`, shapes, and \
                      unions of strings such as `'dry' | 'moist'`"
                 .into(),

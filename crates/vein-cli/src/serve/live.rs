@@ -55,8 +55,9 @@ async fn run(site: &Site, mut socket: WebSocket) -> anyhow::Result<()> {
         let due = page.next_due().map(|milliseconds| clock + duration(milliseconds));
         let message = tokio::select! {
             message = socket.next() => match message {
-                Some(message) => Some(message?),
-                None => return Ok(()),
+                Some(Ok(message)) => Some(message),
+                // The tab is gone, whether it said so or not.
+                Some(Err(_)) | None => return Ok(()),
             },
             () = until(due) => None,
         };

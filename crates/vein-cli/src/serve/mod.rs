@@ -35,8 +35,6 @@ pub(crate) struct Site {
 /// Serves until the process is told to end.
 pub(crate) fn run(opened: Opened, ledger: Ledger) -> Result<Outcome> {
     let Opened { ui, component, props, styles, port } = opened;
-    // Data that does not fit is told before anybody connects.
-    ui.open(&component, &props)?;
     let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build()?;
     runtime.block_on(async {
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, port)).await;

@@ -1,0 +1,264 @@
+//! Pages in a real Chromium, driven over WebDriver: what its own observer saw is what the
+//! ledger names.
+
+use crate::running::{PATIENCE, Running, Server, glasshouse};
+use fantoccini::{Client, ClientBuilder, Locator};
+use serde_json::{Value as Json, json};
+use std::process::Command;
+use std::time::Instant;
+use tempfile::TempDir;
+
+/// Chromium with its driver; both end with the test.
+struct Browser {
+    client: Client,
+    _driver: Running,
+    _profile: TempDir,
+}
+
+/// Set where Chromium cannot be had; `cargo xtask test` says so in capitals.
+const WITHOUT: &str = "VEIN_WITHOUT_BROWSER";
+
+impl Browser {
+    async fn start() -> Option<Browser> {
+        if std::env::var_os(WITHOUT).is_some() {
+            println!("NOT RUN: no Chromium here");
+            return None;
+        }
+        let driver = Running::start(Command::new("chromedriver").arg("--port=0"));
+        let port = loop {
+            let line = driver.line();
+            if let Some((_, rest)) = line.split_once("successfully on port ") {
+                break rest.trim_end_matches('.').to_owned();
+            }
+        };
+        let profile = TempDir::new().expect("a folder for the profile");
+        let arguments = [
+            "--headless",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-quic",
+            "--disable-dev-shm-usage",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--window-size=1280,800",
+        ];
+        let folder = format!("--user-data-dir={}", profile.path().display());
+        let arguments: Vec<&str> = arguments.into_iter().chain([folder.as_str()]).collect();
+        let capabilities = json!({ "goog:chromeOptions": { "args": arguments } });
+        let Json::Object(capabilities) = capabilities else { unreachable!("an object") };
+        let connector = hyper_util::client::legacy::connect::HttpConnector::new();
+        let client = ClientBuilder::new(connector)
+            .capabilities(capabilities)
+            .connect(&format!("http://127.0.0.1:{port}"))
+            .await
+            .expect("Chromium starts: `cargo xtask test` installs it");
+        Some(Browser { client, _driver: driver, _profile: profile })
+    }
+
+    /// Opens a served page and waits until its link is up.
+    async fn open(&self, server: &Server) {
+        self.client.goto(&format!("http://127.0.0.1:{}/", server.port)).await.expect("a page");
+        self.until("return 'linked' in document.documentElement.dataset", "the link").await;
+    }
+
+    async fn run(&self, script: &str) -> Json {
+        self.client.execute(script, Vec::new()).await.expect("a script that runs")
+    }
+
+    async fn until(&self, script: &str, what: &str) {
+        let start = Instant::now();
+        while self.run(script).await != Json::Bool(true) {
+            assert!(start.elapsed() < PATIENCE, "waited in vain for {what}");
+            tokio::time::sleep(std::time::Duration::from_millis(10)).await;
+        }
+    }
+
+    async fn click(&self, selector: &str) {
+        let element = self.client.find(Locator::Css(selector)).await.expect("an element");
+        element.click().await.expect("a click");
+    }
+
+    async fn text(&self, selector: &str) -> String {
+        let element = self.client.find(Locator::Css(selector)).await.expect("an element");
+        element.text().await.expect("its text")
+    }
+
+    async fn close(self) {
+        self.client.close().await.expect("the session ends");
+    }
+}
+
+/// Notes every mutation of the view under the address that a ledger gives to its part.
+const OBSERVE: &str = r#"
+  const described = (element) => {
+    const name = element.localName;
+    if (element.id) return `${name}#${element.id}`;
+    return element.classList.length ? `${name}.${element.classList[0]}` : name;
+  };
+  window.seen = [];
+  const note = (records) => {
+    for (const { type, target, attributeName } of records) {
+      if (type === 'characterData') {
+        seen.push([`${described(target.parentElement)} text`, target.nodeValue]);
+      } else if (type === 'attributes') {
+        seen.push([`${described(target)} ${attributeName}`, target.getAttribute(attributeName)]);
+      } else {
+        seen.push([`${described(target)} nodes`, null]);
+      }
+    }
+  };
+  window.observer = new MutationObserver(note);
+  observer.observe(document.getElementById('view'), {
+    subtree: true, childList: true, characterData: true, attributes: true,
+  });
+  // Nothing of this page may run against its own policy.
+  window.violations = [];
+  document.addEventListener('securitypolicyviolation', (e) => violations.push(e.violatedDirective));
+"#;
+
+/// What the ledger says that a pulse changed, as the observer would write it.
+fn recorded(entry: &Json) -> Vec<Json> {
+    let component = entry["component"].as_str().expect("a name");
+    let parts = entry["parts"].as_array().expect("a list");
+    let address = |part: &Json| {
+        let full = part["part"].as_str().expect("an address");
+        full.strip_prefix(&format!("{component} › ")).expect("its component").to_owned()
+    };
+    parts.iter().map(|part| json!([address(part), part["to"]])).collect()
+}
+
+#[tokio::test]
+async fn what_the_observer_saw_is_what_the_ledger_names() {
+    let Some(browser) = Browser::start().await else { return };
+    let server = Server::start(glasshouse(), &["--ledger", "--json"]);
+    browser.open(&server).await;
+    browser.run(OBSERVE).await;
+    let ui = vein::Ui::from_dir(glasshouse()).expect("the glasshouse checks");
+    let data = std::fs::read_to_string(glasshouse().join("bed-card.json")).expect("its data");
+    let data: Json = serde_json::from_str(&data).expect("JSON");
+    let mut page = ui.open("bed-card", data).expect("data that fits");
+    // Eleven clicks fill the bed; the last one disables the button.
+    for click in 1..=11 {
+        browser.click("button").await;
+        let entry: Json = serde_json::from_str(&server.process.line()).expect("a line of JSON");
+        assert_eq!(entry["pulse"], json!(click));
+        assert_eq!(entry["verdict"]["exact"], json!(true), "{entry}");
+        let expected = recorded(&entry);
+        let wait = format!("return seen.length >= {}", expected.len());
+        browser.until(&wait, "the patches").await;
+        let seen = browser.run("return seen.splice(0)").await;
+        assert_eq!(seen, Json::Array(expected), "click {click}: {entry}");
+        let pulse = page.find("button").expect("a button").click().expect("a click");
+        assert_eq!(pulse.json(), entry, "the same in memory");
+        let html = browser.run("return document.getElementById('view').innerHTML").await;
+        assert_eq!(html, json!(page.html()), "click {click}");
+    }
+    // A disabled button does nothing, here as there.
+    browser.click("button").await;
+    assert!(server.process.is_quiet(), "no pulse for a disabled button");
+    assert_eq!(browser.run("return seen").await, json!([]));
+    assert_eq!(browser.run("return violations").await, json!([]));
+    browser.close().await;
+}
+
+const LAB: &str = "
+holds log: string[] = []
+does note(what: string) { log.push(what) }
+does key_was(key: string) { log.push(key) }
+
+<section click=\"-> note('section')\">
+  <div id='stop' click=\"->(stop) note('div')\"><button id='inner'>a</button></div>
+  <div id='self' click=\"->(self) note('self')\"><button id='child'>b</button></div>
+  <form id='form' submit=\"->(prevent) note('sent')\"><button id='send'>c</button></form>
+  <a id='once' href='#gone' click=\"->(once, prevent) note('once')\">d</a>
+  <input id='keys' keydown='->(key Enter) key_was'>
+  <input id='slow' focus=\"-> note('focus')\" input='->(settle 200) note(event.value)'>
+</section>
+<output>{log.join(' ')}</output>
+";
+
+#[tokio::test]
+async fn events_behave_as_in_memory() {
+    let Some(browser) = Browser::start().await else { return };
+    let dir = TempDir::new().expect("a folder");
+    std::fs::write(dir.path().join("event-lab.vein"), LAB).expect("a component");
+    let server = Server::start(dir.path(), &["--ledger", "--json"]);
+    browser.open(&server).await;
+    let mut log: Vec<&str> = Vec::new();
+    for (selector, noted) in [
+        ("#inner", &["div"][..]),
+        ("#child", &["section"]),
+        ("#send", &["section", "sent"]),
+        ("#once", &["once", "section"]),
+        ("#slow", &["focus", "section"]),
+    ] {
+        browser.click(selector).await;
+        log.extend(noted);
+        let wait =
+            format!("return document.querySelector('output').textContent === {:?}", log.join(" "));
+        browser.until(&wait, selector).await;
+    }
+    let prevented = browser.run("return location.hash === '' && location.search === ''").await;
+    assert_eq!(prevented, Json::Bool(true), "neither the link nor the form went anywhere");
+    // Several keys within 200 ms are one change, after they have settled.
+    let slow = browser.client.find(Locator::Css("#slow")).await.expect("a field");
+    slow.send_keys("kale").await.expect("keys");
+    log.push("kale");
+    let wait =
+        format!("return document.querySelector('output').textContent === {:?}", log.join(" "));
+    browser.until(&wait, "the settled text").await;
+    let keys = browser.client.find(Locator::Css("#keys")).await.expect("a field");
+    keys.send_keys("ab\u{e007}").await.expect("keys");
+    log.push("Enter");
+    let wait =
+        format!("return document.querySelector('output').textContent === {:?}", log.join(" "));
+    browser.until(&wait, "the key").await;
+    assert_eq!(browser.text("output").await, log.join(" "));
+    // The second click on what happens once goes on to the section alone, and then the link.
+    browser.click("#once").await;
+    log.push("section");
+    let wait =
+        format!("return document.querySelector('output').textContent === {:?}", log.join(" "));
+    browser.until(&wait, "the second click").await;
+    assert_eq!(browser.run("return location.hash").await, json!("#gone"));
+    browser.close().await;
+}
+
+#[tokio::test]
+async fn the_applier_refuses_what_is_malformed_and_leaves_the_page_as_it_is() {
+    let Some(browser) = Browser::start().await else { return };
+    let server = Server::start(glasshouse(), &[]);
+    browser.open(&server).await;
+    let ui = vein::Ui::from_dir(glasshouse()).expect("the glasshouse checks");
+    let data = json!({ "bed": { "id": 1, "crop": "Kale 😀 <b>", "moisture": 99 } });
+    let page = ui.open("bed-card", data).expect("data that fits");
+    let opening = page.opening().pulse.patches.to_bytes();
+    let script = "
+      const [bytes, done] = [arguments[0], arguments[arguments.length - 1]];
+      import('/vein/applier.mjs').then(({ Surface }) => {
+        const place = document.createElement('div');
+        document.body.append(place);
+        const surface = new Surface(place, () => {});
+        const whole = Uint8Array.from(bytes);
+        const refused = [];
+        for (let cut = 0; cut < whole.length; cut++) {
+          try {
+            surface.apply(whole.slice(0, cut).buffer);
+            refused.push(cut);
+          } catch { /* as it should */ }
+        }
+        const untouched = place.childNodes.length === 0;
+        surface.apply(whole.buffer);
+        const html = place.innerHTML;
+        let twice = false;
+        try { surface.apply(whole.buffer); } catch { twice = place.innerHTML === html; }
+        done({ refused, untouched, twice, html });
+      });";
+    let result =
+        browser.client.execute_async(script, vec![json!(opening)]).await.expect("a script");
+    let expected = json!({ "refused": [], "untouched": true, "twice": true, "html": page.html() });
+    assert_eq!(result, expected);
+    browser.close().await;
+}
