@@ -150,7 +150,7 @@ impl Checker<'_> {
 
     fn declare_handler(&mut self, ident: &Ident, params: &[TypedName]) -> usize {
         let number = self.handlers.len();
-        self.symbols.insert(ident.name.clone(), Symbol::Handler(number as u16));
+        self.symbols.insert(ident.name.clone(), Symbol::Handler(number as u32));
         let params: Vec<(String, Ty)> =
             params.iter().map(|p| (p.ident.name.clone(), self.resolve(&p.ty))).collect();
         self.plan.handlers.push(Handler {
@@ -238,7 +238,7 @@ impl Checker<'_> {
             (CellRole::Derived, Some(id)) => CellKind::Derived(id, Reads::Fixed(Vec::new())),
             _ => return,
         };
-        let cell = self.plan.cells.len() as u16;
+        let cell = self.plan.cells.len() as u32;
         self.plan.cells.push(Cell { name: name.as_str().into(), ty: self.tables.ty(&ty), kind });
         self.symbols.insert(name.clone(), Symbol::Cell(cell));
         self.cells.push(CellInfo {

@@ -122,13 +122,13 @@ impl Checker<'_> {
         match self.symbols.get(name) {
             Some(Symbol::Cell(cell)) => {
                 let cell = *cell;
-                self.cells[usize::from(cell)].read = true;
-                let ty = self.cells[usize::from(cell)].ty.clone();
+                self.cells[cell as usize].read = true;
+                let ty = self.cells[cell as usize].ty.clone();
                 let ty = self.narrowed(Some(name.into()), ty);
                 self.typed(Expr::Cell(cell), ty)
             }
             Some(Symbol::Handler(handler)) => {
-                self.handlers[usize::from(*handler)].called = true;
+                self.handlers[*handler as usize].called = true;
                 let advice = format!("bind it to an event: `click=\"-> {name}()\"`");
                 self.not_usable(name.into(), "a handler", &advice, span)
             }
@@ -639,7 +639,7 @@ impl Checker<'_> {
     /// The role of the cell that a name stands for.
     pub(crate) fn role(&self, name: &str) -> Option<CellRole> {
         match self.symbols.get(name) {
-            Some(Symbol::Cell(cell)) => Some(self.cells[usize::from(*cell)].role),
+            Some(Symbol::Cell(cell)) => Some(self.cells[*cell as usize].role),
             _ => None,
         }
     }

@@ -37,7 +37,7 @@ impl Addresses {
 pub(crate) struct Markup {
     elements: Addresses,
     parts: Addresses,
-    marks: u16,
+    marks: u32,
 }
 
 /// Attributes that steer the structure of the view.
@@ -91,7 +91,7 @@ impl Checker<'_> {
         self.part(mark, PartKind::Text, value, address, span);
     }
 
-    fn part(&mut self, mark: u16, kind: PartKind, value: ExprId, address: String, span: Span) {
+    fn part(&mut self, mark: u32, kind: PartKind, value: ExprId, address: String, span: Span) {
         let location = self.location(span);
         // What it reads is worked out when all cells are there.
         let reads = Reads::Fixed(Vec::new());
@@ -151,7 +151,7 @@ impl Checker<'_> {
             self.attribute(element, attribute, &called, mark, markup, &mut attributes);
         }
         let marked = self.plan.parts.len() > parts || self.plan.listeners.len() > listeners;
-        markup.marks += u16::from(marked);
+        markup.marks += u32::from(marked);
         self.plan.template[open] = TemplateNode::Open {
             namespace: element.namespace,
             name: name.into(),
@@ -206,7 +206,7 @@ impl Checker<'_> {
         element: &Element,
         attribute: &Attribute,
         called: &str,
-        mark: u16,
+        mark: u32,
         markup: &mut Markup,
         fixed: &mut Vec<(vein_plan::Name, vein_plan::Name)>,
     ) {
@@ -310,7 +310,7 @@ impl Checker<'_> {
         event: &str,
         arrow: &Arrow,
         body: &EventBody,
-        mark: u16,
+        mark: u32,
         address: String,
         span: Span,
     ) {

@@ -170,14 +170,14 @@ impl Checker<'_> {
         }
         match self.symbols.get(name) {
             Some(Symbol::Handler(handler)) if self.local(name).is_none() => {
-                self.handlers[usize::from(*handler)].called = true;
+                self.handlers[*handler as usize].called = true;
                 let advice = "a handler changes state and gives no value: call it from an event";
                 self.not_usable(name.into(), "a handler", advice, at)
             }
             Some(Symbol::Broken) => self.broken(),
             _ => {
                 if let Some(Symbol::Cell(cell)) = self.symbols.get(name) {
-                    self.cells[usize::from(*cell)].read = true;
+                    self.cells[*cell as usize].read = true;
                 }
                 self.not_usable(name.into(), "a value", "read it without `()`", at)
             }

@@ -15,7 +15,7 @@ use vein_plan::{Extent, Plan, PlanRead, Program, ReadStep, Reads, Type, TypeId};
 enum Origin {
     Made,
     /// In a cell, at this way into it.
-    At(u16, Vec<ReadStep>),
+    At(u32, Vec<ReadStep>),
     /// In one of several places.
     Either(Vec<Origin>),
     /// A list whose items stand in these places.
@@ -106,8 +106,8 @@ impl Walker<'_> {
     }
 
     /// Whether a list or record stands at a path.
-    fn is_compound(&self, cell: u16, path: &[ReadStep]) -> bool {
-        let mut ty = self.without_null(self.plan.cells[usize::from(cell)].ty);
+    fn is_compound(&self, cell: u32, path: &[ReadStep]) -> bool {
+        let mut ty = self.without_null(self.plan.cells[cell as usize].ty);
         for step in path {
             let fields: &[(u32, TypeId)] = match &self.program.types[ty as usize] {
                 Type::Record(fields) => fields,

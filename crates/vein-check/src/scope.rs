@@ -20,8 +20,8 @@ pub(crate) struct Project<'a> {
 /// What a declared name is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Symbol {
-    Cell(u16),
-    Handler(u16),
+    Cell(u32),
+    Handler(u32),
     /// Declared, but in a way that was reported.
     Broken,
 }

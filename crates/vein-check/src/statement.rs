@@ -236,7 +236,7 @@ impl Checker<'_> {
         self.events[event].given = true;
         let payload = self.events[event].payload.clone();
         if let Some(ids) = self.arguments(&name.name, name.span, &payload, args) {
-            self.emit(Stmt::Give(event as u16, ids), block);
+            self.emit(Stmt::Give(event as u32, ids), block);
             self.forget_state();
         }
     }
@@ -315,8 +315,8 @@ impl Checker<'_> {
         match self.symbols.get(name) {
             Some(Symbol::Handler(handler)) if self.local(name).is_none() => {
                 let handler = *handler;
-                self.handlers[usize::from(handler)].called = true;
-                let params = self.handlers[usize::from(handler)].params.clone();
+                self.handlers[handler as usize].called = true;
+                let params = self.handlers[handler as usize].params.clone();
                 if let Some(ids) = self.arguments(name, at, &params, args) {
                     self.emit(Stmt::Call(handler, ids), block);
                     self.forget_state();
@@ -342,8 +342,8 @@ impl Checker<'_> {
             }
             return;
         };
-        self.handlers[usize::from(handler)].called = true;
-        let params = self.handlers[usize::from(handler)].params.clone();
+        self.handlers[handler as usize].called = true;
+        let params = self.handlers[handler as usize].params.clone();
         if params.len() > values.len() {
             let signature: Vec<String> =
                 params.iter().map(|(n, ty)| format!("{n}: {}", self.type_name(ty))).collect();
@@ -544,7 +544,7 @@ impl Checker<'_> {
         match self.symbols.get(name) {
             Some(Symbol::Cell(cell)) => {
                 let cell = *cell;
-                let info = &mut self.cells[usize::from(cell)];
+                let info = &mut self.cells[cell as usize];
                 Some(match info.role {
                     CellRole::Prop => Err(Target::Prop),
                     CellRole::Derived => Err(Target::Derived),
@@ -569,7 +569,7 @@ impl Checker<'_> {
     fn mark_read(&mut self, list: &ast::Expr) {
         crate::names::free_names(list, &mut |name| {
             if let Some(Symbol::Cell(cell)) = self.symbols.get(name) {
-                self.cells[usize::from(*cell)].read = true;
+                self.cells[*cell as usize].read = true;
             }
         });
     }

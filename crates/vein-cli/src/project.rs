@@ -102,8 +102,10 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
     // Data that does not fit is told before anything is shown or served.
     let fits = ui.open(&component, &props).map(|_| ());
     match &data {
-        Some(path) => fits.with_context(|| format!("`{}` does not fit", path.display()))?,
-        None => fits?,
+        Some(path) if ui.components().any(|name| name == component) => {
+            fits.with_context(|| format!("`{}` does not fit", path.display()))?
+        }
+        _ => fits?,
     }
     let styles = project.settings.styles.iter().map(|path| read(&project.root.join(path)));
     let styles = styles.collect::<Result<_>>()?;

@@ -11,9 +11,9 @@ pub type ExprId = u32;
 /// A statement's place in its plan's table.
 pub type StmtId = u32;
 /// A piece of an instance's state: a prop, a held state or a derived value.
-pub type CellId = u16;
+pub type CellId = u32;
 /// A name that lives while one expression or handler runs.
-pub type LocalId = u16;
+pub type LocalId = u32;
 /// A place in the program's table of names.
 pub type NameId = u32;
 
@@ -128,9 +128,9 @@ pub enum Stmt {
     /// `for (const item of list) …`: the local is the position.
     For(LocalId, ExprId, Block),
     /// A call of one of the component's own handlers.
-    Call(u16, Vec<ExprId>),
+    Call(u32, Vec<ExprId>),
     /// `give name(…)`
-    Give(u16, Vec<ExprId>),
+    Give(u32, Vec<ExprId>),
     /// `return`
     Return,
 }

@@ -43,7 +43,7 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
 
     /// Binds a local.
     pub fn bind(&mut self, local: LocalId, value: Followed<O>) {
-        let at = usize::from(local);
+        let at = local as usize;
         if self.locals.len() <= at {
             self.locals.resize(at + 1, (Value::Null, O::made()));
         }
@@ -74,7 +74,7 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
             Expr::String(s) => made(Value::String(s.clone())),
             Expr::Cell(cell) => (self.cells.cell(*cell), O::cell(*cell)),
             Expr::Local(local) => {
-                self.locals.get(usize::from(*local)).cloned().unwrap_or_else(|| made(Value::Null))
+                self.locals.get(*local as usize).cloned().unwrap_or_else(|| made(Value::Null))
             }
             Expr::Field(of, name) => self.field(*of, *name),
             Expr::Index(list, index) => self.index(*list, *index),

@@ -216,7 +216,7 @@ pub struct Location {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Part {
     /// The marked node that it belongs to.
-    pub mark: u16,
+    pub mark: u32,
     /// What of the node it is.
     pub kind: PartKind,
     /// What is shown there.
@@ -297,7 +297,7 @@ impl Property {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Listener {
     /// The marked element.
-    pub mark: u16,
+    pub mark: u32,
     /// The event's type, as the DOM names it.
     pub event: Name,
     /// What the arrow's parentheses say.

@@ -8,6 +8,9 @@ use crate::program::{CellKind, Plan, Program, ReadStep, Reads, TemplateNode, Typ
 /// How deep expressions may be nested once compiled.
 pub const DEEPEST_EXPRESSION: usize = 1000;
 
+/// How many locals a handler or expression may use.
+pub const MOST_LOCALS: LocalId = 1 << 16;
+
 /// What is wrong with a program.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Flaw {
@@ -82,7 +85,7 @@ impl Verifier<'_> {
         }
         for handler in &self.plan.handlers {
             handler.params.iter().try_for_each(|(_, ty)| self.ty(*ty))?;
-            ensure(handler.params.len() <= usize::from(handler.locals), || {
+            ensure(handler.params.len() <= (handler.locals as usize), || {
                 "fewer locals than parameters".into()
             })?;
             self.body(&handler.body, handler.locals)?;
@@ -108,6 +111,9 @@ impl Verifier<'_> {
     }
 
     fn expression(&self, expr: &Expr) -> Checked {
+        ensure(expr.locals().iter().all(|local| *local < MOST_LOCALS), || {
+            "a local beyond the limit".into()
+        })?;
         match expr {
             Expr::Cell(cell) => self.cell(*cell),
             Expr::Field(_, name) => self.name(*name),
@@ -139,12 +145,12 @@ impl Verifier<'_> {
             match stmt {
                 Stmt::Set(place, _) | Stmt::Edit(place, _) => self.place(place)?,
                 Stmt::Call(handler, _) => {
-                    ensure(usize::from(*handler) < self.plan.handlers.len(), || {
+                    ensure((*handler as usize) < self.plan.handlers.len(), || {
                         "an unknown handler".into()
                     })?;
                 }
                 Stmt::Give(event, _) => {
-                    ensure(usize::from(*event) < self.plan.events.len(), || {
+                    ensure((*event as usize) < self.plan.events.len(), || {
                         "an unknown event".into()
                     })?;
                 }
@@ -165,7 +171,7 @@ impl Verifier<'_> {
                 CellKind::Derived(value, reads) => {
                     self.reads_before(*value, i)?;
                     self.reads(reads)?;
-                    ensure(reads.paths().iter().all(|r| usize::from(r.cell) < i), || {
+                    ensure(reads.paths().iter().all(|r| (r.cell as usize) < i), || {
                         format!("`{}` reads what comes after it", cell.name)
                     })?;
                 }
@@ -184,7 +190,7 @@ impl Verifier<'_> {
             }
             let expr = &self.plan.exprs[id as usize];
             if let Expr::Cell(read) = expr {
-                ensure(usize::from(*read) < cell, || "a value that reads itself".into())?;
+                ensure((*read as usize) < cell, || "a value that reads itself".into())?;
             }
             expr.children(|child| open.push(child));
         }
@@ -209,14 +215,14 @@ impl Verifier<'_> {
         ensure(open == 0, || "an element left open".into())?;
         for part in &self.plan.parts {
             let is_text = matches!(part.kind, crate::PartKind::Text);
-            ensure(text_marks.get(usize::from(part.mark)) == Some(&is_text), || {
+            ensure(text_marks.get(part.mark as usize) == Some(&is_text), || {
                 format!("part `{}` on no such node", part.address)
             })?;
             self.expr_id(part.value)?;
             self.reads(&part.reads)?;
         }
         for listener in &self.plan.listeners {
-            ensure(text_marks.get(usize::from(listener.mark)) == Some(&false), || {
+            ensure(text_marks.get(listener.mark as usize) == Some(&false), || {
                 format!("listener `{}` on no such element", listener.address)
             })?;
             ensure(listener.locals > 0, || "a listener without its event".into())?;
@@ -226,6 +232,7 @@ impl Verifier<'_> {
     }
 
     fn body(&self, body: &[StmtId], locals: LocalId) -> Checked {
+        ensure(locals <= MOST_LOCALS, || "more locals than the limit".into())?;
         let mut open: Vec<StmtId> = body.to_vec();
         while let Some(id) = open.pop() {
             let stmt = self.plan.stmts.get(id as usize).ok_or("an unknown statement")?;
@@ -250,7 +257,7 @@ impl Verifier<'_> {
     }
 
     fn place(&self, place: &Place) -> Checked {
-        let kind = self.plan.cells.get(usize::from(place.cell)).map(|cell| &cell.kind);
+        let kind = self.plan.cells.get(place.cell as usize).map(|cell| &cell.kind);
         ensure(matches!(kind, Some(CellKind::State(_))), || "a write to no state".into())?;
         place.steps.iter().try_for_each(|step| match step {
             PlaceStep::Field(name) => self.name(*name),
@@ -263,7 +270,7 @@ impl Verifier<'_> {
     }
 
     fn cell(&self, cell: CellId) -> Checked {
-        ensure(usize::from(cell) < self.plan.cells.len(), || "an unknown cell".into())
+        ensure((cell as usize) < self.plan.cells.len(), || "an unknown cell".into())
     }
 
     fn name(&self, name: u32) -> Checked {

@@ -21,7 +21,7 @@ struct Values<'a>(&'a [Value]);
 
 impl Cells for Values<'_> {
     fn cell(&mut self, cell: CellId) -> Value {
-        self.0[usize::from(cell)].clone()
+        self.0[cell as usize].clone()
     }
 }
 

@@ -47,7 +47,7 @@ struct Outline<'a> {
 
 impl Outline<'_> {
     fn nodes(&mut self) {
-        let (mut depth, mut mark) = (0, 0u16);
+        let (mut depth, mut mark) = (0, 0u32);
         for node in &self.plan.template {
             match node {
                 TemplateNode::Open { name, attributes, marked, .. } => {
@@ -77,7 +77,7 @@ impl Outline<'_> {
         }
     }
 
-    fn marked(&mut self, mark: u16, depth: usize) {
+    fn marked(&mut self, mark: u32, depth: usize) {
         let full = |address: &str| format!("{} › {address}", self.plan.name);
         for (part, shown) in self.plan.parts.iter().zip(self.shown) {
             if part.mark != mark {
@@ -114,7 +114,7 @@ impl Outline<'_> {
 
 /// How a read is written: `bed.moisture`, `beds[*].crop`, `beds.length`.
 pub fn read_path(program: &Program, plan: &Plan, read: &PlanRead) -> String {
-    let mut path = plan.cells[usize::from(read.cell)].name.to_string();
+    let mut path = plan.cells[read.cell as usize].name.to_string();
     for step in &read.path {
         match step {
             ReadStep::Field(name) => {

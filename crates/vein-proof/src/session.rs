@@ -65,9 +65,9 @@ impl Session {
     }
 
     /// The delivery of an event to a listener, with the fields that it reads.
-    pub fn delivery(&self, listener: u16, field: impl Fn(EventField) -> Value) -> Delivery {
+    pub fn delivery(&self, listener: u32, field: impl Fn(EventField) -> Value) -> Delivery {
         let listeners = &self.runtime.plan().listeners;
-        let fields = listeners.get(usize::from(listener)).map_or(&[][..], |l| &l.fields);
+        let fields = listeners.get(listener as usize).map_or(&[][..], |l| &l.fields);
         let pairs = fields.iter().map(|f| (Name::from(f.name()), field(*f)));
         Delivery { listener, event: Value::Record(Arc::new(Record::new(pairs))) }
     }
@@ -99,7 +99,7 @@ impl Session {
     pub fn value(&mut self, name: &str) -> Option<Value> {
         let cells = &self.runtime.plan().cells;
         let cell = cells.iter().position(|cell| *cell.name == *name)?;
-        Some(self.runtime.value(cell as u16))
+        Some(self.runtime.value(cell as u32))
     }
 
     /// Moves the clock on and runs what has become due.

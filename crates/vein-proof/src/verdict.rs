@@ -160,7 +160,7 @@ impl Proof {
     fn is_idle(&self, program: &Program, plan: &Plan, after: &[Value], part: usize) -> bool {
         let (_, reads) = evaluate(program, plan, &self.before.values, plan.parts[part].value);
         !reads.iter().any(|read| {
-            let at = |values: &[Value]| values[usize::from(read.cell)].at(&read.path).cloned();
+            let at = |values: &[Value]| values[read.cell as usize].at(&read.path).cloned();
             read.extent.differs(at(&self.before.values).as_ref(), at(after).as_ref())
         })
     }

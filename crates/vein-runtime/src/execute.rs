@@ -11,7 +11,7 @@ use vein_plan::eval::Evaluation;
 use vein_plan::{Step, Value};
 
 /// What a run of statements gave to the parent: the event's number and its values.
-pub(crate) type GivenEvents = Vec<(u16, Vec<Value>)>;
+pub(crate) type GivenEvents = Vec<(u32, Vec<Value>)>;
 
 /// Statements that run on an instance.
 pub(crate) struct Run<'a> {
@@ -62,7 +62,7 @@ impl<'a> Run<'a> {
     }
 
     fn bind(local: LocalId, value: Value, locals: &mut Locals) {
-        let at = usize::from(local);
+        let at = local as usize;
         if locals.len() <= at {
             locals.resize(at + 1, (Value::Null, ()));
         }
@@ -104,7 +104,7 @@ impl<'a> Run<'a> {
             }
             Stmt::For(position, list, body) => return self.each(*position, *list, body, locals),
             Stmt::Call(handler, args) => {
-                let handler = &prepared.plan().handlers[usize::from(*handler)];
+                let handler = &prepared.plan().handlers[*handler as usize];
                 let args = self.values(args, locals);
                 if self.calls >= DEEPEST_CALLS {
                     return Err(Fault::HandlersTooDeep { handler: handler.name.to_string() });
@@ -160,7 +160,7 @@ impl<'a> Run<'a> {
 
     /// How a path is written, worked out only when it is needed.
     fn shown(&self, place: &Place, path: &[Step]) -> impl FnOnce() -> String + use<> {
-        let name = self.prepared.plan().cells[usize::from(place.cell)].name.clone();
+        let name = self.prepared.plan().cells[place.cell as usize].name.clone();
         let path: SmallVec<[Step; 4]> = path.iter().cloned().collect();
         move || std::iter::once(name.to_string()).chain(path.iter().map(Step::to_string)).collect()
     }
@@ -173,7 +173,7 @@ impl<'a> Run<'a> {
     ) -> Result<(), Fault> {
         let path = self.path(place, locals);
         let nowhere = self.shown(place, &path);
-        let root = &self.graph.values[usize::from(place.cell)];
+        let root = &self.graph.values[place.cell as usize];
         let Some(Value::List(items)) = root.at(&path) else {
             return Err(Fault::NoSuchPlace { path: nowhere() });
         };

@@ -168,7 +168,7 @@ impl Graph {
     /// Takes back everything since the pulse began.
     pub(crate) fn roll_back(&mut self) {
         while let Some(change) = self.log.pop() {
-            let cell = usize::from(change.cell);
+            let cell = change.cell as usize;
             change.undo(&mut self.values[cell]);
         }
         while let Some((reader, trace)) = self.retraced.pop() {
@@ -202,7 +202,7 @@ impl Graph {
     }
 
     fn is_derived(&self, cell: CellId) -> bool {
-        matches!(self.prepared.plan().cells[usize::from(cell)].kind, CellKind::Derived(..))
+        matches!(self.prepared.plan().cells[cell as usize].kind, CellKind::Derived(..))
     }
 
     pub(crate) fn because(&self, reader: ReaderId) -> &[u32] {
@@ -279,7 +279,7 @@ impl Graph {
         value: Value,
         because: SmallVec<[u32; 2]>,
     ) -> bool {
-        let root = &mut self.values[usize::from(cell)];
+        let root = &mut self.values[cell as usize];
         match root.at(&path) {
             None => return false,
             Some(old) if old.same(&value) => return true,
@@ -288,7 +288,7 @@ impl Graph {
         let Some(place) = root.at_mut(&path) else { return false };
         let old = std::mem::replace(place, value);
         let mut woken = std::mem::take(&mut self.woken);
-        if let Some(new) = self.values[usize::from(cell)].at(&path) {
+        if let Some(new) = self.values[cell as usize].at(&path) {
             self.prepared.fixed.replaced(cell, &path, &old, new, &mut woken);
             self.followed.replaced(cell, &path, &old, new, &mut woken);
         }
@@ -299,7 +299,7 @@ impl Graph {
     /// Changes the list at a path in place. `false` if there is none.
     pub(crate) fn change_list(&mut self, cell: CellId, path: Vec<Step>, change: ListEdit) -> bool {
         use crate::wakes::ListChange;
-        let Some(Value::List(items)) = self.values[usize::from(cell)].at(&path) else {
+        let Some(Value::List(items)) = self.values[cell as usize].at(&path) else {
             return false;
         };
         let seen = match &change {
@@ -322,7 +322,7 @@ impl Graph {
         let mut woken = std::mem::take(&mut self.woken);
         self.prepared.fixed.list_changed(cell, &path, items, &seen, &mut woken);
         self.followed.list_changed(cell, &path, items, &seen, &mut woken);
-        let Some(Value::List(items)) = self.values[usize::from(cell)].at_mut(&path) else {
+        let Some(Value::List(items)) = self.values[cell as usize].at_mut(&path) else {
             return false;
         };
         let items = Arc::make_mut(items);
@@ -363,11 +363,11 @@ impl Graph {
     }
 
     fn has_changed(&self, read: &Read) -> bool {
-        changed_since_start(&self.log, read, &self.values[usize::from(read.cell)])
+        changed_since_start(&self.log, read, &self.values[read.cell as usize])
     }
 
     fn is_fresh(&self, cell: CellId) -> bool {
-        !self.is_derived(cell) || self.readers[usize::from(cell)].mark == Mark::Fresh
+        !self.is_derived(cell) || self.readers[cell as usize].mark == Mark::Fresh
     }
 
     /// For a reader whose reads are followed: the next derived value, from a position on,
@@ -451,7 +451,7 @@ impl Graph {
 
     fn compute(&mut self, cell: CellId) {
         let prepared = self.prepared.clone();
-        let CellKind::Derived(expr, _) = prepared.plan().cells[usize::from(cell)].kind else {
+        let CellKind::Derived(expr, _) = prepared.plan().cells[cell as usize].kind else {
             return;
         };
         let id = ReaderId::from(cell);
@@ -523,7 +523,7 @@ impl Cells for Graph {
         if self.is_derived(cell) {
             self.refresh(cell);
         }
-        self.values[usize::from(cell)].clone()
+        self.values[cell as usize].clone()
     }
 }
 

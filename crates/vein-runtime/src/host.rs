@@ -135,12 +135,12 @@ impl Runtime {
     /// A path to nothing or to a derived value, or a value that does not fit.
     pub fn set(&mut self, path: &str, json: &serde_json::Value) -> Result<Pulse, HostError> {
         let (cell, steps, ty) = self.resolve(path)?;
-        let name = self.plan().cells[usize::from(cell)].name.to_string();
-        if matches!(self.plan().cells[usize::from(cell)].kind, CellKind::Derived(..)) {
+        let name = self.plan().cells[cell as usize].name.to_string();
+        if matches!(self.plan().cells[cell as usize].kind, CellKind::Derived(..)) {
             return Err(HostError::Derived { name });
         }
         let value = self.program().value_from_json(ty, json, path)?;
-        if self.values()[usize::from(cell)].at(&steps).is_none() {
+        if self.values()[cell as usize].at(&steps).is_none() {
             return Err(HostError::UnknownPath { path: path.into(), known: Vec::new() });
         }
         Ok(self.write(cell, steps, value))

@@ -30,7 +30,7 @@ pub struct Runtime {
 #[derive(Debug)]
 struct Settling {
     due: f64,
-    listener: u16,
+    listener: u32,
     event: Value,
     after: u32,
 }
@@ -39,7 +39,7 @@ struct Settling {
 #[derive(Clone, Debug)]
 pub struct Delivery {
     /// The listener's number in its component.
-    pub listener: u16,
+    pub listener: u32,
     /// A record of the fields.
     pub event: Value,
 }
@@ -95,7 +95,7 @@ impl Runtime {
     }
 
     /// The nodes that parts and listeners refer to.
-    pub fn node_of_mark(mark: u16) -> NodeNumber {
+    pub fn node_of_mark(mark: u32) -> NodeNumber {
         FIRST_NODE + NodeNumber::from(mark)
     }
 
@@ -137,11 +137,11 @@ impl Runtime {
         let listeners = &prepared.plan().listeners;
         let on = deliveries
             .first()
-            .and_then(|delivery| listeners.get(usize::from(delivery.listener)))
+            .and_then(|delivery| listeners.get(delivery.listener as usize))
             .map_or_else(String::new, |listener| element_of(&listener.address).to_owned());
         let mut now = Vec::new();
         for delivery in deliveries {
-            let Some(listener) = listeners.get(usize::from(delivery.listener)) else { continue };
+            let Some(listener) = listeners.get(delivery.listener as usize) else { continue };
             match listener.options.settle {
                 None => now.push((listener, delivery.event)),
                 Some(after) => {
@@ -178,7 +178,7 @@ impl Runtime {
         let Settling { listener, event, after, .. } = self.settling.remove(at);
         self.now = due.max(self.now);
         let prepared = self.graph.prepared.clone();
-        let listener = &prepared.plan().listeners[usize::from(listener)];
+        let listener = &prepared.plan().listeners[listener as usize];
         let (kind, on) = (listener.event.to_string(), element_of(&listener.address).to_owned());
         let act = |run: &mut Run<'_>| run.body(&listener.body, vec![event]);
         Some(self.pulse(Cause::Settled { kind, on, after }, act))
@@ -186,7 +186,7 @@ impl Runtime {
 
     /// Writes to a prop or to state. The caller has checked the value against its type.
     pub fn write(&mut self, cell: CellId, steps: Vec<Step>, value: Value) -> Pulse {
-        let name = self.plan().cells[usize::from(cell)].name.to_string();
+        let name = self.plan().cells[cell as usize].name.to_string();
         let path: String =
             std::iter::once(name).chain(steps.iter().map(|s| s.to_string())).collect();
         self.pulse(Cause::Write { path: path.clone() }, |run| {
@@ -270,7 +270,7 @@ impl Runtime {
         let prepared = self.graph.prepared.clone();
         let plan = prepared.plan();
         let given = given.into_iter().map(|(event, values)| {
-            let event = &plan.events[usize::from(event)];
+            let event = &plan.events[event as usize];
             let names = event.payload.iter().map(|(name, _)| name.clone());
             Given { name: event.name.clone(), payload: names.zip(values).collect() }
         });
@@ -291,10 +291,10 @@ impl Runtime {
     /// The log in the words of the component, one entry for each write.
     fn value_changes(&self, plan: &Plan) -> Vec<ValueChange> {
         let change = |change: &crate::change::Change| {
-            let cell = &plan.cells[usize::from(change.cell)];
+            let cell = &plan.cells[change.cell as usize];
             let steps = change.path.iter().map(|step| step.to_string());
             let path = std::iter::once(cell.name.to_string()).chain(steps).collect();
-            let now = self.graph.values[usize::from(change.cell)].at(&change.path);
+            let now = self.graph.values[change.cell as usize].at(&change.path);
             let difference = match &change.undo {
                 Undo::Set(old) => {
                     Difference::Value { from: old.clone(), to: now.cloned().unwrap_or_default() }

@@ -44,7 +44,7 @@ pub struct Reached {
     /// The element that it is on.
     pub node: NodeId,
     /// Its number in its component.
-    pub listener: u16,
+    pub listener: u32,
 }
 
 /// What a dispatch did.

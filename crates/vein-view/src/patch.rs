@@ -44,9 +44,9 @@ pub struct Template {
 #[derive(Clone, Debug, PartialEq)]
 pub struct TemplateListener {
     /// Which of the template's marks.
-    pub mark: u16,
+    pub mark: u32,
     /// The listener's number in its component.
-    pub number: u16,
+    pub number: u32,
     /// The event's type.
     pub event: Name,
     /// Whether events of this type bubble.
@@ -63,7 +63,7 @@ impl Template {
         let listeners =
             plan.listeners.iter().enumerate().map(|(number, listener)| TemplateListener {
                 mark: listener.mark,
-                number: number as u16,
+                number: number as u32,
                 event: listener.event.clone(),
                 bubbles: vein_plan::dom::bubbles(&listener.event),
                 options: ListenerOptions { settle: None, ..listener.options.clone() },
@@ -302,8 +302,8 @@ impl Batch {
             listener.bubbles,
         ];
         let flags = flags.iter().rev().fold(0, |bits, on| bits << 1 | u8::from(*on));
-        self.number(u32::from(listener.mark));
-        self.number(u32::from(listener.number));
+        self.number(listener.mark);
+        self.number(listener.number);
         self.string(&listener.event);
         self.code(flags);
         if let Some(key) = &options.key {
@@ -499,7 +499,7 @@ impl<'a> Reader<'a> {
         for _ in 0..self.number()? {
             let listener = self.listener()?;
             // Only elements are listened on.
-            marks.get(usize::from(listener.mark)).filter(|element| **element)?;
+            marks.get(listener.mark as usize).filter(|element| **element)?;
             template.listeners.push(listener);
         }
         (open == 0 && marks.len() < MOST_MARKS as usize).then_some(template)
@@ -522,8 +522,8 @@ impl<'a> Reader<'a> {
     }
 
     fn listener(&mut self) -> Option<TemplateListener> {
-        let mark = u16::try_from(self.number()?).ok()?;
-        let number = u16::try_from(self.number()?).ok()?;
+        let mark = self.number()?;
+        let number = self.number()?;
         let event: Name = self.string()?.into();
         let flags = self.byte()?;
         if flags >= 1 << 6 {

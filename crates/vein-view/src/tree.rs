@@ -17,7 +17,7 @@ pub struct Tree {
     numbers: Vec<Option<NodeId>>,
     templates: HashMap<u32, Arc<Template>>,
     /// Listeners that were to happen once and have.
-    pub(crate) spent: Vec<(NodeId, u16)>,
+    pub(crate) spent: Vec<(NodeId, u32)>,
 }
 
 #[derive(Clone, Debug)]
@@ -43,7 +43,7 @@ pub(crate) struct Element {
     pub(crate) flags: Vec<(Property, bool)>,
     pub(crate) children: Vec<NodeId>,
     /// The template that its listeners come from, and which mark of it this is.
-    pub(crate) listens: Option<(Arc<Template>, u16)>,
+    pub(crate) listens: Option<(Arc<Template>, u32)>,
 }
 
 /// Why patches were refused. Nothing of the batch was applied.
@@ -203,9 +203,9 @@ impl Tree {
 
     /// Clones a template to the end of a node; marks are numbered from `first`.
     pub fn insert(&mut self, template: &Arc<Template>, parent: NodeId, first: NodeNumber) {
-        let (mut open, mut mark) = (parent, 0u16);
+        let (mut open, mut mark) = (parent, 0u32);
         for node in &template.nodes {
-            let number = is_marked(node).then(|| first + u32::from(mark));
+            let number = is_marked(node).then(|| first + mark);
             let kind = match node {
                 TemplateNode::Close => {
                     open = self.node(open).parent.unwrap_or(parent);

@@ -23,7 +23,7 @@ struct Told {
     /// Its type.
     event: String,
     /// The listeners that it reached: the node's number and the listener's.
-    reached: Vec<(u32, u16)>,
+    reached: Vec<(u32, u32)>,
     /// The fields that those read.
     #[serde(default)]
     fields: serde_json::Map<String, serde_json::Value>,

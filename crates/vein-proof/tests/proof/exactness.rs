@@ -20,7 +20,7 @@ pub fn compiled(text: &str) -> Arc<Program> {
 }
 
 fn bed(id: usize, crop: &str) -> Json {
-    json!({ "id": id, "crop": crop, "wet": id % 2 == 0, "levels": [id, 1] })
+    json!({ "id": id, "crop": crop, "wet": id.is_multiple_of(2), "levels": [id, 1] })
 }
 
 /// One random thing that a person or the host does.
