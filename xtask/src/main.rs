@@ -1,1 +1,72 @@
-fn main() {}
+//! Chores: `cargo xtask test` sets up what the tests need and runs them all.
+
+mod ratio;
+mod setup;
+
+use std::process::{Command, ExitCode};
+
+const HELP: &str = "\
+cargo xtask test    set up what the tests need (Chromium, the WebAssembly target), run them all
+cargo xtask setup   only set up
+cargo xtask ratio   how much of the code is tests";
+
+fn main() -> ExitCode {
+    let task = std::env::args().nth(1).unwrap_or_default();
+    let done = match task.as_str() {
+        "test" => test(),
+        "setup" => {
+            setup::run();
+            true
+        }
+        "ratio" => ratio::print(),
+        _ => {
+            println!("{HELP}");
+            task.is_empty()
+        }
+    };
+    if done { ExitCode::SUCCESS } else { ExitCode::FAILURE }
+}
+
+/// Runs everything; goes on after a failure, so that one run tells of all of them.
+fn test() -> bool {
+    let ready = setup::run();
+    let mut failed: Vec<&str> = Vec::new();
+    let mut step = |name: &'static str, command: &mut Command| {
+        println!("\n== {name}");
+        if !succeeds(command) {
+            failed.push(name);
+        }
+    };
+    if ready.wasm {
+        // What goes to a browser carries no compiler: the engine builds there without one.
+        let layers = ["check", "-p", "vein-runtime", "--target", setup::WASM];
+        step("the engine for WebAssembly", cargo(&layers));
+    }
+    step("the fuzz targets build", cargo(&["check", "--manifest-path", "fuzz/Cargo.toml"]));
+    let docs = ["doc", "--workspace", "--no-deps", "--quiet"];
+    step("the documentation", cargo(&docs).env("RUSTDOCFLAGS", "-D warnings"));
+    let mut tests = Command::new("cargo");
+    tests.args(["test", "--workspace"]);
+    if !ready.browser {
+        tests.env("VEIN_WITHOUT_BROWSER", "1");
+    }
+    step("the tests", &mut tests);
+    ready.repeat_what_is_missing();
+    if failed.is_empty() {
+        println!("\nAll passed.");
+    } else {
+        println!("\nFailed: {}.", failed.join(", "));
+    }
+    failed.is_empty()
+}
+
+fn cargo<'a>(arguments: &[&str]) -> &'a mut Command {
+    let mut command = Command::new("cargo");
+    command.args(arguments);
+    Box::leak(Box::new(command))
+}
+
+/// Whether a command could be run and ended well.
+fn succeeds(command: &mut Command) -> bool {
+    command.status().is_ok_and(|status| status.success())
+}

@@ -139,7 +139,7 @@ impl Entry {
                 lines.push([
                     label.into(),
                     self.full(&change.path),
-                    change.difference.to_string(),
+                    difference(&change.difference),
                     because(&change.because),
                 ]);
             }
@@ -162,8 +162,8 @@ impl Entry {
     }
 }
 
-/// What a part shows, cut in the middle when it is long.
-fn clipped(shown: &vein_plan::Shown) -> String {
+/// What is shown on one side of an arrow, cut in the middle when it is long.
+fn clipped(shown: &impl std::fmt::Display) -> String {
     const MOST: usize = 40;
     let full = shown.to_string();
     let len = full.chars().count();
@@ -173,6 +173,13 @@ fn clipped(shown: &vein_plan::Shown) -> String {
     let head: String = full.chars().take(MOST / 2).collect();
     let tail: String = full.chars().skip(len - MOST / 2 + 1).collect();
     format!("{head}…{tail}")
+}
+
+fn difference(difference: &Difference) -> String {
+    match difference {
+        Difference::Value { from, to } => format!("{} → {}", clipped(from), clipped(to)),
+        other => other.to_string(),
+    }
 }
 
 fn shown(shown: &vein_plan::Shown) -> Json {

@@ -1,4 +1,5 @@
 //! The public interface, from outside.
 
+mod examples;
 mod golden;
 mod host;
