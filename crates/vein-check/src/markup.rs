@@ -165,17 +165,17 @@ impl Checker<'_> {
     /// Whether the element can be shown; reports it otherwise.
     fn known_element(&mut self, element: &Element) -> bool {
         let name = &element.name.name;
-        let span = element.name.span;
+        let (span, end_name) = (element.name.span, element.end_name);
         let unsupported = |what: String| NotSupported { what };
         if element.namespace != vein_plan::Namespace::Html {
             if name == "script" {
-                self.report(UnsafeBinding { name: name.clone() }, span);
+                self.report(UnsafeBinding { name: name.clone(), arrow: false }, span);
             }
             return name != "script";
         }
         match name.as_str() {
             "script" => {
-                self.report(UnsafeBinding { name: name.clone() }, span);
+                self.report(UnsafeBinding { name: name.clone(), arrow: false }, span);
                 false
             }
             "group" | "any" | "slot" => {
@@ -189,12 +189,12 @@ impl Checker<'_> {
             _ if is_component_name(name) => {
                 let components = self.project.components.iter().map(String::as_str);
                 let near = nearest(name, components).map(str::to_owned);
-                self.report(UnknownComponent { name: name.clone(), nearest: near }, span);
+                self.report(UnknownComponent { name: name.clone(), nearest: near, end_name }, span);
                 false
             }
             _ if !HTML_ELEMENTS.contains(&name.as_str()) => {
                 let near = nearest(name, HTML_ELEMENTS.iter().copied()).map(str::to_owned);
-                self.report(UnknownElement { name: name.clone(), nearest: near }, span);
+                self.report(UnknownElement { name: name.clone(), nearest: near, end_name }, span);
                 false
             }
             _ => true,
@@ -218,7 +218,8 @@ impl Checker<'_> {
         let bound = !matches!(attribute.value, AttributeValue::None | AttributeValue::Static(_));
         let runs_code = name.len() > 2 && name.starts_with("on") && events::is_known(&name[2..]);
         if runs_code || (name.starts_with("on") && bound) || name == "srcdoc" {
-            return self.report(UnsafeBinding { name: name.into() }, span);
+            let arrow = matches!(attribute.value, AttributeValue::Event(..));
+            return self.report(UnsafeBinding { name: name.into(), arrow }, span);
         }
         if STRUCTURE.contains(&name) && !(name == "html" || name == "tag")
             || (name == "html" && bound)
@@ -227,13 +228,17 @@ impl Checker<'_> {
         }
         let address = format!("{called} {name}");
         match &attribute.value {
+            // What looks like an event without an arrow would silently do nothing.
+            AttributeValue::None | AttributeValue::Static(_) | AttributeValue::Interpolated(_)
+                if events::is_known(name) && !DOUBLE_MEANING.contains(&name) =>
+            {
+                let start = attribute.value_span.start;
+                let at = Span { start, end: start };
+                self.report(WrongArrow { name: name.into(), event: true }, at);
+            }
             AttributeValue::None => fixed.push((name.into(), "".into())),
             AttributeValue::Static(text) => fixed.push((name.into(), text.as_str().into())),
             AttributeValue::Interpolated(pieces) => {
-                if events::is_known(name) {
-                    let at = attribute.value_span;
-                    return self.report(WrongArrow { name: name.into(), event: true }, at);
-                }
                 self.start_frame();
                 let value = self.interpolation(pieces);
                 let kind = part_kind(element, name, true);
@@ -362,6 +367,9 @@ impl Checker<'_> {
         self.typed(Expr::Field(event, name), Ty::String)
     }
 }
+
+/// Names of events that are names of attributes too.
+const DOUBLE_MEANING: &[&str] = &["cancel", "close", "select", "load", "error", "reset"];
 
 /// Attributes that are surely none of an event, for the direction of arrows.
 const KNOWN_ATTRIBUTES: &[&str] = &[

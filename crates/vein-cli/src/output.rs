@@ -78,3 +78,28 @@ pub(crate) fn summary(report: &Report) -> String {
         }
     }
 }
+
+/// A pulse for the terminal: what matters stands out, the rest stands back.
+pub(crate) fn ledger(pulse: &vein::Pulse) -> String {
+    const BOLD: &str = "\u{1b}[1m";
+    const DIM: &str = "\u{1b}[2m";
+    const GREEN: &str = "\u{1b}[32m";
+    const RED: &str = "\u{1b}[1;31m";
+    const PLAIN: &str = "\u{1b}[0m";
+    let paint = |line: &str| {
+        let (head, why) = match line.find("  because ") {
+            Some(at) => line.split_at(at),
+            None => (line, ""),
+        };
+        let style = match head.split_whitespace().next() {
+            Some("pulse") => BOLD,
+            Some("exact") => GREEN,
+            Some("INEXACT" | "failed") => RED,
+            _ => "",
+        };
+        let end = if style.is_empty() { "" } else { PLAIN };
+        let why = if why.is_empty() { String::new() } else { format!("{DIM}{why}{PLAIN}") };
+        format!("{style}{head}{end}{why}")
+    };
+    pulse.to_string().lines().map(paint).collect::<Vec<_>>().join("\n")
+}

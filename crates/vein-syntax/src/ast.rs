@@ -254,6 +254,8 @@ pub struct Element {
     pub children: Vec<Node>,
     /// Its start tag.
     pub start_tag: Span,
+    /// The name in its end tag, where it has one.
+    pub end_name: Option<Span>,
 }
 
 /// An attribute.

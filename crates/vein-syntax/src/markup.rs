@@ -159,6 +159,7 @@ impl Markup<'_> {
                     let instead = (name.name.clone(), name.span);
                     self.close_top(Closing::Missing(Some(instead)));
                 }
+                self.open[depth].element.end_name = Some(name.span);
                 self.close_top(Closing::EndTag);
             }
             None if is_void(&wanted) => {
@@ -237,6 +238,7 @@ impl Markup<'_> {
             attributes,
             children: Vec::new(),
             start_tag: Span::new(start, self.at),
+            end_name: None,
         };
         self.begin(element, end);
     }

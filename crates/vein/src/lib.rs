@@ -46,3 +46,8 @@ pub use vein_plan::members;
 
 /// The patch protocol's version.
 pub use vein_view::patch::VERSION as PATCH_VERSION;
+
+/// The README's Rust code compiles.
+#[cfg(doctest)]
+#[doc = include_str!("../../../README.md")]
+struct Readme;

@@ -7,6 +7,8 @@ use vein_syntax::Span;
 pub(crate) struct UnknownElement {
     pub(crate) name: String,
     pub(crate) nearest: Option<String>,
+    /// The name in the end tag, which has to change too.
+    pub(crate) end_name: Option<Span>,
 }
 
 impl Finding for UnknownElement {
@@ -25,7 +27,10 @@ impl Finding for UnknownElement {
     }
 
     fn fix(&self, at: Span) -> Option<Fix> {
-        did_you_mean(&self.nearest, at)
+        let mut fix = did_you_mean(&self.nearest, at)?;
+        let name = fix.edits[0].1.clone();
+        fix.edits.extend(self.end_name.map(|end| (end, name)));
+        Some(fix)
     }
 }
 

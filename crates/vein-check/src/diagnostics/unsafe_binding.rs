@@ -7,6 +7,8 @@ use vein_syntax::Span;
 pub(crate) struct UnsafeBinding {
     /// `script`, `srcdoc`, or an attribute that begins with `on`.
     pub(crate) name: String,
+    /// Whether an arrow was written, so that only the name is wrong.
+    pub(crate) arrow: bool,
 }
 
 impl Finding for UnsafeBinding {
@@ -30,7 +32,7 @@ impl Finding for UnsafeBinding {
 
     fn fix(&self, at: Span) -> Option<Fix> {
         let event = self.name.strip_prefix("on").filter(|event| crate::events::is_known(event))?;
-        replace(at, event)
+        if self.arrow { replace(at, event) } else { None }
     }
 }
 

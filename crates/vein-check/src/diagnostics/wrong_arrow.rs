@@ -26,7 +26,8 @@ impl Finding for WrongArrow {
     }
 
     fn fix(&self, at: Span) -> Option<Fix> {
-        replace(at, if self.event { "->" } else { "<-" })
+        let arrow = if self.event { "->" } else { "<-" };
+        if at.start == at.end { replace(at, format!("{arrow} ")) } else { replace(at, arrow) }
     }
 }
 
@@ -34,5 +35,6 @@ impl Finding for WrongArrow {
 super::examples! { WrongArrow:
     "holds a = 1\ndoes b() { a = 2 }\n<p click='<- b()'>{a}</p>" => "<-",
     "takes a: string\n<p title='-> a'>{a}</p>" => "->",
-    "takes a: string\n<p click='{a}'>{a}</p>" => "{a}",
+    "takes a: string\n<p click='{a}'>{a}</p>" => "",
+    "holds a = 1\ndoes b() { a = 2 }\n<p click='b()' input='-> b'>{a}</p>" => "",
 }

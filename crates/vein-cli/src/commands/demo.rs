@@ -1,7 +1,7 @@
 //! `vein demo`: the glasshouse, proven, with a tour.
 
 use crate::arguments::Demo;
-use crate::output::Outcome;
+use crate::output::{self, Outcome};
 use crate::project::Opened;
 use crate::serve::{self, Ledger};
 use anstream::println;
@@ -54,7 +54,7 @@ pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
         if demo.json {
             println!("{}", pulse.json());
         } else {
-            println!("\n{said}\n\n{}", indented(&pulse.to_string()));
+            println!("\n{said}\n{}", indented(&output::ledger(&pulse)));
         }
     }
     let pulses = TOUR.len();

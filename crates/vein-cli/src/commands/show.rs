@@ -67,12 +67,14 @@ fn table(component: &str, rows: &[Row]) -> String {
     let all: Vec<&[String; 4]> = std::iter::once(&head).chain(&cells).collect();
     let width = |i: usize| all.iter().map(|row| row[i].chars().count()).max().unwrap_or(0);
     let widths = [width(0), width(1), width(2)];
-    let line = |row: &[String; 4]| {
+    let line = |(i, row): (usize, &[String; 4])| {
         let [what, address, place, reads] = row;
         let [a, b, c] = widths;
-        format!("{what:<a$}  {address:<b$}  {place:<c$}  {reads}").trim_end().to_owned()
+        let line = format!("{what:<a$}  {address:<b$}  {place:<c$}  {reads}");
+        // Bold for the head; off a terminal the codes are dropped.
+        if i == 0 { format!("\u{1b}[1m{line}\u{1b}[0m") } else { line.trim_end().to_owned() }
     };
-    all.into_iter().map(line).collect::<Vec<_>>().join("\n")
+    all.into_iter().enumerate().map(line).collect::<Vec<_>>().join("\n")
 }
 
 /// At most 48 characters of a long text.

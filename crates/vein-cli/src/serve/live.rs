@@ -117,7 +117,7 @@ fn tell(ledger: Ledger, pulse: &Pulse) {
                 eprintln!("{}: {fault}; everything was taken back", pulse.pulse.cause);
             }
         }
-        Ledger::Text => println!("\n{pulse}"),
+        Ledger::Text => println!("\n{}", crate::output::ledger(pulse)),
         Ledger::Json => println!("{}", pulse.json()),
     }
 }
