@@ -45,7 +45,7 @@ pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
     }
     let mut page = ui.open(COMPONENT, &props)?;
     if !demo.json {
-        introduce(&page);
+        introduce(&page, &props);
     }
     let mut inexact = 0;
     for (said, act) in TOUR {
@@ -69,9 +69,9 @@ pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
     Ok(Outcome::of(inexact == 0))
 }
 
-fn introduce(page: &Page) {
-    println!("The glasshouse: one bed, `{COMPONENT}.vein`, with {DATA}");
-    println!("It renders this:\n\n{}", indented(&page.html_indented()));
+fn introduce(page: &Page, props: &Json) {
+    println!("The glasshouse's first component, `{COMPONENT}`, with {props}");
+    println!("renders this:\n\n{}", indented(&page.html_indented()));
 }
 
 fn indented(text: &str) -> String {
