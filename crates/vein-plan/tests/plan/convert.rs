@@ -1,0 +1,91 @@
+//! Data from the host is held against its type, and comes back as it was.
+
+use serde_json::{Value as Json, json};
+use vein_plan::{Program, Shape, Type, to_json};
+
+/// `{ crop: string, tone: 'dry' | 'moist', note: string?, beds: Bed[] }`
+fn program() -> Program {
+    let words = vec!["dry".into(), "moist".into()];
+    Program {
+        names: ["crop", "tone", "note", "beds"].map(Into::into).into(),
+        types: vec![
+            Type::String,
+            Type::Literals(words),
+            Type::Optional(0),
+            Type::Shape(0),
+            Type::List(3),
+            Type::Boolean,
+            Type::Number,
+            Type::List(1),
+            Type::Record(vec![(0, 6)]),
+        ],
+        shapes: vec![Shape { name: "Bed".into(), fields: vec![(0, 0), (1, 1), (2, 2), (3, 4)] }],
+        plans: vec![],
+    }
+}
+
+fn read(ty: u32, json: &Json) -> Result<Json, String> {
+    let value = program().value_from_json(ty, json, "data");
+    value.map(|value| to_json(&value)).map_err(|misfit| misfit.to_string())
+}
+
+#[test]
+fn data_that_fits_comes_back_in_the_order_of_its_type() {
+    let bed = json!({ "beds": [], "tone": "dry", "crop": "leek" });
+    let full = json!({ "crop": "leek", "tone": "dry", "note": null, "beds": [] });
+    assert_eq!(read(3, &bed), Ok(full.clone()));
+    assert_eq!(read(3, &bed).expect("it fits").to_string(), full.to_string());
+    for (ty, data) in [
+        (2, json!(null)),
+        (2, json!("a")),
+        (4, json!([full])),
+        (5, json!(true)),
+        (6, json!(1.5)),
+        (6, json!(-3)),
+        (7, json!(["dry", "moist"])),
+        (8, json!({ "crop": 2 })),
+    ] {
+        assert_eq!(read(ty, &data), Ok(data));
+    }
+}
+
+#[test]
+fn misfits_say_where_and_what() {
+    let inner = json!({ "crop": "a", "tone": "dry", "beds": [{ "crop": 1 }] });
+    for (ty, data, problem) in [
+        (0, json!(1), "data: expected string, found the number 1"),
+        (0, json!(null), "data: expected string, found null"),
+        (1, json!("wet"), "data: expected 'dry' | 'moist', found the string \"wet\""),
+        (3, json!([]), "data: expected Bed, found a list"),
+        (3, json!({ "tone": "dry", "beds": [] }), "data.crop: missing; expected string"),
+        (3, inner, "data.beds[0].crop: expected string, found the number 1"),
+        (3, json!({ "colour": 1 }), "data.colour: Bed has no field `colour`"),
+        (5, json!("true"), "data: expected boolean, found the string \"true\""),
+        (6, json!({}), "data: expected number, found a record"),
+        (7, json!(["dry", 2]), "data[1]: expected 'dry' | 'moist', found the number 2"),
+        (8, json!({ "crop": false }), "data.crop: expected number, found the boolean false"),
+    ] {
+        let found = read(ty, &data).expect_err(problem);
+        assert!(found.starts_with(problem), "{found}");
+    }
+}
+
+#[test]
+fn types_are_named_as_they_are_written() {
+    let program = program();
+    let names: Vec<String> = (0..9).map(|ty| program.type_name(ty)).collect();
+    assert_eq!(
+        names,
+        [
+            "string",
+            "'dry' | 'moist'",
+            "string?",
+            "Bed",
+            "Bed[]",
+            "boolean",
+            "number",
+            "('dry' | 'moist')[]",
+            "{ crop: number }",
+        ]
+    );
+}

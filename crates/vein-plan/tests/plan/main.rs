@@ -1,0 +1,5 @@
+//! Plans and values from outside.
+
+mod convert;
+mod follow;
+mod verify;

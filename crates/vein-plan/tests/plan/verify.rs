@@ -1,0 +1,131 @@
+//! A plan that contradicts itself is refused, also when its checksum holds.
+
+use vein_plan::code::{Expr, Place, Stmt};
+use vein_plan::members::Member;
+use vein_plan::ops::Binary;
+use vein_plan::{
+    Cell, CellKind, Event, Extent, Handler, Listener, ListenerOptions, LoadError, Part, PartKind,
+    Plan, PlanRead, Program, ReadStep, Reads, Shape, TemplateNode, Type,
+};
+
+/// A sound program with a little of everything.
+fn sound() -> Program {
+    let listener = Listener {
+        mark: 0,
+        event: "click".into(),
+        options: ListenerOptions::default(),
+        fields: vec![],
+        locals: 1,
+        body: vec![2],
+        address: "p click".into(),
+        location: Default::default(),
+    };
+    let part = Part {
+        mark: 1,
+        kind: PartKind::Text,
+        value: 1,
+        reads: Reads::Fixed(vec![PlanRead { cell: 1, path: vec![], extent: Extent::Whole }]),
+        address: "p text".into(),
+        location: Default::default(),
+    };
+    let open = TemplateNode::Open {
+        namespace: Default::default(),
+        name: "p".into(),
+        attributes: vec![],
+        marked: true,
+    };
+    let cell = |name: &str, kind| Cell { name: name.into(), ty: 0, kind };
+    let read = PlanRead { cell: 0, path: vec![ReadStep::Field(0)], extent: Extent::Whole };
+    let plan = Plan {
+        name: "a-b".into(),
+        cells: vec![
+            cell("n", CellKind::State(3)),
+            cell("twice", CellKind::Derived(2, Reads::Fixed(vec![read]))),
+        ],
+        events: vec![Event { name: "done".into(), payload: vec![("n".into(), 0)] }],
+        handlers: vec![Handler { name: "go".into(), params: vec![], locals: 2, body: vec![1] }],
+        template: vec![open, TemplateNode::TextPart, TemplateNode::Close],
+        parts: vec![part],
+        listeners: vec![listener],
+        exprs: vec![
+            Expr::Cell(0),
+            Expr::Cell(1),
+            Expr::Binary(Binary::Add, 0, 0),
+            Expr::Number(1.0),
+        ],
+        stmts: vec![
+            Stmt::Set(Place { cell: 0, steps: vec![] }, 3),
+            Stmt::If(3, vec![0], vec![]),
+            Stmt::Call(0, vec![]),
+        ],
+    };
+    Program {
+        names: vec!["field".into()],
+        types: vec![Type::Number, Type::List(0)],
+        shapes: vec![Shape { name: "Bed".into(), fields: vec![(0, 1)] }],
+        plans: vec![plan],
+    }
+}
+
+#[test]
+fn a_sound_program_is_read_as_it_was_written() {
+    assert_eq!(Program::from_bytes(&sound().to_bytes()), Ok(sound()));
+}
+
+/// What is broken, how, and what the refusal says.
+type Break = (&'static str, fn(&mut Program));
+
+#[test]
+fn every_way_out_of_a_table_is_found() {
+    let breaks: &[Break] = &[
+        ("an unknown expression", |p| p.plans[0].parts[0].value = 9),
+        ("expression 0 before its parts", |p| p.plans[0].exprs[0] = Expr::Field(0, 0)),
+        ("expression 0 before its parts", |p| p.plans[0].exprs[0] = Expr::Field(3, 0)),
+        ("an unknown cell", |p| p.plans[0].exprs[1] = Expr::Cell(2)),
+        ("an unknown name", |p| p.plans[0].exprs[1] = Expr::Field(0, 1)),
+        ("a local beyond the limit", |p| p.plans[0].exprs[1] = Expr::Local(1 << 20)),
+        ("without a function", |p| p.plans[0].exprs[1] = Expr::Call(Member::Map, Some(0), vec![])),
+        ("an unknown type", |p| p.plans[0].cells[0].ty = 2),
+        ("a type before its parts", |p| p.types[0] = Type::List(0)),
+        ("a field outside its table", |p| p.shapes[0].fields[0].0 = 1),
+        ("a field outside its table", |p| p.shapes[0].fields[0].1 = 5),
+        ("an unknown shape", |p| p.types[1] = Type::Shape(1)),
+        ("a value that reads itself", |p| p.plans[0].exprs[0] = Expr::Cell(1)),
+        ("a value that reads itself", |p| p.plans[0].cells[0].kind = CellKind::State(0)),
+        ("reads what comes after it", |p| {
+            let read = PlanRead { cell: 1, path: vec![], extent: Extent::Whole };
+            p.plans[0].cells[1].kind = CellKind::Derived(2, Reads::Followed(vec![read]));
+        }),
+        ("a write to no state", |p| {
+            p.plans[0].stmts[0] = Stmt::Set(Place { cell: 1, steps: vec![] }, 3);
+        }),
+        ("statement 0 before its parts", |p| p.plans[0].stmts[0] = Stmt::For(0, 0, vec![0])),
+        ("an unknown statement", |p| p.plans[0].handlers[0].body = vec![7]),
+        ("an unknown handler", |p| p.plans[0].stmts[2] = Stmt::Call(1, vec![])),
+        ("an unknown event", |p| p.plans[0].stmts[2] = Stmt::Give(1, vec![])),
+        ("a local outside its handler", |p| p.plans[0].stmts[0] = Stmt::Let(2, 3)),
+        ("fewer locals than parameters", |p| {
+            p.plans[0].handlers[0].params = vec![("a".into(), 0), ("b".into(), 0), ("c".into(), 0)];
+        }),
+        ("more locals than the limit", |p| p.plans[0].handlers[0].locals = u32::MAX),
+        ("a listener without its event", |p| p.plans[0].listeners[0].locals = 0),
+        ("part `p text` on no such node", |p| p.plans[0].parts[0].mark = 0),
+        ("listener `p click` on no such element", |p| p.plans[0].listeners[0].mark = 1),
+        ("an element left open", |p| p.plans[0].template.truncate(2)),
+        ("an element closed twice", |p| p.plans[0].template.push(TemplateNode::Close)),
+        ("nested too deeply", |p| {
+            let exprs = &mut p.plans[0].exprs;
+            (0..2000).for_each(|_| exprs.push(Expr::Field(exprs.len() as u32 - 1, 0)));
+        }),
+    ];
+    for (problem, break_it) in breaks {
+        let mut program = sound();
+        break_it(&mut program);
+        match Program::from_bytes(&program.to_bytes()) {
+            Err(LoadError::Flawed(flaw)) => {
+                assert!(flaw.to_string().contains(problem), "{flaw}, expected {problem}");
+            }
+            other => panic!("{problem}: {other:?}"),
+        }
+    }
+}

@@ -1,0 +1,140 @@
+//! The binary form of patches: what is written is read, what is damaged is refused.
+
+use crate::build::{batch, listener, nodes, tree};
+use proptest::prelude::*;
+use vein_plan::Property;
+use vein_view::{ApplyError, Batch, BatchError, Patch, Template, Tree};
+
+fn sample() -> Template {
+    let items = [
+        "svg:svg viewBox=0 *",
+        "svg:path d=M0",
+        "/",
+        "/",
+        "p .a *",
+        "\"täxt 😀",
+        "{",
+        "i",
+        "/",
+        "/",
+    ];
+    let listeners = vec![
+        listener(0, 3, "click", &["prevent", "once"]),
+        listener(1, 300, "keydown", &["stop", "self", "key:Enter"]),
+    ];
+    Template { nodes: nodes(&items), listeners }
+}
+
+/// Any patch; numbers and strings of all lengths.
+fn any_patch() -> impl Strategy<Value = (u8, u32, String, String, bool)> {
+    (
+        0..7u8,
+        prop_oneof![0..5u32, any::<u32>()],
+        "\\PC{0,20}",
+        "[a-z]{0,3}(😀|ä){0,2}",
+        any::<bool>(),
+    )
+}
+
+fn push(batch: &mut Batch, (kind, n, text, name, flag): &(u8, u32, String, String, bool)) {
+    let node = *n;
+    batch.push(&match kind {
+        0 => Patch::Template { number: node, template: Box::new(sample()) },
+        1 => Patch::Clone { template: node, parent: node / 2, first: node },
+        2 => Patch::Text { node, text },
+        3 => Patch::SetAttribute { node, name, value: text },
+        4 => Patch::RemoveAttribute { node, name },
+        5 => Patch::SetProperty { node, property: Property::Value, value: text },
+        _ => Patch::SetFlag { node, property: Property::Checked, on: *flag },
+    });
+}
+
+proptest! {
+    #[test]
+    fn what_is_written_is_read(patches in proptest::collection::vec(any_patch(), 0..12)) {
+        let mut batch = Batch::default();
+        patches.iter().for_each(|patch| push(&mut batch, patch));
+        let read = Batch::from_bytes(&batch.to_bytes()).expect("what was written");
+        prop_assert_eq!(read.len(), patches.len());
+        prop_assert_eq!(&read, &batch);
+        prop_assert!(read.iter().eq(batch.iter()));
+    }
+
+    #[test]
+    fn damage_is_refused_or_read_whole(
+        patches in proptest::collection::vec(any_patch(), 1..6), at in 0..400usize, with in any::<u8>()
+    ) {
+        let mut batch = Batch::default();
+        patches.iter().for_each(|patch| push(&mut batch, patch));
+        let mut bytes = batch.to_bytes();
+        let at = at % bytes.len();
+        prop_assert!(Batch::from_bytes(&bytes[..at]).is_err(), "cut at {}", at);
+        bytes[at] = with;
+        if let Ok(read) = Batch::from_bytes(&bytes) {
+            prop_assert_eq!(read.iter().count(), read.len());
+            let mut tree = Tree::default();
+            if tree.apply(&read).is_err() {
+                prop_assert!(tree.is_empty());
+            }
+        }
+    }
+
+    #[test]
+    fn any_bytes_are_refused_or_read(bytes in proptest::collection::vec(any::<u8>(), 0..60)) {
+        let _ = Batch::from_bytes(&bytes);
+        let mut labelled = vec![b'V', b'P', 1, 0, 0, 0, 0, 0, bytes.len() as u8, 0, 0, 0];
+        labelled.extend(&bytes);
+        if let Ok(batch) = Batch::from_bytes(&labelled) {
+            prop_assert_eq!(batch.iter().count(), batch.len());
+        }
+    }
+}
+
+#[test]
+fn refusals_say_why() {
+    assert_eq!(Batch::from_bytes(b"VP"), Err(BatchError::NotABatch));
+    assert_eq!(Batch::from_bytes(&[0; 12]), Err(BatchError::NotABatch));
+    let mut newer = Batch::default().to_bytes();
+    newer[2] = 2;
+    assert_eq!(Batch::from_bytes(&newer), Err(BatchError::Version(2)));
+    let mut second = batch(&[Patch::Text { node: 1, text: "" }]).to_bytes();
+    second[8] = 4;
+    second.push(99);
+    assert_eq!(Batch::from_bytes(&second), Err(BatchError::Malformed(1)));
+}
+
+/// Each batch has one patch that does not fit; nothing of it may be applied.
+#[test]
+fn a_batch_is_applied_whole_or_not_at_all() {
+    let items = &["p *", "{", "/"];
+    let template = || Box::new(Template { nodes: nodes(items), listeners: vec![] });
+    let good = Patch::Text { node: 2, text: "changed" };
+    for (bad, error) in [
+        (Patch::Text { node: 1, text: "" }, ApplyError::NoSuchNode(1)),
+        (Patch::Text { node: 0, text: "" }, ApplyError::NoSuchNode(0)),
+        (Patch::SetAttribute { node: 2, name: "a", value: "" }, ApplyError::NoSuchNode(2)),
+        (Patch::RemoveAttribute { node: 9, name: "a" }, ApplyError::NoSuchNode(9)),
+        (
+            Patch::SetFlag { node: u32::MAX, property: Property::Checked, on: true },
+            ApplyError::NoSuchNode(u32::MAX),
+        ),
+        (Patch::Clone { template: 7, parent: 0, first: 9 }, ApplyError::NoSuchTemplate(7)),
+        (Patch::Clone { template: 0, parent: 2, first: 9 }, ApplyError::NoSuchNode(2)),
+        (Patch::Clone { template: 0, parent: 0, first: 2 }, ApplyError::NumberTaken(2)),
+        (Patch::Clone { template: 0, parent: 0, first: 0 }, ApplyError::NumberTaken(0)),
+    ] {
+        let mut tree = tree(items, vec![]);
+        let before = tree.html();
+        assert_eq!(tree.apply(&batch(&[good.clone(), bad.clone()])), Err(error), "{bad:?}");
+        assert_eq!(tree.html(), before, "{bad:?}");
+        // What is known and there may be used, also when it came in the same batch.
+        let fits = [
+            Patch::Template { number: 7, template: template() },
+            Patch::Clone { template: 7, parent: 1, first: 9 },
+            Patch::Text { node: 10, text: "inside" },
+            good.clone(),
+        ];
+        tree.apply(&batch(&fits)).expect("patches that fit");
+        assert_eq!(tree.html(), "<p>changed<p>inside</p></p>");
+    }
+}
