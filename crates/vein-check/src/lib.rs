@@ -97,7 +97,7 @@ fn explained(diagnostic: &Diagnostic, parsed: &Parsed) -> bool {
         let markup = parsed.file.markup.iter().find_map(first_span);
         markup.is_none_or(|markup| error.span.start < markup.start)
     });
-    in_declarations && diagnostic.code.starts_with("unknown-")
+    in_declarations && matches!(diagnostic.code, "unknown-name" | "unknown-type" | "unknown-event")
 }
 
 fn first_span(node: &vein_syntax::ast::Node) -> Option<Span> {

@@ -287,6 +287,14 @@ impl Walker<'_> {
         }
     }
 
+    /// What a function gives for arguments from these places.
+    fn apply(&mut self, function: &Function, args: &[Origin]) -> Origin {
+        for (i, param) in function.params.iter().enumerate() {
+            self.locals.insert(*param, args.get(i).cloned().unwrap_or(Origin::Made));
+        }
+        self.sometimes(|walker| walker.follow(function.body))
+    }
+
     fn walk(
         &mut self,
         member: Member,
@@ -299,17 +307,16 @@ impl Walker<'_> {
         let start = extra.map(|e| self.follow(e));
         self.look(&list, Extent::Length);
         let item = Self::step(&list, ReadStep::AnyItem);
-        let args = match (member, &start) {
+        let given = match (member, &start) {
             (Member::Reduce, Some(start)) => {
-                vec![Origin::Either(vec![start.clone(), item.clone()]), item.clone()]
+                // What is carried on is the start, or what the function gave for it.
+                let first = self.apply(function, &[start.clone(), item.clone()]);
+                let carried = Origin::Either(vec![start.clone(), first]);
+                self.apply(function, &[carried, item.clone()])
             }
-            (Member::ToSorted, _) => vec![item.clone(), item.clone()],
-            _ => vec![item.clone()],
+            (Member::ToSorted, _) => self.apply(function, &[item.clone(), item.clone()]),
+            _ => self.apply(function, std::slice::from_ref(&item)),
         };
-        for (i, param) in function.params.iter().enumerate() {
-            self.locals.insert(*param, args.get(i).cloned().unwrap_or(Origin::Made));
-        }
-        let given = self.sometimes(|walker| walker.follow(function.body));
         self.sometimes(|walker| match member {
             Member::Filter => {
                 walker.test(&given);
