@@ -32,7 +32,12 @@ struct Walker<'a> {
     conditional: bool,
     /// Whether positions are involved, which differ from run to run.
     positions: bool,
+    /// How many steps are left: functions inside functions are gone over several times.
+    left: usize,
 }
+
+/// More than any expression that somebody writes needs.
+const MOST_STEPS: usize = 200_000;
 
 /// What an expression of a plan reads.
 pub(crate) fn reads(program: &Program, plan: &Plan, root: ExprId) -> Reads {
@@ -43,6 +48,7 @@ pub(crate) fn reads(program: &Program, plan: &Plan, root: ExprId) -> Reads {
         reads: Vec::new(),
         conditional: false,
         positions: false,
+        left: MOST_STEPS,
     };
     let origin = walker.follow(root);
     walker.look(&origin, Extent::Whole);
@@ -157,6 +163,11 @@ impl Walker<'_> {
     }
 
     fn follow(&mut self, id: ExprId) -> Origin {
+        if self.left == 0 {
+            self.positions = true;
+            return Origin::Made;
+        }
+        self.left -= 1;
         let plan = self.plan;
         match &plan.exprs[id as usize] {
             Expr::Null | Expr::Boolean(_) | Expr::Number(_) | Expr::String(_) => Origin::Made,

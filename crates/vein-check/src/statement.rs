@@ -152,14 +152,11 @@ impl Checker<'_> {
     fn each(&mut self, name: &Ident, list: &ast::Expr, body: &[ast::Stmt], block: &mut Block) {
         let (read, ty, place) = match self.place(list) {
             Some(Ok(found)) => (found.read, found.ty.clone(), Ok(found.place)),
-            other => {
+            Some(Err(why)) => {
                 let typed = self.expr(list);
-                let why = match other {
-                    Some(Err(target)) => target,
-                    _ => Target::Constant,
-                };
                 (typed.id, typed.ty, Err(why))
             }
+            None => (self.broken().id, Ty::Error, Err(Target::Other)),
         };
         self.mark_read(list);
         let item = match ty {
@@ -274,8 +271,9 @@ impl Checker<'_> {
                 Some(Ok(found)) if matches!(found.ty, Ty::List(_)) => {
                     return self.edit(found, list, method, args, block);
                 }
+                Some(Ok(_)) => {}
                 Some(Err(target)) => return self.refuse(target, list.span),
-                _ => {}
+                None => return,
             }
         }
         match &e.kind {
