@@ -1,7 +1,7 @@
 //! What goes to the terminal, and how a run ends.
 
 use anstream::{eprint, eprintln};
-use std::io::IsTerminal;
+use std::io::{ErrorKind, IsTerminal, Write};
 use vein::{HostError, Report};
 
 /// How a command ended that could be run.
@@ -17,6 +17,24 @@ impl Outcome {
     pub(crate) fn of(holds: bool) -> Outcome {
         if holds { Outcome::Holds } else { Outcome::DoesNotHold }
     }
+}
+
+/// Prints a text and a line break on the standard output. Where nobody reads any more, as in
+/// `vein demo | head`, the process ends quietly.
+pub(crate) fn line(text: impl std::fmt::Display) {
+    if let Err(error) = try_line(text) {
+        if error.kind() != ErrorKind::BrokenPipe {
+            eprintln!("error: cannot print: {error}");
+        }
+        std::process::exit(0);
+    }
+}
+
+/// As [`line`], for a process that goes on whether anybody reads or not.
+pub(crate) fn try_line(text: impl std::fmt::Display) -> std::io::Result<()> {
+    let mut out = anstream::stdout().lock();
+    writeln!(out, "{text}")?;
+    out.flush()
 }
 
 /// Whether colour is wanted on the standard output or error.

@@ -133,12 +133,16 @@ fn read(path: &Path) -> Result<String> {
 }
 
 fn read_json(path: &Path) -> Result<Json> {
-    let text = if path == Path::new("-") {
+    let stdin = path == Path::new("-");
+    let text = if stdin {
         let mut text = String::new();
         std::io::stdin().read_to_string(&mut text).context("cannot read the standard input")?;
         text
     } else {
         read(path)?
     };
-    serde_json::from_str(&text).with_context(|| format!("`{}` is not JSON", path.display()))
+    serde_json::from_str(&text).with_context(|| match stdin {
+        true => "what came on the standard input is not JSON".to_owned(),
+        false => format!("`{}` is not JSON", path.display()),
+    })
 }

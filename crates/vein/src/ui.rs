@@ -119,7 +119,9 @@ pub(crate) fn read_dir(folder: &Path) -> Result<Vec<Source>, Error> {
     let read = |path: PathBuf| {
         let bytes = std::fs::read(&path).map_err(io(&path))?;
         let shown = path.strip_prefix(".").unwrap_or(&path).to_string_lossy().into_owned();
-        Ok(Source { path: shown, text: String::from_utf8_lossy(&bytes).into_owned() })
+        let not_text = |_| std::io::Error::other("it is not text in UTF-8");
+        let text = String::from_utf8(bytes).map_err(not_text).map_err(io(&path))?;
+        Ok(Source { path: shown, text })
     };
     files.into_iter().map(read).collect()
 }

@@ -3,7 +3,6 @@
 use crate::arguments::Check;
 use crate::output::{self, Outcome, summary};
 use crate::project::Project;
-use anstream::println;
 use anyhow::Result;
 use vein::{Error, Report, Ui};
 
@@ -22,11 +21,11 @@ pub(crate) fn run(check: &Check) -> Result<Outcome> {
 
 fn print(check: &Check, report: &Report) -> Result<()> {
     if check.json {
-        println!("{}", serde_json::to_string_pretty(&report.json())?);
+        output::line(serde_json::to_string_pretty(&report.json())?);
     } else if check.sarif {
-        println!("{}", serde_json::to_string_pretty(&report.sarif())?);
+        output::line(serde_json::to_string_pretty(&report.sarif())?);
     } else if report.diagnostics.is_empty() {
-        println!("{}", summary(report));
+        output::line(summary(report));
     } else {
         output::report(report);
     }

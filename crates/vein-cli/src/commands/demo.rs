@@ -4,7 +4,6 @@ use crate::arguments::Demo;
 use crate::output::{self, Outcome};
 use crate::project::Opened;
 use crate::serve::{self, Ledger};
-use anstream::println;
 use anyhow::Result;
 use serde_json::{Value as Json, json};
 use vein::{Page, Pulse, Ui};
@@ -52,26 +51,28 @@ pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
         let pulse = act(&mut page)?;
         inexact += usize::from(pulse.assert_exact().is_err());
         if demo.json {
-            println!("{}", pulse.json());
+            output::line(pulse.json());
         } else {
-            println!("\n{said}\n{}", indented(&output::ledger(&pulse)));
+            output::line(format!("\n{said}\n{}", indented(&output::ledger(&pulse))));
         }
     }
     let pulses = TOUR.len();
     if demo.json {
-        println!("{}", json!({ "pulses": pulses, "inexact": inexact }));
+        output::line(json!({ "pulses": pulses, "inexact": inexact }));
     } else if inexact == 0 {
-        println!("\n{pulses} pulses, every one exact: held against the view rendered afresh.");
-        println!("See it in a browser: vein demo --serve");
+        output::line(format!(
+            "\n{pulses} pulses, every one exact: held against the view rendered afresh."
+        ));
+        output::line("See it in a browser: vein demo --serve");
     } else {
-        println!("\n{inexact} of {pulses} pulses were not exact.");
+        output::line(format!("\n{inexact} of {pulses} pulses were not exact."));
     }
     Ok(Outcome::of(inexact == 0))
 }
 
 fn introduce(page: &Page, props: &Json) {
-    println!("The glasshouse's first component, `{COMPONENT}`, with {props}");
-    println!("renders this:\n\n{}", indented(&page.html_indented()));
+    output::line(format!("The glasshouse's first component, `{COMPONENT}`, with {props}"));
+    output::line(format!("renders this:\n\n{}", indented(&page.html_indented())));
 }
 
 fn indented(text: &str) -> String {

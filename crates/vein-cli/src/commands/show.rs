@@ -1,9 +1,8 @@
 //! `vein show`
 
 use crate::arguments::Show;
-use crate::output::Outcome;
+use crate::output::{self, Outcome};
 use crate::project;
-use anstream::println;
 use anyhow::Result;
 use serde_json::json;
 use vein::{Page, Row};
@@ -14,13 +13,13 @@ pub(crate) fn run(show: &Show) -> Result<Outcome> {
     };
     let page = opened.ui.open(&opened.component, &opened.props)?;
     if show.json {
-        println!("{}", serde_json::to_string_pretty(&as_json(&opened.component, &page))?);
+        output::line(serde_json::to_string_pretty(&as_json(&opened.component, &page))?);
     } else if show.tree {
-        println!("{}", table(&opened.component, &page.outline()));
+        output::line(table(&opened.component, &page.outline()));
     } else if show.compact {
-        println!("{}", page.html());
+        output::line(page.html());
     } else {
-        println!("{}", page.html_indented());
+        output::line(page.html_indented());
     }
     Ok(Outcome::Holds)
 }

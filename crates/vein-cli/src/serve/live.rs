@@ -1,7 +1,8 @@
 //! The link to one tab: its page, its events, its patches.
 
 use super::{Ledger, Site};
-use anstream::{eprintln, println};
+use crate::output;
+use anstream::eprintln;
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::http::{HeaderMap, StatusCode};
@@ -117,7 +118,12 @@ fn tell(ledger: Ledger, pulse: &Pulse) {
                 eprintln!("{}: {fault}; everything was taken back", pulse.pulse.cause);
             }
         }
-        Ledger::Text => println!("\n{}", crate::output::ledger(pulse)),
-        Ledger::Json => println!("{}", pulse.json()),
+        // The page goes on, whether anybody reads the ledger or not.
+        Ledger::Text => {
+            let _ = output::try_line(format!("\n{}", output::ledger(pulse)));
+        }
+        Ledger::Json => {
+            let _ = output::try_line(pulse.json());
+        }
     }
 }

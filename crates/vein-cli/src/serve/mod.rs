@@ -3,9 +3,8 @@
 mod http;
 mod live;
 
-use crate::output::Outcome;
+use crate::output::{self, Outcome};
 use crate::project::Opened;
-use anstream::println;
 use anyhow::{Context, Result, anyhow};
 use serde_json::Value as Json;
 use std::net::Ipv4Addr;
@@ -40,7 +39,8 @@ pub(crate) fn run(opened: Opened, ledger: Ledger) -> Result<Outcome> {
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, port)).await;
         let listener = listener.map_err(|error| bind_error(port, error))?;
         let port = listener.local_addr().context("the port is not known")?.port();
-        println!("{component} on http://127.0.0.1:{port}/ · Ctrl+C ends");
+        let address = format!("{component} on http://127.0.0.1:{port}/ · Ctrl+C ends");
+        output::try_line(address).context("the address cannot be printed")?;
         let site = Arc::new(Site { ui, component, props, styles, ledger, port });
         axum::serve(listener, http::router(site))
             .with_graceful_shutdown(async {
