@@ -1,4 +1,4 @@
-//! What the DOM standards say of events.
+//! What the HTML and DOM standards say of elements and events.
 
 use crate::program::EventField;
 
@@ -88,6 +88,26 @@ pub const EVENTS: &[(&str, bool)] = &[
 /// ```
 pub fn bubbles(event: &str) -> bool {
     EVENTS.iter().any(|(name, bubbles)| *name == event && *bubbles)
+}
+
+/// Elements without an end tag (HTML standard, "void elements").
+pub fn is_void(name: &str) -> bool {
+    matches!(
+        name,
+        "area"
+            | "base"
+            | "br"
+            | "col"
+            | "embed"
+            | "hr"
+            | "img"
+            | "input"
+            | "link"
+            | "meta"
+            | "source"
+            | "track"
+            | "wbr"
+    )
 }
 
 /// What a handler gets that is bound by its bare name: the values that the event is about.

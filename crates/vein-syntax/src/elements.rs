@@ -1,26 +1,7 @@
 //! What the HTML standard says of element and attribute names.
 
+pub use vein_plan::dom::is_void;
 use vein_plan::program::Namespace;
-
-/// Elements without an end tag (HTML standard, "void elements").
-pub fn is_void(name: &str) -> bool {
-    matches!(
-        name,
-        "area"
-            | "base"
-            | "br"
-            | "col"
-            | "embed"
-            | "hr"
-            | "img"
-            | "input"
-            | "link"
-            | "meta"
-            | "source"
-            | "track"
-            | "wbr"
-    )
-}
 
 /// Whether a name can be that of a component: a valid custom element name in ASCII.
 ///

@@ -1,6 +1,7 @@
 //! The writer: a tree as HTML that a browser parses into the same tree.
 
 use crate::tree::{NodeId, Tree};
+use vein_plan::dom::is_void;
 use vein_plan::{Namespace, Property};
 
 /// How HTML is laid out.
@@ -171,23 +172,4 @@ fn escape(out: &mut String, text: &str, in_attribute: bool) {
             c => out.push(c),
         }
     }
-}
-
-fn is_void(name: &str) -> bool {
-    matches!(
-        name,
-        "area"
-            | "base"
-            | "br"
-            | "col"
-            | "embed"
-            | "hr"
-            | "img"
-            | "input"
-            | "link"
-            | "meta"
-            | "source"
-            | "track"
-            | "wbr"
-    )
 }
