@@ -348,9 +348,9 @@ impl Checker<'_> {
 
     /// The type that was written.
     pub(crate) fn resolve(&mut self, ty: &TypeExpr) -> Ty {
-        let (shapes, numbers) = (self.project.shape_numbers, &mut Vec::new());
-        let resolved = resolve_type(ty, shapes, numbers);
-        for (problem, span) in numbers.drain(..) {
+        let mut problems = Vec::new();
+        let resolved = resolve_type(ty, self.project.shape_numbers, &mut problems);
+        for (problem, span) in problems {
             match problem {
                 TypeProblem::Unknown(finding) => self.report(finding, span),
                 TypeProblem::Twice(finding) => self.report(finding, span),

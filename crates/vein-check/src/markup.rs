@@ -40,8 +40,8 @@ pub(crate) struct Markup {
     marks: u32,
 }
 
-/// Attributes that steer the structure of the view.
-const STRUCTURE: &[&str] = &["when", "or-when", "otherwise", "each", "html", "picked", "tag"];
+/// Attributes that steer the structure of the view, and do not reach it.
+const STRUCTURE: &[&str] = &["when", "or-when", "otherwise", "each", "picked"];
 
 /// Attributes whose values are addresses that a browser may follow.
 const URLS: &[&str] = &[
@@ -221,9 +221,7 @@ impl Checker<'_> {
             let arrow = matches!(attribute.value, AttributeValue::Event(..));
             return self.report(UnsafeBinding { name: name.into(), arrow }, span);
         }
-        if STRUCTURE.contains(&name) && !(name == "html" || name == "tag")
-            || (name == "html" && bound)
-        {
+        if STRUCTURE.contains(&name) || (name == "html" && bound) {
             return self.report(NotSupported { what: format!("`{name}`") }, span);
         }
         let address = format!("{called} {name}");

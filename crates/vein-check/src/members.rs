@@ -201,9 +201,7 @@ impl Checker<'_> {
                 found: args.len(),
                 signature: signature(info),
             };
-            let name_end = base.as_ref().map_or(span.start, |_| span.start);
-            let at =
-                self.call_name(span, info.name).unwrap_or(Span { start: name_end, end: span.end });
+            let at = self.call_name(span, info.name).unwrap_or(span);
             self.report(finding, at);
             return self.broken();
         }

@@ -42,13 +42,11 @@ pub(crate) fn run(opened: Opened, ledger: Ledger) -> Result<Outcome> {
         let address = format!("{component} on http://127.0.0.1:{port}/ · Ctrl+C ends");
         output::try_line(address).context("the address cannot be printed")?;
         let site = Arc::new(Site { ui, component, props, styles, ledger, port });
-        axum::serve(listener, http::router(site))
-            .with_graceful_shutdown(async {
-                // Where the signal cannot be heard, the process is ended from outside.
-                let _ = tokio::signal::ctrl_c().await;
-            })
-            .await
-            .context("the server stopped")
+        // Open tabs do not keep the server: they say by themselves that it is gone.
+        tokio::select! {
+            served = axum::serve(listener, http::router(site)) => served.context("the server stopped"),
+            heard = tokio::signal::ctrl_c() => heard.context("Ctrl+C cannot be heard"),
+        }
     })?;
     Ok(Outcome::Holds)
 }
