@@ -40,6 +40,9 @@ pub struct Fix {
     pub title: String,
     /// Ranges of the file and what to put there.
     pub edits: Vec<(Span, String)>,
+    /// Whether nothing else can have been meant, so that it may be applied unseen. A guess at
+    /// a misspelt name is not.
+    pub safe: bool,
 }
 
 /// Something to tell the author of a component.
@@ -83,6 +86,33 @@ impl Report {
     /// How many warnings there are.
     pub fn warnings(&self) -> usize {
         self.diagnostics.len() - self.errors()
+    }
+
+    /// The texts of the files that safe fixes change, as they are afterwards, with how many
+    /// fixes went into each. Of fixes that overlap, the first is taken.
+    pub fn fixed(&self) -> Vec<(usize, String, usize)> {
+        let mut out = Vec::new();
+        for (file, source) in self.sources.iter().enumerate() {
+            let safe = self.diagnostics.iter().filter(|d| d.file == file);
+            let safe = safe.filter_map(|d| d.fix.as_ref()).filter(|fix| fix.safe);
+            let (mut edits, mut count) = (Vec::<&(Span, String)>::new(), 0);
+            for fix in safe {
+                let overlaps = |(span, _): &(Span, String)| {
+                    edits.iter().any(|(other, _)| span.start < other.end && other.start < span.end)
+                };
+                if !fix.edits.iter().any(overlaps) {
+                    edits.extend(&fix.edits);
+                    count += 1;
+                }
+            }
+            edits.sort_by_key(|(span, _)| std::cmp::Reverse(span.start));
+            if count > 0 {
+                let mut text = source.text.clone();
+                edits.iter().for_each(|(span, with)| text.replace_range(span.range(), with));
+                out.push((file, text, count));
+            }
+        }
+        out
     }
 
     /// The report as text for a terminal, with or without colour.
@@ -149,7 +179,7 @@ impl Report {
                     .iter()
                     .map(|(span, with)| json!({ "region": region(*span), "replacement": with }))
                     .collect();
-                json!({ "title": fix.title, "edits": edits })
+                json!({ "title": fix.title, "edits": edits, "safe": fix.safe })
             });
             json!({
                 "code": d.code,

@@ -33,6 +33,7 @@ pub(crate) enum Command {
 Examples:
   vein check                    the project in this folder
   vein check ui --warnings-fail warnings count as mistakes
+  vein check --fix              mend what can be mended surely
   vein check --sarif > r.sarif  for code hosts")]
 pub(crate) struct Check {
     /// The project's folder.
@@ -44,6 +45,9 @@ pub(crate) struct Check {
     /// Print the report in the SARIF format.
     #[arg(long)]
     pub(crate) sarif: bool,
+    /// Write fixes into the files where nothing else can have been meant, then check again.
+    #[arg(long)]
+    pub(crate) fix: bool,
     /// Exit with 1 for warnings too.
     #[arg(long)]
     pub(crate) warnings_fail: bool,

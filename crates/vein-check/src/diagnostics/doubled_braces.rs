@@ -30,7 +30,7 @@ impl Finding for DoubledBraces {
             Span { start: self.inner.end, end: at.end },
         );
         let edits = vec![(open, "{".into()), (close, "}".into())];
-        Some(Fix { title: "write one pair".into(), edits })
+        Some(Fix { title: "write one pair".into(), edits, safe: true })
     }
 }
 

@@ -1,6 +1,6 @@
 //! `<p>…</q>`: an end tag of another name than the start tag.
 
-use super::{Finding, replace};
+use super::{Finding, surely};
 use crate::report::Fix;
 use vein_syntax::Span;
 
@@ -27,7 +27,7 @@ impl Finding for MismatchedEndTag {
     }
 
     fn fix(&self, at: Span) -> Option<Fix> {
-        replace(at, self.expected.as_str())
+        surely(at, self.expected.as_str())
     }
 }
 

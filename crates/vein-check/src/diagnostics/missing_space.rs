@@ -1,6 +1,6 @@
 //! `a="1"b="2"`.
 
-use super::{Finding, replace};
+use super::{Finding, surely};
 use crate::report::Fix;
 use vein_syntax::Span;
 
@@ -15,7 +15,7 @@ impl Finding for MissingSpace {
     }
 
     fn fix(&self, at: Span) -> Option<Fix> {
-        replace(at, " ")
+        surely(at, " ")
     }
 }
 

@@ -51,13 +51,22 @@ pub(crate) fn diagnostic<F: Finding>(finding: &F, file: usize, span: Span) -> Di
 /// A fix that puts one text in the place of another.
 pub(crate) fn replace(at: Span, with: impl Into<String>) -> Option<Fix> {
     let with = with.into();
-    Some(Fix { title: format!("write `{with}`"), edits: vec![(at, with)] })
+    Some(Fix { title: format!("write `{with}`"), edits: vec![(at, with)], safe: false })
+}
+
+/// A fix that may be applied unseen: nothing else can have been meant.
+pub(crate) fn surely(at: Span, with: impl Into<String>) -> Option<Fix> {
+    replace(at, with).map(|fix| Fix { safe: true, ..fix })
 }
 
 /// A fix for a near miss.
 pub(crate) fn did_you_mean(nearest: &Option<String>, at: Span) -> Option<Fix> {
     let name = nearest.as_ref()?;
-    Some(Fix { title: format!("did you mean `{name}`?"), edits: vec![(at, name.clone())] })
+    Some(Fix {
+        title: format!("did you mean `{name}`?"),
+        edits: vec![(at, name.clone())],
+        safe: false,
+    })
 }
 
 /// Names for a sentence: `a`, `b` and `c`.

@@ -1,6 +1,6 @@
 //! `<p/>`: in HTML the slash closes nothing.
 
-use super::{Finding, replace};
+use super::{Finding, surely};
 use crate::report::Fix;
 use vein_syntax::Span;
 
@@ -17,7 +17,7 @@ impl Finding for SelfClosed {
     }
 
     fn fix(&self, at: Span) -> Option<Fix> {
-        replace(Span { start: at.end - 2, end: at.end }, format!("></{}>", self.name))
+        surely(Span { start: at.end - 2, end: at.end }, format!("></{}>", self.name))
     }
 }
 

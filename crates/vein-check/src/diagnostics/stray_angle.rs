@@ -1,6 +1,6 @@
 //! A `<` in text.
 
-use super::{Finding, replace};
+use super::{Finding, surely};
 use crate::report::Fix;
 use vein_syntax::Span;
 
@@ -15,7 +15,7 @@ impl Finding for StrayAngle {
     }
 
     fn fix(&self, at: Span) -> Option<Fix> {
-        replace(at, "&lt;")
+        surely(at, "&lt;")
     }
 }
 

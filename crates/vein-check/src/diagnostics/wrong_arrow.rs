@@ -1,6 +1,6 @@
 //! `click="<- pour()"`, `title="-> name"`: an arrow the wrong way round.
 
-use super::{Finding, replace};
+use super::{Finding, surely};
 use crate::report::Fix;
 use vein_syntax::Span;
 
@@ -27,7 +27,7 @@ impl Finding for WrongArrow {
 
     fn fix(&self, at: Span) -> Option<Fix> {
         let arrow = if self.event { "->" } else { "<-" };
-        if at.start == at.end { replace(at, format!("{arrow} ")) } else { replace(at, arrow) }
+        if at.start == at.end { surely(at, format!("{arrow} ")) } else { surely(at, arrow) }
     }
 }
 
