@@ -19,6 +19,7 @@ mod component;
 mod diagnostics;
 mod events;
 mod expression;
+mod map;
 mod markup;
 mod members;
 mod names;
@@ -31,6 +32,7 @@ mod suggest;
 mod types;
 
 pub use diagnostics::{RULES, Rule};
+pub use map::{ActionReach, PartReach, PathReach, ReachMap, reach_map};
 pub use report::{Diagnostic, Fix, Report, Severity, Source};
 pub use suggest::nearest;
 

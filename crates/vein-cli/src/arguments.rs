@@ -18,6 +18,7 @@ pub(crate) struct Arguments {
 pub(crate) enum Command {
     Check(Check),
     Show(Show),
+    Map(Map),
     Demo(Demo),
     Serve(Serve),
     /// Print completions for a shell.
@@ -85,6 +86,26 @@ pub(crate) struct Show {
     /// Print as JSON.
     #[arg(long)]
     pub(crate) json: bool,
+}
+
+/// Tell which state and which handler can change which parts of the view.
+#[derive(Args)]
+#[command(after_help = "\
+Examples:
+  vein map bed-card                 two tables: from state to parts, from handlers to parts
+  vein map bed-card --svg map.svg   a picture of them too")]
+pub(crate) struct Map {
+    /// The component; `vein.toml` may name one to begin with.
+    pub(crate) component: Option<String>,
+    /// The project's folder.
+    #[arg(long, default_value = ".")]
+    pub(crate) dir: PathBuf,
+    /// Print as JSON.
+    #[arg(long)]
+    pub(crate) json: bool,
+    /// Draw a picture into this file.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) svg: Option<PathBuf>,
 }
 
 /// Prove the shipped example, a glasshouse, and print a tour of it.

@@ -16,6 +16,7 @@ fn main() -> ExitCode {
     let result = match arguments.command {
         Command::Check(check) => commands::check::run(&check),
         Command::Show(show) => commands::show::run(&show),
+        Command::Map(map) => commands::map::run(&map),
         Command::Demo(demo) => commands::demo::run(&demo),
         Command::Serve(serve) => commands::serve::run(&serve),
         Command::Completions { shell } => commands::completions(shell),

@@ -121,3 +121,16 @@ pub(crate) fn ledger(pulse: &vein::Pulse) -> String {
     };
     pulse.to_string().lines().map(paint).collect::<Vec<_>>().join("\n")
 }
+
+/// Rows in columns, the first of them the head; nothing hangs over at the end of a line.
+pub(crate) fn columns<const N: usize>(rows: &[[String; N]]) -> String {
+    let width = |i: usize| rows.iter().map(|row| row[i].chars().count()).max().unwrap_or(0);
+    let widths: Vec<usize> = (0..N).map(width).collect();
+    let line = |(i, row): (usize, &[String; N])| {
+        let cells = row.iter().zip(&widths).map(|(cell, width)| format!("{cell:<width$}"));
+        let line = cells.collect::<Vec<_>>().join("  ").trim_end().to_owned();
+        // Bold for the head; off a terminal the codes are dropped.
+        if i == 0 { format!("\u{1b}[1m{line}\u{1b}[0m") } else { line }
+    };
+    rows.iter().enumerate().map(line).collect::<Vec<_>>().join("\n")
+}

@@ -74,19 +74,32 @@ impl Project {
     }
 }
 
+/// Checks a project and finds out which component is meant. `None` where the components have
+/// mistakes, which have then been printed.
+pub(crate) fn component_of(dir: &Path, named: Option<&str>) -> Result<Option<(Ui, String)>> {
+    let project = Project::at(dir)?;
+    let Some(ui) = checked(&project)? else { return Ok(None) };
+    let component = component(named, &project, &ui)?;
+    Ok(Some((ui, component)))
+}
+
+fn checked(project: &Project) -> Result<Option<Ui>> {
+    match Ui::from_dir(project.components()) {
+        Ok(ui) => Ok(Some(ui)),
+        Err(vein::Error::Check(report)) => {
+            output::report(&report);
+            Ok(None)
+        }
+        Err(error) => Err(error.into()),
+    }
+}
+
 /// Checks a project and finds out what to open. `None` where the components have mistakes,
 /// which have then been printed.
 pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened>> {
     let project = Project::at(&opening.dir)?;
-    let ui = match Ui::from_dir(project.components()) {
-        Ok(ui) => ui,
-        Err(vein::Error::Check(report)) => {
-            output::report(&report);
-            return Ok(None);
-        }
-        Err(error) => return Err(error.into()),
-    };
-    let component = component(opening, &project, &ui)?;
+    let Some(ui) = checked(&project)? else { return Ok(None) };
+    let component = component(opening.component.as_deref(), &project, &ui)?;
     let data = match (&opening.with, &project.settings.with) {
         (Some(path), _) => Some(path.clone()),
         // The project's data is for the component that it names.
@@ -113,8 +126,8 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
     Ok(Some(Opened { ui, component, props, styles, port }))
 }
 
-fn component(opening: &Opening, project: &Project, ui: &Ui) -> Result<String> {
-    if let Some(name) = &opening.component {
+fn component(named: Option<&str>, project: &Project, ui: &Ui) -> Result<String> {
+    if let Some(name) = named {
         let base = name.rsplit(['/', '\\']).next().unwrap_or(name);
         return Ok(base.strip_suffix(".vein").unwrap_or(base).to_owned());
     }

@@ -35,6 +35,7 @@ pub use error::Error;
 pub use page::{Found, Page};
 pub use ui::Ui;
 
+pub use vein_check::{ActionReach, PartReach, PathReach, ReachMap};
 pub use vein_check::{Diagnostic, Fix, RULES, Report, Rule, Severity, Source, nearest};
 pub use vein_plan::{EventField, LoadError, Location, Misfit, Namespace, Property, Value};
 pub use vein_proof::{Entry as Pulse, NotExact, Row, RowSource, Session, Verdict};

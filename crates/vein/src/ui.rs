@@ -80,6 +80,19 @@ impl Ui {
         &self.program
     }
 
+    /// Which state and which handler of a component can change which parts of its view.
+    ///
+    /// # Errors
+    /// An unknown component.
+    pub fn reach(&self, component: &str) -> Result<vein_check::ReachMap, Error> {
+        let unknown = || vein_runtime::HostError::UnknownComponent {
+            name: component.into(),
+            known: self.components().map(str::to_owned).collect(),
+        };
+        let number = self.program.find(component).ok_or_else(unknown)?;
+        Ok(vein_check::reach_map(&self.program, &self.program.plans[number]))
+    }
+
     /// Opens a component with its props: anything that serde turns into an object. Proof is on.
     ///
     /// # Errors

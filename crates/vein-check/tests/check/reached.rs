@@ -72,3 +72,70 @@ fn reads_are_known_by_path() {
         assert_eq!(reads(expression), expected, "{expression}");
     }
 }
+
+#[test]
+fn the_map_leads_from_state_and_handlers_to_parts() {
+    let text = "
+gives done(n: number)
+takes title: string
+holds beds: { crop: string, wet: boolean }[] = []
+holds n = 0
+derives count = beds.length
+derives label = `${count} beds`
+derives wet = beds.filter(b => b.wet).length
+does add(crop: string) { beds.push({ crop, wet: false }); step() }
+does step() { n += 1; give done(n) }
+<h1>{title}</h1>
+<p id='label'>{label}</p><p id='wet'>{wet}</p><p id='first'>{beds[0]?.crop}</p><p id='n'>{n}</p>
+<i id='a' click=\"-> add('leek')\"></i>
+<i id='b' click='-> for (const b of beds) b.wet = true'></i>
+<i id='c' click='-> beds.reverse()'></i>
+<i id='d' click='-> step'></i>
+";
+    let checked = checked(text);
+    let program = checked.program.unwrap_or_else(|| panic!("{}", checked.report));
+    let map = vein_check::reach_map(&program, &program.plans[0]);
+    let short = |part: usize| map.parts[part].replace(" text", "").replace("p#", "");
+    let paths: Vec<String> = map
+        .paths
+        .iter()
+        .map(|path| {
+            let parts = path.parts.iter().map(|p| match p.through.as_slice() {
+                [] => short(p.part),
+                through => format!("{} ({})", short(p.part), through.join(" ")),
+            });
+            format!("{}: {}", path.path, parts.collect::<Vec<_>>().join(", "))
+        })
+        .collect();
+    assert_eq!(
+        paths,
+        [
+            "title: h1",
+            "beds: label (count label), wet (wet), first",
+            "beds[*]: wet (wet), first",
+            "beds[*].crop: wet (wet), first",
+            "beds[*].wet: wet (wet)",
+            "n: n",
+        ]
+    );
+    let actions: Vec<String> = map
+        .actions
+        .iter()
+        .map(|action| {
+            let parts: Vec<String> = action.parts.iter().map(|part| short(*part)).collect();
+            let (writes, gives) = (action.writes.join(" "), action.gives.join(" "));
+            format!("{}: {writes} | {gives} | {}", action.name, parts.join(" "))
+        })
+        .collect();
+    assert_eq!(
+        actions,
+        [
+            "add: beds n | done | label wet first n",
+            "step: n | done | n",
+            "i#a click: beds n | done | label wet first n",
+            "i#b click: beds[*].wet |  | wet",
+            "i#c click: beds[*] |  | wet first",
+            "i#d click: n | done | n",
+        ]
+    );
+}

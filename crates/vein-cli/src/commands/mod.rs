@@ -2,6 +2,8 @@
 
 pub(crate) mod check;
 pub(crate) mod demo;
+pub(crate) mod map;
+mod picture;
 pub(crate) mod serve;
 pub(crate) mod show;
 

@@ -43,37 +43,25 @@ fn as_json(component: &str, page: &Page) -> serde_json::Value {
 
 /// The outline in columns: the view, then for each part its address, its source, its reads.
 fn table(component: &str, rows: &[Row]) -> String {
-    let cells: Vec<[String; 4]> = rows
-        .iter()
-        .map(|row| {
-            let what = format!("{}{}", "  ".repeat(row.depth), shortened(&row.what));
-            match &row.source {
-                None => [what, String::new(), String::new(), String::new()],
-                Some(source) => {
-                    let at = source.location;
-                    let reads = match (source.listens, source.reads.as_slice()) {
-                        (true, _) => String::new(),
-                        (false, []) => "nothing that changes".into(),
-                        (false, reads) => reads.join(", "),
-                    };
-                    let place = format!("{component}.vein:{}:{}", at.line, at.column);
-                    [what, source.address.clone(), place, reads]
-                }
+    let cells = rows.iter().map(|row| {
+        let what = format!("{}{}", "  ".repeat(row.depth), shortened(&row.what));
+        match &row.source {
+            None => [what, String::new(), String::new(), String::new()],
+            Some(source) => {
+                let at = source.location;
+                let reads = match (source.listens, source.reads.as_slice()) {
+                    (true, _) => String::new(),
+                    (false, []) => "nothing that changes".into(),
+                    (false, reads) => reads.join(", "),
+                };
+                let place = format!("{component}.vein:{}:{}", at.line, at.column);
+                [what, source.address.clone(), place, reads]
             }
-        })
-        .collect();
+        }
+    });
     let head = ["view", "address", "written at", "reads"].map(str::to_owned);
-    let all: Vec<&[String; 4]> = std::iter::once(&head).chain(&cells).collect();
-    let width = |i: usize| all.iter().map(|row| row[i].chars().count()).max().unwrap_or(0);
-    let widths = [width(0), width(1), width(2)];
-    let line = |(i, row): (usize, &[String; 4])| {
-        let [what, address, place, reads] = row;
-        let [a, b, c] = widths;
-        let line = format!("{what:<a$}  {address:<b$}  {place:<c$}  {reads}");
-        // Bold for the head; off a terminal the codes are dropped.
-        if i == 0 { format!("\u{1b}[1m{line}\u{1b}[0m") } else { line.trim_end().to_owned() }
-    };
-    all.into_iter().enumerate().map(line).collect::<Vec<_>>().join("\n")
+    let rows: Vec<[String; 4]> = std::iter::once(head).chain(cells).collect();
+    output::columns(&rows)
 }
 
 /// At most 48 characters of a long text.

@@ -3,10 +3,11 @@
 use crate::generate::{Generator, STATE};
 use serde_json::{Value as Json, json};
 use std::sync::Arc;
-use vein_check::{Source, check};
+use vein_check::{ReachMap, Source, check, reach_map};
 use vein_plan::{CellKind, Program, Reads, to_json};
 use vein_proof::fresh::{evaluate, render};
 use vein_proof::{Entry, Session};
+use vein_runtime::Cause;
 use vein_view::Event;
 
 pub fn compiled(text: &str) -> Arc<Program> {
@@ -59,6 +60,27 @@ fn agrees(session: &mut Session, text: &str) {
     }
 }
 
+/// What a pulse changed is within what was known beforehand that it can change.
+fn stays_in_reach(map: &ReachMap, entry: &Entry, text: &str) {
+    let within: Vec<usize> = match &entry.pulse.cause {
+        Cause::Write { path } => {
+            let root = path.split(['.', '[']).next().unwrap_or("");
+            let of = |p: &&vein_check::PathReach| p.path.split(['.', '[']).next() == Some(root);
+            let paths = map.paths.iter().filter(of);
+            paths.flat_map(|path| path.parts.iter().map(|part| part.part)).collect()
+        }
+        Cause::Event { kind, on } => {
+            let listener =
+                map.actions.iter().find(|a| a.listens && a.name == format!("{on} {kind}"));
+            listener.expect("the listener that it reached").parts.clone()
+        }
+        other => panic!("{other}"),
+    };
+    for part in &entry.pulse.parts {
+        assert!(within.contains(&part.part), "{} is out of reach\n{entry}\n{text}", part.address);
+    }
+}
+
 #[test]
 fn random_pulses_on_random_components_are_exact() {
     let (mut pulses, mut changed, mut failed) = (0, 0, 0);
@@ -71,6 +93,7 @@ fn random_pulses_on_random_components_are_exact() {
         let opened = Session::open(compiled(&text), "test-bed", &props);
         let (mut session, _) = opened.expect("props that fit");
         session.prove(true);
+        let map = reach_map(session.runtime().program(), session.runtime().plan());
         for step in 0..12 {
             let entry = act(&mut session, &mut generator, buttons);
             let verdict = entry.verdict.as_ref().expect("proof is on");
@@ -79,6 +102,7 @@ fn random_pulses_on_random_components_are_exact() {
                 "seed {seed}, step {step}\n{entry}\n{}\n{text}",
                 verdict.problems().join("\n")
             );
+            stays_in_reach(&map, &entry, &text);
             pulses += 1;
             changed += verdict.changed;
             failed += usize::from(entry.pulse.fault.is_some());
