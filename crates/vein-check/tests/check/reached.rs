@@ -113,7 +113,7 @@ does step() { n += 1; give done(n) }
             "title: h1",
             "beds: label (count label), wet (wet), first",
             "beds[*]: wet (wet), first",
-            "beds[*].crop: wet (wet), first",
+            "beds[*].crop: first",
             "beds[*].wet: wet (wet)",
             "n: n",
         ]
