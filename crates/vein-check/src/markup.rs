@@ -71,7 +71,7 @@ impl Checker<'_> {
 
     fn text(&mut self, pieces: &[TextPiece], parent: &str, markup: &mut Markup) {
         if let [TextPiece::Static(text, _)] = pieces {
-            self.plan.template.push(TemplateNode::Text(text.as_str().into()));
+            self.plan.template.push(TemplateNode::Text(writable(text)));
             return;
         }
         let span = pieces
@@ -235,7 +235,7 @@ impl Checker<'_> {
                 self.report(WrongArrow { name: name.into(), event: true }, at);
             }
             AttributeValue::None => fixed.push((name.into(), "".into())),
-            AttributeValue::Static(text) => fixed.push((name.into(), text.as_str().into())),
+            AttributeValue::Static(text) => fixed.push((name.into(), writable(text))),
             AttributeValue::Interpolated(pieces) => {
                 self.start_frame();
                 let value = self.interpolation(pieces);
@@ -439,6 +439,11 @@ const KNOWN_ATTRIBUTES: &[&str] = &[
     "width",
     "wrap",
 ];
+
+/// Text as HTML can write it: a parser puts U+FFFD in the place of U+0000.
+fn writable(text: &str) -> vein_plan::Name {
+    text.replace('\0', "\u{fffd}").into()
+}
 
 /// What a bound attribute is of its element.
 fn part_kind(element: &Element, name: &str, interpolated: bool) -> PartKind {

@@ -40,7 +40,8 @@ impl PartKind {
         let text = || {
             let mut out = String::new();
             value.push_shown(&mut out);
-            out
+            // HTML has no way to write U+0000: a parser puts U+FFFD in its place.
+            if out.contains('\0') { out.replace('\0', "\u{fffd}") } else { out }
         };
         match self {
             PartKind::Text | PartKind::Attribute(_, Form::Text) => Shown::Text(text()),

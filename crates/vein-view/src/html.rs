@@ -168,6 +168,10 @@ fn escape(out: &mut String, text: &str, in_attribute: bool) {
             '\u{a0}' => out.push_str("&nbsp;"),
             '<' => out.push_str("&lt;"),
             '>' => out.push_str("&gt;"),
+            // At the start of a file it would be taken for a byte order mark.
+            '\u{feff}' => out.push_str("&#xfeff;"),
+            // As it stands, a parser would make a line feed of it.
+            '\r' => out.push_str("&#13;"),
             '"' if in_attribute => out.push_str("&quot;"),
             c => out.push(c),
         }

@@ -3,5 +3,6 @@
 mod build;
 mod events;
 mod html;
+mod parsed;
 mod patches;
 mod select;

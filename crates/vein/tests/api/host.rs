@@ -242,6 +242,19 @@ fn values_are_escaped_for_their_place() -> Result<(), Error> {
 }
 
 #[test]
+fn what_html_cannot_hold_is_replaced() -> Result<(), Error> {
+    let text =
+        "takes a: string\n<p title='\u{0}{a}'>{a}{'😀'.slice(0, 1)}</p><i lang='\u{0}'>\u{0}</i>";
+    let ui = Ui::from_sources([("bed-nul.vein", text)])?;
+    let page = ui.open("bed-nul", json!({ "a": "x\u{0}" }))?;
+    let gone = '\u{fffd}';
+    let expected =
+        format!("<p title=\"{gone}x{gone}\">x{gone}{gone}</p><i lang=\"{gone}\">{gone}</i>");
+    assert_eq!(page.html(), expected);
+    Ok(())
+}
+
+#[test]
 fn attributes_come_and_go_as_the_standard_wants() -> Result<(), Error> {
     let text = "takes on: boolean?\ntakes words: string?\n\
         <p hidden='<- on' aria-busy='<- on' draggable='<- on' title='<- words' lang='x{words}'></p>\
