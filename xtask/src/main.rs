@@ -4,10 +4,13 @@ mod ratio;
 mod setup;
 
 use std::process::{Command, ExitCode};
+use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 
 const HELP: &str = "\
 cargo xtask test    set up what the tests need (Chromium, the WebAssembly target), run them all
 cargo xtask setup   only set up
+cargo xtask soak --minutes N
+                    random components under random pulses, with new seeds, until the time is up
 cargo xtask ratio   how much of the code is tests";
 
 fn main() -> ExitCode {
@@ -18,6 +21,13 @@ fn main() -> ExitCode {
             setup::run();
             true
         }
+        "soak" => match minutes() {
+            Some(minutes) => soak(minutes),
+            None => {
+                println!("say how long: cargo xtask soak --minutes 10");
+                false
+            }
+        },
         "ratio" => ratio::print(),
         _ => {
             println!("{HELP}");
@@ -58,6 +68,36 @@ fn test() -> bool {
         println!("\nFailed: {}.", failed.join(", "));
     }
     failed.is_empty()
+}
+
+/// The number after `--minutes`.
+fn minutes() -> Option<u64> {
+    let mut arguments = std::env::args().skip_while(|argument| argument != "--minutes");
+    arguments.nth(1)?.parse().ok()
+}
+
+/// Proves random components until the time is up. A failure names its seed; with
+/// `VEIN_FIRST_SEED` it repeats.
+fn soak(minutes: u64) -> bool {
+    const BATCH: u64 = 5000;
+    let end = Instant::now() + Duration::from_secs(60 * minutes);
+    let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(1, |since| since.as_secs());
+    let mut seed = now * 1000;
+    while Instant::now() < end {
+        println!("\n== seeds {seed} to {}", seed + BATCH - 1);
+        let mut command = Command::new("cargo");
+        command.args(["test", "--release", "-p", "vein-proof", "--test", "proof", "--quiet", "--"]);
+        command.arg("exactness::random").env("VEIN_SEEDS", BATCH.to_string());
+        if !succeeds(command.env("VEIN_FIRST_SEED", seed.to_string())) {
+            println!(
+                "\nTo repeat: VEIN_FIRST_SEED=<the seed above> VEIN_SEEDS=1 cargo test -p vein-proof"
+            );
+            return false;
+        }
+        seed += BATCH;
+    }
+    println!("\nAll exact.");
+    true
 }
 
 fn cargo<'a>(arguments: &[&str]) -> &'a mut Command {

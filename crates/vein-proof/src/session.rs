@@ -61,7 +61,8 @@ impl Session {
             self.delivery(reached.listener, field)
         });
         let deliveries = deliveries.collect();
-        Ok(self.deliver(&event.kind, deliveries))
+        let name = self.tree.name(target).unwrap_or("").to_owned();
+        Ok(self.deliver(&event.kind, &name, deliveries))
     }
 
     /// The delivery of an event to a listener, with the fields that it reads.
@@ -73,8 +74,8 @@ impl Session {
     }
 
     /// Runs the listeners that an event reached on whatever surface.
-    pub fn deliver(&mut self, kind: &str, deliveries: Vec<Delivery>) -> Entry {
-        let pulse = self.runtime.dispatch(kind, deliveries);
+    pub fn deliver(&mut self, kind: &str, target: &str, deliveries: Vec<Delivery>) -> Entry {
+        let pulse = self.runtime.dispatch(kind, target, deliveries);
         self.show(pulse)
     }
 

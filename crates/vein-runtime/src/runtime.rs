@@ -131,14 +131,13 @@ impl Runtime {
     }
 
     /// Runs the listeners that an event reached, all in one pulse. Listeners that wait for
-    /// quiet are noted for [`Runtime::run_due`].
-    pub fn dispatch(&mut self, kind: &str, deliveries: Vec<Delivery>) -> Pulse {
+    /// quiet are noted for [`Runtime::run_due`]. `target` is how the record calls the element where
+    /// the event reached nobody.
+    pub fn dispatch(&mut self, kind: &str, target: &str, deliveries: Vec<Delivery>) -> Pulse {
         let prepared = self.graph.prepared.clone();
         let listeners = &prepared.plan().listeners;
-        let on = deliveries
-            .first()
-            .and_then(|delivery| listeners.get(delivery.listener as usize))
-            .map_or_else(String::new, |listener| element_of(&listener.address).to_owned());
+        let reached = deliveries.first().and_then(|first| listeners.get(first.listener as usize));
+        let on = reached.map_or(target, |listener| element_of(&listener.address)).to_owned();
         let mut now = Vec::new();
         for delivery in deliveries {
             let Some(listener) = listeners.get(delivery.listener as usize) else { continue };

@@ -99,7 +99,7 @@ fn deliver(page: &mut Page, told: Told) -> Pulse {
     let field = |field: EventField| field_value(field, told.fields.get(field.name()));
     let deliveries =
         told.reached.iter().map(|(_, listener)| session.delivery(*listener, field)).collect();
-    session.deliver(&told.event, deliveries)
+    session.deliver(&told.event, "the page", deliveries)
 }
 
 /// A field of an event from outside: of its type, or empty.

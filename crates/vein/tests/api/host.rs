@@ -75,6 +75,16 @@ fn what_a_component_gives_reaches_a_closure() -> Result<(), Error> {
 }
 
 #[test]
+fn an_event_that_nobody_hears_changes_nothing() -> Result<(), Error> {
+    let mut page = card();
+    let pulse = page.find("h3")?.click()?;
+    pulse.assert_exact()?;
+    assert_eq!(pulse.changed(), [""; 0]);
+    assert!(pulse.to_string().starts_with("pulse 1 · click on h3\n  nothing changed\n"), "{pulse}");
+    Ok(())
+}
+
+#[test]
 fn a_full_bed_disables_its_button() -> Result<(), Error> {
     let mut page = card();
     page.set("moisture", 100)?;
