@@ -30,7 +30,7 @@ pub(crate) fn line(text: impl std::fmt::Display) {
     }
 }
 
-/// As [`line`], for a process that goes on whether anybody reads or not.
+/// As [`line()`], for a process that goes on whether anybody reads or not.
 pub(crate) fn try_line(text: impl std::fmt::Display) -> std::io::Result<()> {
     let mut out = anstream::stdout().lock();
     writeln!(out, "{text}")?;
