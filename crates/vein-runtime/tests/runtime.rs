@@ -1,0 +1,241 @@
+//! The engine from outside: right results, and no more work than they need.
+
+use serde_json::{Value as Json, json};
+use std::sync::Arc;
+use vein_check::{Source, check};
+use vein_plan::Value;
+use vein_runtime::{Delivery, Difference, Layer, Pulse, Runtime};
+
+fn open(text: &str, props: &Json) -> Runtime {
+    let checked = check(vec![Source { path: "test-bed.vein".into(), text: text.into() }]);
+    let program = checked.program.unwrap_or_else(|| panic!("{}", checked.report));
+    Runtime::open_with(Arc::new(program), "test-bed", props).expect("props that fit").0
+}
+
+/// Runs a listener by its number, as an event without fields.
+fn act(runtime: &mut Runtime, listener: u32) -> Pulse {
+    runtime.dispatch("click", "i", vec![Delivery { listener, event: Value::record([]) }])
+}
+
+/// What was evaluated and computed: the numbers of parts, and how many derived values.
+fn work(pulse: &Pulse) -> (Vec<usize>, usize) {
+    (pulse.evaluated.clone(), pulse.computed)
+}
+
+#[test]
+fn a_chain_of_derived_values_is_computed_once_through() {
+    let mut text = String::from("holds n = 0\nderives d0 = n + 1\n");
+    for i in 1..1000 {
+        text.push_str(&format!("derives d{i} = d{} + 1\n", i - 1));
+    }
+    text.push_str("<i click='-> n += 1'>{d999}</i>");
+    let mut runtime = open(&text, &Json::Null);
+    for round in 1..4 {
+        assert_eq!(work(&act(&mut runtime, 0)), (vec![0], 1000));
+        assert_eq!(runtime.get("d999"), Ok(json!(1000 + round)));
+    }
+}
+
+#[test]
+fn a_diamond_of_derived_values_is_computed_once_through() {
+    let mut text = String::from("holds n = 0\n");
+    for i in 0..1000 {
+        text.push_str(&format!("derives d{i} = n + {i}\n"));
+    }
+    let all: Vec<String> = (0..1000).map(|i| format!("d{i}")).collect();
+    text.push_str(&format!("derives sum = [{}].reduce((a, b) => a + b, 0)\n", all.join(", ")));
+    text.push_str("<i click='-> n += 1'>{sum}</i>");
+    let mut runtime = open(&text, &Json::Null);
+    assert_eq!(work(&act(&mut runtime, 0)), (vec![0], 1001));
+    assert_eq!(runtime.get("sum"), Ok(json!(1000 + 999 * 500)));
+}
+
+#[test]
+fn the_wave_stops_where_the_result_is_equal() {
+    let text = "
+holds n = 0
+derives even = n % 2 === 0
+derives label = even ? 'even' : 'odd'
+<i click='-> n += 2'></i><i click='-> n += 1'></i><p>{label}</p><p>{even}</p>
+";
+    let mut runtime = open(text, &Json::Null);
+    assert_eq!(work(&act(&mut runtime, 0)), (vec![], 1), "still even");
+    assert_eq!(work(&act(&mut runtime, 1)), (vec![0, 1], 2), "odd now");
+}
+
+#[test]
+fn what_nobody_reads_is_not_computed() {
+    let text = "
+takes beds: number[]
+holds open = false
+holds n = 0
+derives costly = beds.filter(b => b > n).length
+derives shown = open ? `${costly}` : 'closed'
+<i click='-> n += 1'></i><i click='-> open = !open'></i><p>{shown}</p>
+";
+    let mut runtime = open(text, &json!({ "beds": [1, 2, 3] }));
+    assert_eq!(work(&act(&mut runtime, 0)), (vec![], 0), "closed: nothing depends on it");
+    let opened = act(&mut runtime, 1);
+    assert_eq!((opened.computed, opened.parts[0].to.to_string()), (2, "\"2\"".into()));
+    assert_eq!(work(&act(&mut runtime, 0)), (vec![0], 2), "open: both follow");
+    act(&mut runtime, 1);
+    assert_eq!(work(&act(&mut runtime, 0)), (vec![], 0), "closed again");
+    // The host may ask at any time, and gets what is so now.
+    assert_eq!(runtime.get("costly"), Ok(json!(0)));
+    assert_eq!(runtime.get("shown"), Ok(json!("closed")));
+}
+
+#[test]
+fn handlers_see_derived_values_as_they_are_at_that_moment() {
+    let text = "
+holds n = 1
+holds log: number[] = []
+derives twice = n * 2
+<i click='-> log.push(twice); n = 5; log.push(twice); n = 7; log.push(twice)'></i>
+<p>{twice}</p><p>{log.join()}</p>
+";
+    let mut runtime = open(text, &Json::Null);
+    let pulse = act(&mut runtime, 0);
+    assert_eq!(runtime.get("log"), Ok(json!([2, 10, 14])));
+    // Two computed for the handler's sake, none again for the view.
+    assert_eq!(work(&pulse), (vec![0, 1], 2));
+    let changes: Vec<(Layer, &str)> =
+        pulse.values.iter().map(|c| (c.layer, c.path.as_str())).collect();
+    let state = |path| (Layer::State, path);
+    assert_eq!(
+        changes,
+        [state("log"), state("n"), (Layer::Derived, "twice"), state("log"), state("log")]
+    );
+    match &pulse.values[1].difference {
+        Difference::Value { from, to } => {
+            assert_eq!((from.to_number(), to.to_number()), (1.0, 7.0), "from first to last");
+        }
+        other => panic!("{other}"),
+    }
+}
+
+#[test]
+fn causes_lead_from_parts_back_to_state() {
+    let text = "
+holds a = 1
+holds b = 1
+derives sum = a + b
+derives label = `${sum}`
+<i click='-> a = 2; b = 3'></i><p>{label} {b}</p>
+";
+    let mut runtime = open(text, &Json::Null);
+    let pulse = act(&mut runtime, 0);
+    let path = |i: &usize| pulse.values[*i].path.as_str();
+    let why = |because: &[usize]| because.iter().map(path).collect::<Vec<_>>().join(" ");
+    assert_eq!(why(&pulse.parts[0].because), "b label");
+    let of = |name: &str| pulse.values.iter().find(|c| c.path == name).expect("a change");
+    assert_eq!(why(&of("label").because), "sum");
+    assert_eq!(why(&of("sum").because), "a b");
+}
+
+#[test]
+fn faults_take_everything_back() {
+    let text = "
+gives done(n: number)
+holds n = 0
+holds beds = [{ crop: 'leek', n: 1 }]
+derives twice = n * 2
+does down() { n += 1; give done(n); beds.push({ crop: 'kale', n }); down() }
+does outside() { n = 9; beds[0].n = twice; beds[5].n = 1 }
+<i click='-> down()'></i><i click='-> outside()'></i><i click='-> n += 1'></i>
+<p>{twice}</p><p>{beds.length}</p><p>{beds[0]?.n}</p>
+";
+    let mut runtime = open(text, &Json::Null);
+    for (listener, fault) in [(0, "`down` was called while 64 other calls"), (1, "`beds[5].n`")] {
+        let pulse = act(&mut runtime, listener);
+        let told = pulse.fault.as_ref().expect("a fault").to_string();
+        assert!(told.contains(fault), "{told}");
+        assert!(pulse.patches.is_empty() && pulse.parts.is_empty() && pulse.given.is_empty());
+        assert!(pulse.values.is_empty());
+        assert_eq!(runtime.get("n"), Ok(json!(0)));
+        assert_eq!(runtime.get("beds"), Ok(json!([{ "crop": "leek", "n": 1 }])));
+        assert_eq!(runtime.get("twice"), Ok(json!(0)));
+    }
+    assert_eq!(act(&mut runtime, 2).parts.len(), 1);
+    assert_eq!(runtime.get("twice"), Ok(json!(2)));
+}
+
+#[test]
+fn values_are_values() {
+    let text = "
+holds beds = [{ crop: 'leek' }]
+holds picked = { crop: 'none' }
+does pick() { for (const b of beds) picked = b; beds[0].crop = 'kale'; picked.crop += '!' }
+<i click='-> pick'></i><p>{picked.crop}</p><p>{beds[0]?.crop}</p>
+";
+    let mut runtime = open(text, &Json::Null);
+    act(&mut runtime, 0);
+    assert_eq!(runtime.get("picked.crop"), Ok(json!("leek!")), "what it was then");
+    assert_eq!(runtime.get("beds[0].crop"), Ok(json!("kale")), "and only what was assigned");
+}
+
+#[test]
+fn loops_visit_what_was_there_at_first() {
+    let text = "
+holds list = [1, 2, 3]
+holds seen: number[] = []
+does grow() { for (const n of list) { seen.push(n); list.push(n * 10) } }
+does shrink() { for (const n of list) { seen.push(n); list.pop() } }
+<i click='-> grow'></i><i click='-> shrink'></i><p>{seen.join()} {list.length}</p>
+";
+    let mut runtime = open(text, &Json::Null);
+    act(&mut runtime, 0);
+    assert_eq!(runtime.get("seen"), Ok(json!([1, 2, 3])));
+    assert_eq!(runtime.get("list"), Ok(json!([1, 2, 3, 10, 20, 30])));
+    act(&mut runtime, 1);
+    assert_eq!(runtime.get("seen"), Ok(json!([1, 2, 3, 1, 2, 3])));
+}
+
+#[test]
+fn list_methods_change_lists_as_the_standard_says() {
+    let text = "
+holds list = [3, 1, 2]
+<i click='-> list.push(4, 5)'></i><i click='-> list.unshift(0)'></i><i click='-> list.pop()'></i>
+<i click='-> list.shift()'></i><i click='-> list.splice(1, 1, 7, 8)'></i><i click='-> list.splice(-2)'></i>
+<i click='-> list.sort()'></i><i click='-> list.sort((a, b) => b - a)'></i><i click='-> list.reverse()'></i>
+<i click='-> list.splice(9, 9, 6)'></i><i click='-> list = []; list.pop(); list.shift()'></i>
+<p>{list.join()}</p>
+";
+    for (listener, expected) in [
+        (0, json!([3, 1, 2, 4, 5])),
+        (1, json!([0, 3, 1, 2])),
+        (2, json!([3, 1])),
+        (3, json!([1, 2])),
+        (4, json!([3, 7, 8, 2])),
+        (5, json!([3])),
+        (6, json!([1, 2, 3])),
+        (7, json!([3, 2, 1])),
+        (8, json!([2, 1, 3])),
+        (9, json!([3, 1, 2, 6])),
+        (10, json!([])),
+    ] {
+        let mut runtime = open(text, &Json::Null);
+        act(&mut runtime, listener);
+        assert_eq!(runtime.get("list"), Ok(expected), "listener {listener}");
+    }
+}
+
+/// Reads that were followed are let go when they are replaced.
+#[test]
+fn nothing_is_followed_longer_than_it_is_read() {
+    let text = "
+takes beds: number[]
+holds n = 0
+<i click='-> n += 1'></i><p>{beds[n]}</p><p>{beds.filter(b => b > n).length}</p>
+";
+    let beds: Vec<usize> = (0..50).collect();
+    let mut runtime = open(text, &json!({ "beds": beds }));
+    act(&mut runtime, 0);
+    let followed = runtime.followed_reads();
+    for _ in 0..40 {
+        act(&mut runtime, 0);
+        assert_eq!(runtime.followed_reads(), followed);
+    }
+    runtime.set("beds", &json!([])).expect("a list");
+    assert!(runtime.followed_reads() < 8, "{} are left of {followed}", runtime.followed_reads());
+}
