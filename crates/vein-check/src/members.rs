@@ -39,6 +39,16 @@ impl Checker<'_> {
         self.broken()
     }
 
+    /// A member that the standard does not have, or that changes a list where it is read.
+    fn no_member(&mut self, ty: &Ty, on: Receiver, name: &Ident) -> Typed {
+        if on == Receiver::List && LIST_EDITS.contains(&name.name.as_str()) {
+            self.report(NoEffect::EditAsValue { method: name.name.clone() }, name.span);
+            return self.broken();
+        }
+        let ty = self.type_name(ty);
+        self.unknown_member(name, on, ty)
+    }
+
     /// A member that is read: `length`.
     pub(crate) fn property(&mut self, base: Typed, name: &Ident) -> Typed {
         let Some(on) = Self::receiver(&base.ty) else {
@@ -52,14 +62,7 @@ impl Checker<'_> {
                 let advice = format!("call it: `.{}({})`", info.name, signature(info));
                 self.not_usable(name.name.clone(), "a method", &advice, name.span)
             }
-            None if on == Receiver::List && LIST_EDITS.contains(&name.name.as_str()) => {
-                self.report(NoEffect::EditAsValue { method: name.name.clone() }, name.span);
-                self.broken()
-            }
-            None => {
-                let ty = self.type_name(&base.ty);
-                self.unknown_member(name, on, ty)
-            }
+            None => self.no_member(&base.ty, on, name),
         }
     }
 
@@ -149,14 +152,7 @@ impl Checker<'_> {
                 self.not_usable(name.name.clone(), "a property", &advice, name.span)
             }
             Some(info) => self.standard(info, Some(base), args, span),
-            None if on == Receiver::List && LIST_EDITS.contains(&name.name.as_str()) => {
-                self.report(NoEffect::EditAsValue { method: name.name.clone() }, name.span);
-                self.broken()
-            }
-            None => {
-                let ty = self.type_name(&base.ty);
-                self.unknown_member(name, on, ty)
-            }
+            None => self.no_member(&base.ty, on, name),
         }
     }
 
