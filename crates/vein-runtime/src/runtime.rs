@@ -96,7 +96,7 @@ impl Runtime {
 
     /// The nodes that parts and listeners refer to.
     pub fn node_of_mark(mark: u32) -> NodeNumber {
-        FIRST_NODE + NodeNumber::from(mark)
+        FIRST_NODE + mark
     }
 
     fn show(&mut self, props: &[(Name, Value)]) -> Pulse {
@@ -138,22 +138,26 @@ impl Runtime {
         let listeners = &prepared.plan().listeners;
         let reached = deliveries.first().and_then(|first| listeners.get(first.listener as usize));
         let on = reached.map_or(target, |listener| element_of(&listener.address)).to_owned();
-        let mut now = Vec::new();
-        for delivery in deliveries {
-            let Some(listener) = listeners.get(delivery.listener as usize) else { continue };
+        let (mut now, mut later) = (Vec::new(), Vec::new());
+        for Delivery { listener: number, event } in deliveries {
+            let Some(listener) = listeners.get(number as usize) else { continue };
             match listener.options.settle {
-                None => now.push((listener, delivery.event)),
+                None => now.push((listener, event)),
                 Some(after) => {
-                    self.settling.retain(|waiting| waiting.listener != delivery.listener);
                     let due = self.now + f64::from(after);
-                    let Delivery { listener, event } = delivery;
-                    self.settling.push(Settling { due, listener, event, after });
+                    later.push(Settling { due, listener: number, event, after });
                 }
             }
         }
-        self.pulse(Cause::Event { kind: kind.into(), on }, |run| {
+        let pulse = self.pulse(Cause::Event { kind: kind.into(), on }, |run| {
             now.into_iter().try_for_each(|(listener, event)| run.body(&listener.body, vec![event]))
-        })
+        });
+        // A pulse that is taken back leaves what waits as it was, too.
+        if pulse.fault.is_none() {
+            self.settling.retain(|old| later.iter().all(|new| new.listener != old.listener));
+            self.settling.extend(later);
+        }
+        pulse
     }
 
     /// When the next waiting event is due, in milliseconds of the host's clock.

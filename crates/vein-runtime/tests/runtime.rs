@@ -160,6 +160,32 @@ does outside() { n = 9; beds[0].n = twice; beds[5].n = 1 }
     assert_eq!(runtime.get("twice"), Ok(json!(2)));
 }
 
+/// The first listener waits for quiet, the second fails at will; one event reaches both.
+#[test]
+fn faults_leave_waiting_events_as_they_were() {
+    let text = "
+holds log: string[] = []
+holds fail = false
+<i input='->(settle 100) log.push(event.value)'></i>
+<i input='-> if (fail) log[9] = event.value'></i>
+<p>{log.join()}</p>
+";
+    let mut runtime = open(text, &Json::Null);
+    let input = |runtime: &mut Runtime, value: &str| {
+        let event = Value::record([("value".into(), value.into())]);
+        let deliveries = [0, 1].map(|listener| Delivery { listener, event: event.clone() });
+        runtime.dispatch("input", "i", deliveries.into()).fault.is_some()
+    };
+    assert!(!input(&mut runtime, "kept"));
+    assert_eq!(runtime.run_due(60.0).map(|pulse| pulse.number), None);
+    runtime.set("fail", &json!(true)).expect("state");
+    assert!(input(&mut runtime, "lost"));
+    assert_eq!(runtime.next_due(), Some(100.0), "neither put off nor replaced");
+    assert!(runtime.run_due(100.0).is_some());
+    assert_eq!(runtime.get("log"), Ok(json!(["kept"])));
+    assert_eq!(runtime.next_due(), None);
+}
+
 #[test]
 fn values_are_values() {
     let text = "
