@@ -325,7 +325,7 @@ impl Checker<'_> {
         self.locals.push(LocalName { name: "event".into(), span, what: LocalKind::Event });
         let block = match body {
             EventBody::Pass => {
-                let what = "events passed on from elements: name a handler or write statements after `->`;".into();
+                let what = "`->` alone, which passes an event on,".into();
                 self.report(NotSupported { what }, arrow.span);
                 Vec::new()
             }

@@ -60,8 +60,10 @@ impl Session {
             let field = |field| self.tree.event_field(target, event, field);
             self.delivery(reached.listener, field)
         });
-        let deliveries = deliveries.collect();
-        let name = self.tree.name(target).unwrap_or("").to_owned();
+        let deliveries: Vec<Delivery> = deliveries.collect();
+        // Listeners have names of their own; only what nobody heard needs the element's.
+        let heard = !deliveries.is_empty();
+        let name = if heard { "" } else { self.tree.name(target).unwrap_or("") }.to_owned();
         Ok(self.deliver(&event.kind, &name, deliveries))
     }
 

@@ -69,6 +69,18 @@ pub(crate) fn did_you_mean(nearest: &Option<String>, at: Span) -> Option<Fix> {
     })
 }
 
+/// A fix for a near miss of an element's name, in its start tag and in its end tag.
+pub(crate) fn did_you_mean_element(
+    nearest: &Option<String>,
+    at: Span,
+    end_name: Option<Span>,
+) -> Option<Fix> {
+    let mut fix = did_you_mean(nearest, at)?;
+    let name = nearest.clone()?;
+    fix.edits.extend(end_name.map(|end| (end, name)));
+    Some(fix)
+}
+
 /// Names for a sentence: `a`, `b` and `c`.
 pub(crate) fn listed<S: AsRef<str>>(names: &[S]) -> String {
     let quoted: Vec<String> = names.iter().map(|name| format!("`{}`", name.as_ref())).collect();

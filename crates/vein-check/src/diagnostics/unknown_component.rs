@@ -1,6 +1,6 @@
 //! `<bed-rwo>`: an element with a hyphen that no file defines.
 
-use super::{Finding, did_you_mean};
+use super::{Finding, did_you_mean_element};
 use crate::report::Fix;
 use vein_syntax::Span;
 
@@ -27,10 +27,7 @@ impl Finding for UnknownComponent {
     }
 
     fn fix(&self, at: Span) -> Option<Fix> {
-        let mut fix = did_you_mean(&self.nearest, at)?;
-        let name = fix.edits[0].1.clone();
-        fix.edits.extend(self.end_name.map(|end| (end, name)));
-        Some(fix)
+        did_you_mean_element(&self.nearest, at, self.end_name)
     }
 }
 

@@ -80,11 +80,9 @@ async fn page(State(site): State<Arc<Site>>) -> Response {
         .map(|number| format!("<link rel=\"stylesheet\" href=\"/style/{number}\">\n"))
         .collect();
     // A component's name is letters, digits, hyphens, dots and underscores only.
-    let page = PAGE.split("{{view}}").collect::<Vec<_>>();
-    let filled = page.iter().map(|piece| {
-        piece.replace("{{component}}", &site.component).replace("{{styles}}", &styles)
-    });
-    let html = filled.collect::<Vec<_>>().join(&view);
+    let frame = PAGE.replace("<!--component-->", &site.component).replace("<!--styles-->", &styles);
+    // The view last: whatever it shows is not looked through again.
+    let html = frame.replace("<!--view-->", &view);
     ([(header::CONTENT_TYPE, "text/html; charset=utf-8")], html).into_response()
 }
 
