@@ -4,17 +4,17 @@ use crate::diagnostics::{
     CircularValue, HeldFromProp, NameTaken, NeedsType, NeverCalled, NeverRead, NotSupported,
     UnknownType,
 };
-use crate::markup::Markup;
+use crate::interface::Interface;
 use crate::names::free_names;
-use crate::reach::reads;
+use crate::reach::Finder;
 use crate::report::{Diagnostic, Severity};
 use crate::scope::{
-    CellInfo, CellRole, Checker, EventInfo, HandlerInfo, LocalKind, LocalName, Project, Symbol,
+    CellRole, Checker, EventInfo, HandlerInfo, LocalKind, LocalName, Project, Symbol,
 };
 use crate::suggest::nearest;
 use crate::types::{Tables, Ty};
-use std::collections::HashMap;
-use vein_plan::{Cell, CellKind, Event, Handler, Plan, Reads};
+use std::collections::{HashMap, HashSet};
+use vein_plan::{CellKind, Event, Given, Handler, Plan, Reads, SpotKind};
 use vein_syntax::ast::{DeclarationKind, Expr, File, Ident, Stmt, TypeExpr, TypeKind, TypedName};
 use vein_syntax::{LineIndex, Span};
 
@@ -35,6 +35,7 @@ pub(crate) fn component(
     name: &str,
     text: &str,
     file: &File,
+    own: &Interface,
 ) -> (Plan, Vec<Diagnostic>) {
     let mut checker = Checker {
         project,
@@ -54,6 +55,13 @@ pub(crate) fn component(
         most_locals: 0,
         facts: Vec::new(),
         event_fields: Vec::new(),
+        own,
+        frame_names: Vec::new(),
+        frame_facts: Vec::new(),
+        roots: HashMap::new(),
+        sources: HashMap::new(),
+        slotted: HashSet::new(),
+        styled: file.style.is_some(),
     };
     checker.run(file);
     (checker.plan, checker.found)
@@ -67,15 +75,12 @@ impl Checker<'_> {
         for declaration in &file.declarations {
             let verb = Span { start: declaration.span.start, end: declaration.span.start + 5 };
             match &declaration.kind {
-                DeclarationKind::Takes(TypedName { ident, ty }, from) => {
-                    let value = Value {
-                        ident,
-                        verb,
-                        role: CellRole::Prop,
-                        ty: Some(ty),
-                        from: from.as_ref(),
-                    };
-                    self.value(value, &mut seen, &mut values);
+                DeclarationKind::Takes(TypedName { ident, ty }, from)
+                | DeclarationKind::Shares(TypedName { ident, ty }, from) => {
+                    let shared = matches!(declaration.kind, DeclarationKind::Shares(..));
+                    let role = if shared { CellRole::Shared } else { CellRole::Prop };
+                    let (ty, from) = (Some(ty), from.as_ref());
+                    self.value(Value { ident, verb, role, ty, from }, &mut seen, &mut values);
                 }
                 DeclarationKind::Holds(ident, ty, from) => {
                     let (ty, from) = (ty.as_ref(), Some(from));
@@ -106,14 +111,14 @@ impl Checker<'_> {
                 }
             }
         }
+        self.props(&values);
         self.values(&values);
-        let mut markup = Markup::default();
-        self.nodes(&file.markup, "", &mut markup);
+        self.markup(&file.markup);
         for (handler, params, body) in bodies {
             self.handler_body(handler, params, body);
         }
         if let Some(style) = file.style {
-            self.report(NotSupported { what: "`<style>`".into() }, style);
+            self.style(style);
         }
         self.work_out_reads();
         self.unused(&values);
@@ -182,6 +187,60 @@ impl Checker<'_> {
         self.events.push(EventInfo { name, span, payload, given: false });
     }
 
+    /// Props come first, in order, and after them what falls to the root element: whoever uses
+    /// the component knows the numbers of their cells without looking inside.
+    fn props(&mut self, values: &[Value<'_>]) {
+        let is_prop = |v: &&Value<'_>| matches!(v.role, CellRole::Prop | CellRole::Shared);
+        let props: Vec<&Value<'_>> = values.iter().filter(is_prop).collect();
+        for (at, value) in props.iter().enumerate() {
+            let ty = value.ty.map_or(Ty::Error, |ty| self.resolve(ty));
+            self.start_frame();
+            if let Some(from) = value.from {
+                let later = props[at..].iter().map(|later| later.ident);
+                let others = values.iter().filter(|v| !is_prop(v)).map(|v| v.ident);
+                let unknown: Vec<&str> = later.chain(others).map(|i| i.name.as_str()).collect();
+                let mut early = None;
+                free_names(from, &mut |name| {
+                    if unknown.contains(&name) {
+                        early = Some(name.to_owned());
+                    }
+                });
+                if let Some(name) = early {
+                    let advice = "a default is worked out first: it can use the props declared \
+                                  before it, and nothing else";
+                    self.not_usable(name, "not known yet", advice, from.span);
+                    self.prop_cell(value, ty, None);
+                    continue;
+                }
+            }
+            let why = format!("for `{}`", value.ident.name);
+            let default = value.from.map(|from| self.expr_of(from, &ty, &why).id);
+            self.prop_cell(value, ty, default);
+        }
+        for name in self.own.falls.clone() {
+            let ident = Ident { name: format!("{name} (given)"), span: Span::default() };
+            let null = self.push(vein_plan::code::Expr::Null);
+            let kind = CellKind::Prop(Some(null));
+            self.variable(&ident, Ty::optional(Ty::String), kind, 0);
+        }
+    }
+
+    fn prop_cell(&mut self, value: &Value<'_>, ty: Ty, default: Option<u32>) {
+        let kind = match value.role {
+            CellRole::Shared => CellKind::Shared(default),
+            _ => CellKind::Prop(default),
+        };
+        self.value_cell(value, ty, kind);
+    }
+
+    fn value_cell(&mut self, value: &Value<'_>, ty: Ty, kind: CellKind) {
+        let cell = self.variable(value.ident, ty, kind, 0);
+        let name = value.ident.name.clone();
+        let info = &mut self.cells[cell as usize];
+        (info.role, info.read) = (value.role, false);
+        self.symbols.insert(name, Symbol::Cell(cell));
+    }
+
     /// Compiles all values, each after those that it reads.
     fn values(&mut self, values: &[Value<'_>]) {
         let numbers: HashMap<&str, usize> =
@@ -212,6 +271,9 @@ impl Checker<'_> {
     }
 
     fn compile_value(&mut self, value: &Value<'_>) {
+        if matches!(value.role, CellRole::Prop | CellRole::Shared) {
+            return;
+        }
         self.start_frame();
         let name = &value.ident.name;
         let written = value.ty.map(|ty| self.resolve(ty));
@@ -231,24 +293,17 @@ impl Checker<'_> {
             self.report(finding, value.ident.span);
             return;
         }
-        let id = typed.map(|typed| typed.id);
-        let kind = match (value.role, id) {
-            (CellRole::Prop, default) => CellKind::Prop(default),
+        let kind = match (value.role, typed.map(|typed| typed.id)) {
             (CellRole::State, Some(id)) => CellKind::State(id),
-            (CellRole::Derived, Some(id)) => CellKind::Derived(id, Reads::Fixed(Vec::new())),
+            (CellRole::Derived, Some(id)) => {
+                if let Some(from) = value.from {
+                    self.sources.insert(name.clone(), from.clone());
+                }
+                CellKind::Derived(id, Reads::Fixed(Vec::new()))
+            }
             _ => return,
         };
-        let cell = self.plan.cells.len() as u32;
-        self.plan.cells.push(Cell { name: name.as_str().into(), ty: self.tables.ty(&ty), kind });
-        self.symbols.insert(name.clone(), Symbol::Cell(cell));
-        self.cells.push(CellInfo {
-            name: name.clone(),
-            span: value.ident.span,
-            role: value.role,
-            ty,
-            read: false,
-            assigned: false,
-        });
+        self.value_cell(value, ty, kind);
     }
 
     fn handler_body(&mut self, number: usize, params: &[TypedName], body: &[Stmt]) {
@@ -271,26 +326,25 @@ impl Checker<'_> {
         if self.found.iter().any(|d| d.severity == Severity::Error) {
             return;
         }
-        let program = &self.tables.program;
-        let cells: Vec<Option<Reads>> = self
-            .plan
-            .cells
-            .iter()
-            .map(|cell| match &cell.kind {
-                CellKind::Derived(id, _) => Some(reads(program, &self.plan, *id)),
-                _ => None,
-            })
-            .collect();
-        let parts: Vec<Reads> =
-            self.plan.parts.iter().map(|part| reads(program, &self.plan, part.value)).collect();
-        for (cell, found) in self.plan.cells.iter_mut().zip(cells) {
-            if let (CellKind::Derived(_, reads), Some(found)) = (&mut cell.kind, found) {
-                *reads = found;
+        // The expressions stay as they are while what they read is noted beside them.
+        let mut plan = std::mem::take(&mut self.plan);
+        let (mut cells, mut blocks) =
+            (std::mem::take(&mut plan.cells), std::mem::take(&mut plan.blocks));
+        let types: Vec<vein_plan::TypeId> = cells.iter().map(|cell| cell.ty).collect();
+        let finder = Finder { program: &self.tables.program, exprs: &plan.exprs, types: &types };
+        for cell in &mut cells {
+            if let CellKind::Derived(id, found) = &mut cell.kind {
+                *found = finder.reads(*id);
             }
         }
-        for (part, found) in self.plan.parts.iter_mut().zip(parts) {
-            part.reads = found;
+        for block in &mut blocks {
+            block.parts.iter_mut().for_each(|part| part.reads = finder.reads(part.value));
+            for spot in &mut block.spots {
+                spot_reads(&finder, &mut spot.kind);
+            }
         }
+        (plan.cells, plan.blocks) = (cells, blocks);
+        self.plan = plan;
     }
 
     /// What was declared for nothing. Where there are errors, uses may have been lost with them.
@@ -301,7 +355,8 @@ impl Checker<'_> {
         let mut findings: Vec<(NeverRead, Span)> = Vec::new();
         for cell in self.cells.iter().filter(|cell| !cell.read) {
             let what = match cell.role {
-                CellRole::Prop => "prop",
+                CellRole::Prop | CellRole::Shared => "prop",
+                CellRole::Variable => continue,
                 CellRole::State => "state",
                 CellRole::Derived => "derived value",
             };
@@ -335,7 +390,7 @@ impl Checker<'_> {
         let mut prop = None;
         if let Some(from) = value.from {
             free_names(from, &mut |used| {
-                if self.role(used) == Some(CellRole::Prop) {
+                if matches!(self.role(used), Some(CellRole::Prop | CellRole::Shared)) {
                     prop = prop.or(Some(used));
                 }
             });
@@ -357,6 +412,26 @@ impl Checker<'_> {
             }
         }
         resolved
+    }
+}
+
+fn spot_reads(finder: &Finder<'_>, kind: &mut SpotKind) {
+    let given = |given: &mut Given| {
+        if let Given::Value(id, reads) = given {
+            *reads = finder.reads(*id);
+        }
+    };
+    match kind {
+        SpotKind::Branch { choice: id, reads, .. }
+        | SpotKind::Renamed { name: id, reads, .. }
+        | SpotKind::Markup { value: id, reads } => *reads = finder.reads(*id),
+        SpotKind::List { by, .. } => {
+            if let Some((id, reads)) = by {
+                *reads = finder.reads(*id);
+            }
+        }
+        SpotKind::Component(used) => used.props.iter_mut().for_each(|(_, g)| given(g)),
+        SpotKind::Slot { values, .. } => values.iter_mut().for_each(|(_, g)| given(g)),
     }
 }
 

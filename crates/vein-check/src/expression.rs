@@ -113,7 +113,7 @@ impl Checker<'_> {
                 LocalKind::Item(id, ty, ..) => {
                     Typed { id, ty: self.narrowed(Some(name.into()), ty) }
                 }
-                LocalKind::Event => {
+                LocalKind::Event | LocalKind::Payload(_) => {
                     let advice = "read one of its fields: `event.value`, `event.key`";
                     self.not_usable(name.into(), "an event", advice, span)
                 }
@@ -272,8 +272,13 @@ impl Checker<'_> {
     /// A field of the event that a listener is about.
     fn event_field(&mut self, of: &ast::Expr, name: &Ident) -> Option<Typed> {
         let ExprKind::Name(root) = &of.kind else { return None };
-        if !matches!(self.local(root)?.what, LocalKind::Event) {
-            return None;
+        match &self.local(root)?.what {
+            LocalKind::Event => {}
+            LocalKind::Payload(payload) => {
+                let payload = payload.clone();
+                return Some(self.payload_field(&payload, name));
+            }
+            _ => return None,
         }
         let fields = vein_plan::EventField::ALL;
         let Some(field) = fields.iter().find(|field| field.name() == name.name) else {
@@ -297,6 +302,21 @@ impl Checker<'_> {
         let event = self.push(Expr::Local(0));
         let number = self.tables.name(field.name());
         Some(self.typed(Expr::Field(event, number), ty))
+    }
+
+    /// A field of the payload of a component's event.
+    fn payload_field(&mut self, payload: &[(String, Ty)], name: &Ident) -> Typed {
+        let Some((_, ty)) = payload.iter().find(|(field, _)| *field == name.name) else {
+            let known: Vec<String> = payload.iter().map(|(field, _)| field.clone()).collect();
+            let near = nearest(&name.name, known.iter().map(String::as_str)).map(str::to_owned);
+            let (name_text, ty) = (name.name.clone(), "event".into());
+            let finding = UnknownField { name: name_text, ty, nearest: near, known };
+            self.report(finding, name.span);
+            return self.broken();
+        };
+        let event = self.push(Expr::Local(0));
+        let number = self.tables.name(&name.name);
+        self.typed(Expr::Field(event, number), ty.clone())
     }
 
     fn unary(&mut self, op: Unary, of: &ast::Expr) -> Typed {

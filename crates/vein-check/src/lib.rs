@@ -15,19 +15,24 @@
 //! assert!(checked.report.to_string().contains("did you mean `crop`?"));
 //! ```
 
+mod attribute;
 mod component;
+mod control;
 mod diagnostics;
 mod events;
 mod expression;
+mod interface;
 mod map;
 mod markup;
 mod members;
 mod names;
+mod nested;
 mod narrow;
 mod reach;
 mod report;
 mod scope;
 mod statement;
+mod style;
 mod suggest;
 mod types;
 
@@ -38,9 +43,11 @@ pub use suggest::nearest;
 
 use component::{TypeProblem, resolve_fields};
 use diagnostics::from_syntax::from_syntax;
-use diagnostics::{BadFileName, NameTaken, diagnostic};
+use diagnostics::{BadFileName, EndlessNesting, NameTaken, diagnostic};
+use interface::{Interface, work_out_falls};
 use scope::Project;
-use std::collections::{BTreeSet, HashMap};
+use std::cell::RefCell;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use types::{ShapeType, Shapes, Tables};
 use vein_plan::Program;
 use vein_syntax::ast::{DeclarationKind, Ident, TypedName};
@@ -68,14 +75,32 @@ pub fn check(sources: Vec<Source>) -> Checked {
     let shape_numbers = collect_shapes(&sources, &parsed, &mut shapes, &mut found);
     let mut tables = Tables::default();
     tables.add_shapes(&shapes);
-    let components: BTreeSet<String> = names.iter().flatten().cloned().collect();
-    let project =
-        Project { shapes: &shapes, shape_numbers: &shape_numbers, components: &components };
+    let mut interfaces: BTreeMap<String, Interface> = BTreeMap::new();
+    for (name, parsed) in names.iter().zip(&parsed) {
+        if let Some(name) = name {
+            interfaces.insert(name.clone(), Interface::of(&parsed.file, &shape_numbers));
+        }
+    }
+    for (number, interface) in interfaces.values_mut().enumerate() {
+        interface.number = number as u32;
+    }
+    work_out_falls(&mut interfaces, parsed.iter().map(|parsed| &parsed.file));
+    let handed = RefCell::default();
+    let project = Project {
+        shapes: &shapes,
+        shape_numbers: &shape_numbers,
+        interfaces: &interfaces,
+        handed: &handed,
+    };
+    let nameless = Interface::default();
     let mut plans = Vec::new();
-    for (file, (source, parsed)) in sources.iter().zip(&parsed).enumerate() {
+    for file in children_first(&names, &parsed) {
+        let (source, parsed) = (&sources[file], &parsed[file]);
         let name = names[file].as_deref().unwrap_or("");
+        let own = interfaces.get(name).unwrap_or(&nameless);
+        let (text, file_tree) = (&source.text, &parsed.file);
         let (plan, mut diagnostics) =
-            component::component(&project, &mut tables, file, name, &source.text, &parsed.file);
+            component::component(&project, &mut tables, file, name, text, file_tree, own);
         if !parsed.errors.is_empty() {
             // What a broken text seems not to use, it may use in what could not be read.
             diagnostics.retain(|d| d.severity == Severity::Error && !explained(d, parsed));
@@ -83,6 +108,7 @@ pub fn check(sources: Vec<Source>) -> Checked {
         found.extend(diagnostics);
         plans.push(plan);
     }
+    found.extend(endless(&names, &parsed, &interfaces));
     found.sort_by_key(|d| (d.file, d.span, d.severity));
     let report = Report { sources: sources.into(), diagnostics: found };
     let program = (report.errors() == 0).then(|| {
@@ -90,6 +116,88 @@ pub fn check(sources: Vec<Source>) -> Checked {
         Program { plans, ..tables.program }
     });
     Checked { program, report }
+}
+
+/// The files in an order in which a component stands after those that it uses, as far as they
+/// do not use each other.
+fn children_first(names: &[Option<String>], parsed: &[Parsed]) -> Vec<usize> {
+    let numbers: HashMap<&str, usize> =
+        names.iter().enumerate().filter_map(|(i, name)| Some((name.as_deref()?, i))).collect();
+    let uses = |file: usize| {
+        let mut used = Vec::new();
+        interface::elements(&parsed[file].file.markup, &mut |element| {
+            used.extend(numbers.get(element.name.name.as_str()).copied());
+        });
+        used
+    };
+    let (mut seen, mut order) = (vec![false; names.len()], Vec::new());
+    for start in 0..names.len() {
+        let mut open = vec![(start, None::<Vec<usize>>)];
+        while let Some((file, left)) = open.pop() {
+            let mut left = match left {
+                Some(left) => left,
+                None if std::mem::replace(&mut seen[file], true) => continue,
+                None => uses(file),
+            };
+            match left.pop() {
+                Some(next) => {
+                    open.push((file, Some(left)));
+                    open.push((next, None));
+                }
+                None => order.push(file),
+            }
+        }
+    }
+    order
+}
+
+/// Components that show each other under no condition.
+fn endless(
+    names: &[Option<String>],
+    parsed: &[Parsed],
+    interfaces: &BTreeMap<String, Interface>,
+) -> Vec<Diagnostic> {
+    let mut found: Vec<Diagnostic> = Vec::new();
+    let mut told: BTreeSet<&str> = BTreeSet::new();
+    for (file, name) in names.iter().enumerate() {
+        let Some(name) = name else { continue };
+        if told.contains(name.as_str()) {
+            continue;
+        }
+        let Some(circle) = circle_from(name, interfaces) else { continue };
+        let next = circle.get(1).copied().unwrap_or(name);
+        let mut at = Span::default();
+        interface::elements(&parsed[file].file.markup, &mut |element| {
+            if at == Span::default() && element.name.name == next {
+                at = element.name.span;
+            }
+        });
+        told.extend(&circle);
+        let circle = circle.into_iter().map(str::to_owned).collect();
+        found.push(diagnostic(&EndlessNesting { circle }, file, at));
+    }
+    found
+}
+
+/// The shortest way from a component back to itself.
+fn circle_from<'a>(
+    start: &'a str,
+    interfaces: &'a BTreeMap<String, Interface>,
+) -> Option<Vec<&'a str>> {
+    let mut open = std::collections::VecDeque::from([vec![start]]);
+    let mut seen: BTreeSet<&str> = BTreeSet::new();
+    while let Some(way) = open.pop_front() {
+        let Some(interface) = way.last().and_then(|last| interfaces.get(*last)) else { continue };
+        for next in &interface.always {
+            if next == start {
+                return Some(way);
+            }
+            if seen.insert(next) {
+                open.push_back(way.iter().copied().chain([next.as_str()]).collect());
+            }
+        }
+    }
+    None
 }
 
 /// Whether a diagnostic is but a consequence of what the parser reported: names whose

@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, VecDeque};
 use vein_plan::code::{CellId, ListEdit, Place, PlaceStep, Stmt, StmtId};
-use vein_plan::{CellKind, Extent, Plan, PlanRead, Program, ReadStep};
+use vein_plan::{CellKind, Extent, Plan, PlanRead, Program, ReadStep, Reads, SpotKind};
 
 /// The reach of everything in a component.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -67,9 +67,10 @@ type Written = (CellId, Vec<ReadStep>);
 /// assert_eq!(map.paths[0].parts[1].through, ["odd"]);
 /// ```
 pub fn reach_map(program: &Program, plan: &Plan) -> ReachMap {
-    let mapper = Mapper { program, plan };
+    let mapper = Mapper { program, plan, places: places(plan) };
     let handlers = plan.handlers.iter().map(|h| (h.name.to_string(), false, &h.body));
-    let listeners = plan.listeners.iter().map(|l| (l.address.to_string(), true, &l.body));
+    let heard = plan.blocks.iter().flat_map(|block| &block.listeners);
+    let listeners = heard.map(|l| (l.address.to_string(), true, &l.body));
     ReachMap {
         component: plan.name.to_string(),
         paths: mapper.paths(),
@@ -77,13 +78,65 @@ pub fn reach_map(program: &Program, plan: &Plan) -> ReachMap {
             .chain(listeners)
             .map(|(name, listens, body)| mapper.action(name, listens, body))
             .collect(),
-        parts: plan.parts.iter().map(|part| part.address.to_string()).collect(),
+        parts: mapper.places.iter().map(|place| place.address.clone()).collect(),
     }
 }
 
 struct Mapper<'a> {
     program: &'a Program,
     plan: &'a Plan,
+    places: Vec<MapPlace>,
+}
+
+/// Something in the view that changes by itself: a part, a branch, a list.
+struct MapPlace {
+    address: String,
+    reads: Vec<PlanRead>,
+}
+
+/// All places of a component, block by block.
+fn places(plan: &Plan) -> Vec<MapPlace> {
+    let place = |address: &str, reads: &Reads| MapPlace {
+        address: address.into(),
+        reads: reads.paths().iter().map(|read| rooted(plan, read)).collect(),
+    };
+    let mut found = Vec::new();
+    for block in &plan.blocks {
+        for part in &block.parts {
+            found.push(place(&part.address, &part.reads));
+        }
+        for spot in &block.spots {
+            match &spot.kind {
+                SpotKind::Branch { reads, .. }
+                | SpotKind::Renamed { reads, .. }
+                | SpotKind::Markup { reads, .. } => found.push(place(&spot.address, reads)),
+                SpotKind::List { cell, path, .. } => {
+                    let path = path.iter().map(|name| ReadStep::Field(*name)).collect();
+                    let read = PlanRead { cell: *cell, path, extent: Extent::Length };
+                    found.push(place(&spot.address, &Reads::Fixed(vec![read])));
+                }
+                SpotKind::Component(_) | SpotKind::Slot { .. } => {}
+            }
+        }
+    }
+    found
+}
+
+/// A read of a loop's item, as a read of the list that it stands in.
+fn rooted(plan: &Plan, read: &PlanRead) -> PlanRead {
+    let home = &plan.cells[read.cell as usize];
+    if !matches!(home.kind, CellKind::Item) {
+        return read.clone();
+    }
+    let spots = plan.blocks.iter().flat_map(|block| &block.spots);
+    let list = spots.filter_map(|spot| match &spot.kind {
+        SpotKind::List { cell, path, block, .. } if *block == home.block => Some((*cell, path)),
+        _ => None,
+    });
+    let Some((cell, path)) = list.into_iter().next() else { return read.clone() };
+    let steps = path.iter().map(|name| ReadStep::Field(*name)).chain([ReadStep::AnyItem]);
+    let path = steps.chain(read.path.iter().copied()).collect();
+    rooted(plan, &PlanRead { cell, path, extent: read.extent })
 }
 
 /// Whether a write can change what a read sees.
@@ -100,9 +153,10 @@ impl Mapper<'_> {
             CellKind::Derived(_, reads) => Some(reads),
             _ => None,
         });
-        let all = derived.chain(self.plan.parts.iter().map(|part| &part.reads));
+        let all = derived
+            .flat_map(|reads| reads.paths().iter().cloned())
+            .chain(self.places.iter().flat_map(|place| place.reads.iter().cloned()));
         let mut paths: Vec<Written> = all
-            .flat_map(|reads| reads.paths())
             .filter(|read| !self.is_derived(read.cell))
             .map(|read| (read.cell, read.path.clone()))
             .collect();
@@ -140,15 +194,15 @@ impl Mapper<'_> {
         let mut open: VecDeque<(Written, Vec<String>)> =
             writes.iter().map(|write| (write.clone(), Vec::new())).collect();
         while let Some((write, through)) = open.pop_front() {
-            let sees = |reads: &vein_plan::Reads| reads.paths().iter().any(|r| is_seen(&write, r));
-            for (number, part) in self.plan.parts.iter().enumerate() {
-                if sees(&part.reads) {
+            let sees = |reads: &[PlanRead]| reads.iter().any(|read| is_seen(&write, read));
+            for (number, place) in self.places.iter().enumerate() {
+                if sees(&place.reads) {
                     found.entry(number).or_insert_with(|| through.clone());
                 }
             }
             for (number, cell) in self.plan.cells.iter().enumerate() {
                 let CellKind::Derived(_, reads) = &cell.kind else { continue };
-                if sees(reads) && !std::mem::replace(&mut seen[number], true) {
+                if sees(reads.paths()) && !std::mem::replace(&mut seen[number], true) {
                     let way = through.iter().cloned().chain([cell.name.to_string()]).collect();
                     open.push_back(((number as CellId, Vec::new()), way));
                 }

@@ -1,22 +1,21 @@
-//! Markup: the part of it that stays, the parts that change, and what listens.
+//! Markup: blocks that come and go as a whole, and the elements and texts in them.
 
 use crate::diagnostics::{
-    ArrowOption, NotSupported, UnknownComponent, UnknownElement, UnknownEvent, UnsafeBinding,
-    Unshowable, WrongArrow,
+    MisplacedAttribute, StrayOtherwise, UnknownComponent, UnknownElement, UnsafeBinding, Unshowable,
 };
-use crate::events;
-use crate::scope::{Checker, LocalKind, LocalName, Typed};
+use crate::interface::Root;
+use crate::narrow::{Fact, facts};
+use crate::scope::{CellInfo, CellRole, Checker, LocalKind, LocalName, Typed};
 use crate::suggest::nearest;
 use crate::types::Ty;
 use std::collections::HashMap;
 use vein_plan::code::{Expr, ExprId, Piece};
 use vein_plan::{
-    EventField, Form, Listener, ListenerOptions, Part, PartKind, Property, Reads, TemplateNode, dom,
+    Block, BlockId, Cell, CellKind, Conversion, Listener, Next, Part, PartKind, Reads, Spot,
+    SpotKind, TemplateNode,
 };
 use vein_syntax::Span;
-use vein_syntax::ast::{
-    Arrow, Attribute, AttributeValue, Element, EventBody, Node, OptionKind, TextPiece,
-};
+use vein_syntax::ast::{self, Attribute, AttributeValue, Element, Node, TextPiece};
 use vein_syntax::elements::{HTML_ELEMENTS, is_component_name};
 
 /// Numbers that tell apart what would be called the same.
@@ -25,81 +24,209 @@ pub(crate) struct Addresses(HashMap<String, usize>);
 
 impl Addresses {
     /// The name itself for the first, with a number for those that follow.
-    fn unique(&mut self, name: String) -> String {
+    pub(crate) fn unique(&mut self, name: String) -> String {
         let count = self.0.entry(name.clone()).or_insert(0);
         *count += 1;
         if *count == 1 { name } else { format!("{name}({count})") }
     }
 }
 
+/// A block while it is built: its nodes are referred to by their places in the template.
+#[derive(Default)]
+struct Draft {
+    id: BlockId,
+    called: String,
+    template: Vec<TemplateNode>,
+    parts: Vec<Part>,
+    listeners: Vec<Listener>,
+    spots: Vec<Spot>,
+}
+
 /// Where the compilation of the markup stands.
 #[derive(Default)]
 pub(crate) struct Markup {
     elements: Addresses,
-    parts: Addresses,
-    marks: u32,
+    pub(crate) parts: Addresses,
+    drafts: Vec<Draft>,
+}
+
+/// Where nodes are put: into which element of the block, and after which spot.
+#[derive(Clone, Default)]
+pub(crate) struct Inside {
+    element: Option<u32>,
+    called: String,
+    last_spot: Option<usize>,
+}
+
+impl Inside {
+    pub(crate) fn element(node: u32, called: &str) -> Inside {
+        Inside { element: Some(node), called: called.into(), last_spot: None }
+    }
 }
 
 /// Attributes that steer the structure of the view, and do not reach it.
-const STRUCTURE: &[&str] = &["when", "or-when", "otherwise", "each", "picked"];
+pub(crate) const STRUCTURE: &[&str] = &["when", "or-when", "otherwise", "each"];
 
-/// Attributes whose values are addresses that a browser may follow.
-const URLS: &[&str] = &[
-    "href",
-    "src",
-    "action",
-    "formaction",
-    "poster",
-    "xlink:href",
-    "cite",
-    "data",
-    "background",
-    "manifest",
-    "ping",
-];
+impl Markup {
+    fn draft(&mut self) -> &mut Draft {
+        if self.drafts.is_empty() {
+            self.drafts.push(Draft::default());
+        }
+        let last = self.drafts.len() - 1;
+        &mut self.drafts[last]
+    }
+
+    /// The block that is being built.
+    pub(crate) fn block(&mut self) -> BlockId {
+        self.draft().id
+    }
+
+    /// Adds a node and tells the spot before it what follows.
+    fn node(&mut self, node: TemplateNode, inside: &mut Inside) -> u32 {
+        let draft = self.draft();
+        let at = draft.template.len() as u32;
+        draft.template.push(node);
+        if let Some(spot) = inside.last_spot.take() {
+            draft.spots[spot].next = Next::Node(at);
+        }
+        at
+    }
+
+    fn spot(&mut self, spot: Spot, inside: &mut Inside) {
+        let draft = self.draft();
+        let at = draft.spots.len();
+        draft.spots.push(spot);
+        if let Some(before) = inside.last_spot.replace(at) {
+            draft.spots[before].next = Next::Spot(at as u32);
+        }
+    }
+
+    pub(crate) fn push_part(&mut self, part: Part) -> u32 {
+        let parts = &mut self.draft().parts;
+        parts.push(part);
+        parts.len() as u32 - 1
+    }
+
+    pub(crate) fn push_listener(&mut self, listener: Listener) {
+        self.draft().listeners.push(listener);
+    }
+}
 
 impl Checker<'_> {
-    /// Compiles the nodes of the markup.
-    pub(crate) fn nodes(&mut self, nodes: &[Node], parent: &str, markup: &mut Markup) {
-        for node in nodes {
+    /// Compiles the whole markup.
+    pub(crate) fn markup(&mut self, nodes: &[Node]) {
+        let mut markup = Markup::default();
+        let called = self.plan.name.to_string();
+        self.block_of(&mut markup, called, |checker, markup| {
+            checker.nodes(nodes, &mut Inside::default(), markup);
+        });
+    }
+
+    /// Builds a block inside the one that is being built.
+    pub(crate) fn block_of(
+        &mut self,
+        markup: &mut Markup,
+        called: String,
+        build: impl FnOnce(&mut Self, &mut Markup),
+    ) -> BlockId {
+        let parent = markup.drafts.last().map(|draft| draft.id);
+        let id = self.plan.blocks.len() as BlockId;
+        self.plan.blocks.push(Block { parent, ..Block::default() });
+        markup.drafts.push(Draft { id, called, ..Draft::default() });
+        build(self, markup);
+        if let Some(draft) = markup.drafts.pop() {
+            self.plan.blocks[id as usize] = finished(draft, parent);
+        }
+        id
+    }
+
+    /// Runs `inner` with names and facts that everything inside it knows.
+    pub(crate) fn framed<T>(
+        &mut self,
+        names: Vec<LocalName>,
+        facts: Vec<Fact>,
+        inner: impl FnOnce(&mut Self) -> T,
+    ) -> T {
+        let (outer_names, outer_facts) = (self.frame_names.clone(), self.frame_facts.clone());
+        // What was known of a name does not hold for another of the same name.
+        for name in &names {
+            let root = &name.name;
+            self.frame_facts.retain(|fact| fact.path.split('.').next() != Some(root));
+        }
+        self.frame_names.extend(names);
+        self.frame_facts.extend(facts);
+        let result = inner(self);
+        self.frame_names = outer_names;
+        self.frame_facts = outer_facts;
+        result
+    }
+
+    /// Compiles nodes that stand next to each other.
+    pub(crate) fn nodes(&mut self, nodes: &[Node], inside: &mut Inside, markup: &mut Markup) {
+        let mut at = 0;
+        while let Some(node) = nodes.get(at) {
+            at += 1;
             match node {
-                Node::Element(element) => self.element(element, markup),
-                Node::Text(pieces) => self.text(pieces, parent, markup),
+                Node::Text(pieces) => self.text(pieces, inside, markup),
+                Node::Element(element) => {
+                    let (chain, used) = chain(nodes, at);
+                    at += used;
+                    self.with_structure(element, &chain, inside, markup);
+                }
             }
         }
     }
 
-    fn text(&mut self, pieces: &[TextPiece], parent: &str, markup: &mut Markup) {
+    fn text(&mut self, pieces: &[TextPiece], inside: &mut Inside, markup: &mut Markup) {
         if let [TextPiece::Static(text, _)] = pieces {
-            self.plan.template.push(TemplateNode::Text(writable(text)));
+            markup.node(TemplateNode::Text { text: writable(text), marked: false }, inside);
             return;
         }
-        let span = pieces
-            .iter()
-            .find_map(|piece| match piece {
-                TextPiece::Expr(e) => Some(e.span),
-                TextPiece::Static(..) => None,
-            })
-            .unwrap_or_default();
+        let first = pieces.iter().find_map(|piece| match piece {
+            TextPiece::Expr(e) => Some(e.span),
+            TextPiece::Static(..) => None,
+        });
         self.start_frame();
         let value = self.interpolation(pieces);
-        self.plan.template.push(TemplateNode::TextPart);
-        let mark = markup.marks;
-        markup.marks += 1;
-        let name = if parent.is_empty() { "text".into() } else { format!("{parent} text") };
+        let node = markup.node(TemplateNode::TextPart, inside);
+        let name = match inside.called.as_str() {
+            "" => "text".into(),
+            called => format!("{called} text"),
+        };
         let address = markup.parts.unique(name);
-        self.part(mark, PartKind::Text, value, address, span);
+        self.part(node, PartKind::Text, value, address, first.unwrap_or_default(), markup);
     }
 
-    fn part(&mut self, mark: u32, kind: PartKind, value: ExprId, address: String, span: Span) {
+    /// Adds a part; what it reads is worked out when everything is there.
+    pub(crate) fn part(
+        &mut self,
+        node: u32,
+        kind: PartKind,
+        value: ExprId,
+        address: String,
+        span: Span,
+        markup: &mut Markup,
+    ) -> u32 {
+        self.controlled_part(node, kind, value, None, (address, span), markup)
+    }
+
+    pub(crate) fn controlled_part(
+        &mut self,
+        node: u32,
+        kind: PartKind,
+        value: ExprId,
+        control: Option<Conversion>,
+        (address, span): (String, Span),
+        markup: &mut Markup,
+    ) -> u32 {
         let location = self.location(span);
-        // What it reads is worked out when all cells are there.
         let reads = Reads::Fixed(Vec::new());
-        self.plan.parts.push(Part { mark, kind, value, reads, address: address.into(), location });
+        let address = address.into();
+        markup.push_part(Part { mark: node, kind, value, reads, control, address, location })
     }
 
     /// Text with interpolation, as one value.
-    fn interpolation(&mut self, pieces: &[TextPiece]) -> ExprId {
+    pub(crate) fn interpolation(&mut self, pieces: &[TextPiece]) -> ExprId {
         if let [TextPiece::Expr(e)] = pieces {
             let typed = self.expr(e);
             self.showable(&typed.ty, e.span);
@@ -132,341 +259,519 @@ impl Checker<'_> {
         self.report(Unshowable { ty, list, fields }, span);
     }
 
-    fn element(&mut self, element: &Element, markup: &mut Markup) {
+    /// An element with what its structural attributes make of it, and those that follow it.
+    fn with_structure(
+        &mut self,
+        element: &Element,
+        chain: &[&Element],
+        inside: &mut Inside,
+        markup: &mut Markup,
+    ) {
+        if let Some(attribute) = element.attributes.iter().find(|a| a.is("each")) {
+            let AttributeValue::Each(each) = &attribute.value else {
+                return self.structure_without_value(attribute);
+            };
+            return self.repeated(element, each, attribute, chain, inside, markup);
+        }
+        if let Some(attribute) = element.attributes.iter().find(|a| a.is("when")) {
+            let AttributeValue::Condition(test) = &attribute.value else {
+                return self.structure_without_value(attribute);
+            };
+            return self.alternatives((element, None), test, chain, inside, markup);
+        }
+        let stray = |a: &&Attribute| a.is("otherwise") || a.is("or-when");
+        if let Some(attribute) = element.attributes.iter().find(stray) {
+            let name = attribute.name.name.clone();
+            return self.report(StrayOtherwise { name }, attribute.name.span);
+        }
+        self.plain(element, inside, markup);
+    }
+
+    fn structure_without_value(&mut self, attribute: &Attribute) {
+        if attribute.value != AttributeValue::Error {
+            let name = attribute.name.name.clone();
+            let advice = match name.as_str() {
+                "each" => "it takes an item and a list: `each=\"bed of beds by bed.id\"`",
+                _ => "it takes a condition: `when=\"bed.moisture < 30\"`",
+            };
+            self.report(MisplacedAttribute { name, advice: advice.into() }, attribute.name.span);
+        }
+    }
+
+    /// `when`, with the `or-when` and `otherwise` after it.
+    fn alternatives(
+        &mut self,
+        (element, called): (&Element, Option<String>),
+        test: &ast::Expr,
+        chain: &[&Element],
+        inside: &mut Inside,
+        markup: &mut Markup,
+    ) {
+        self.start_frame();
+        let mut known = Vec::new();
+        let mut tests = Vec::new();
+        let mut alternatives = Vec::new();
+        let first = self.condition(test).id;
+        tests.push(first);
+        let block = self.alternative(element, called, facts(test, true), markup);
+        alternatives.push((block, element));
+        known.extend(facts(test, false));
+        for next in chain {
+            match condition_of(next) {
+                Some(test) => {
+                    let with = known.clone();
+                    let id = self.framed(Vec::new(), with.clone(), |checker| {
+                        checker.start_frame();
+                        checker.condition(test).id
+                    });
+                    tests.push(id);
+                    let with = with.into_iter().chain(facts(test, true)).collect();
+                    alternatives.push((self.alternative(next, None, with, markup), next));
+                    known.extend(facts(test, false));
+                }
+                None => {
+                    let block = self.alternative(next, None, known.clone(), markup);
+                    alternatives.push((block, next));
+                }
+            }
+        }
+        let beyond = self.push(Expr::Number(alternatives.len() as f64));
+        let mut choice = match alternatives.len() > tests.len() {
+            true => self.push(Expr::Number(tests.len() as f64)),
+            false => beyond,
+        };
+        for (number, test) in tests.iter().enumerate().rev() {
+            let then = self.push(Expr::Number(number as f64));
+            choice = self.push(Expr::Choose(*test, then, choice));
+        }
+        let alternatives = alternatives.into_iter().map(|(block, _)| block).collect();
+        let kind = SpotKind::Branch { choice, reads: Reads::Fixed(Vec::new()), alternatives };
+        let name = format!("{} branch", described(element));
+        self.add_spot(kind, name, test.span, inside, markup);
+    }
+
+    fn alternative(
+        &mut self,
+        element: &Element,
+        called: Option<String>,
+        known: Vec<Fact>,
+        markup: &mut Markup,
+    ) -> BlockId {
+        self.framed(Vec::new(), known, |checker| {
+            checker.block_of(markup, label(element), |checker, markup| {
+                let mut inside = Inside::default();
+                match called {
+                    Some(called) => checker.plain_called(element, called, &mut inside, markup),
+                    None => checker.plain(element, &mut inside, markup),
+                }
+            })
+        })
+    }
+
+    pub(crate) fn add_spot(
+        &mut self,
+        kind: SpotKind,
+        name: String,
+        span: Span,
+        inside: &mut Inside,
+        markup: &mut Markup,
+    ) {
+        let (address, location) = (markup.parts.unique(name).into(), self.location(span));
+        let (parent, next) = (inside.element, Next::End);
+        markup.spot(Spot { parent, next, kind, address, location }, inside);
+    }
+
+    /// `each`, with the `otherwise` after it.
+    fn repeated(
+        &mut self,
+        element: &Element,
+        each: &ast::Each,
+        attribute: &Attribute,
+        chain: &[&Element],
+        inside: &mut Inside,
+        markup: &mut Markup,
+    ) {
+        self.start_frame();
+        let typed = self.expr(&each.list);
+        let item_ty = self.item_type(&typed.ty, each.list.span);
+        let source = self.list_source(&each.list);
+        let (cell, path) = self.standing_at(&typed, &each.list, markup);
+        let called = markup.elements.unique(described(element));
+        let mut by = None;
+        let block = self.block_of(markup, called.clone(), |checker, markup| {
+            let here = markup.block();
+            let item = checker.variable(&each.item, item_ty.clone(), CellKind::Item, here);
+            let read = checker.push(Expr::Cell(item));
+            let place = source.map(|root| {
+                checker.roots.insert(item, root);
+                vein_plan::code::Place { cell: item, steps: Vec::new() }
+            });
+            let mut names = vec![LocalName {
+                name: each.item.name.clone(),
+                span: each.item.span,
+                what: LocalKind::Item(read, item_ty.clone(), place),
+            }];
+            by = checker.identity(each, &names[0], &item_ty, attribute);
+            if let Some(index) = &each.index {
+                let position = checker.variable(index, Ty::Number, CellKind::Position, here);
+                let read = checker.push(Expr::Cell(position));
+                let refused = Err(crate::diagnostics::cannot_assign::Target::Position);
+                let what = LocalKind::Item(read, Ty::Number, refused);
+                names.push(LocalName { name: index.name.clone(), span: index.span, what });
+            }
+            let when = element.attributes.iter().find_map(|a| match &a.value {
+                AttributeValue::Condition(test) if a.is("when") => Some(test),
+                _ => None,
+            });
+            checker.framed(names, Vec::new(), |checker| match when {
+                Some(test) => {
+                    let element = (element, Some(called.clone()));
+                    checker.alternatives(element, test, &[], &mut Inside::default(), markup);
+                }
+                None => {
+                    let mut inside = Inside::default();
+                    checker.plain_called(element, called.clone(), &mut inside, markup);
+                }
+            });
+        });
+        let kind = SpotKind::List { cell, path: path.clone(), by, block };
+        self.add_spot(kind, format!("{called} list"), attribute.name.span, inside, markup);
+        if let Some(otherwise) = chain.first() {
+            self.when_empty(cell, &path, otherwise, inside, markup);
+        }
+    }
+
+    /// The `otherwise` of a loop.
+    fn when_empty(
+        &mut self,
+        cell: u32,
+        path: &[u32],
+        element: &Element,
+        inside: &mut Inside,
+        markup: &mut Markup,
+    ) {
+        let mut list = self.push(Expr::Cell(cell));
+        for name in path {
+            list = self.push(Expr::Field(list, *name));
+        }
+        let member = vein_plan::members::Member::ListLength;
+        let length = self.push(Expr::Call(member, Some(list), Vec::new()));
+        let (there, none) = (self.push(Expr::Number(1.0)), self.push(Expr::Number(0.0)));
+        let choice = self.push(Expr::Choose(length, there, none));
+        let block = self.alternative(element, None, Vec::new(), markup);
+        let reads = Reads::Fixed(Vec::new());
+        let kind = SpotKind::Branch { choice, reads, alternatives: vec![block] };
+        let name = format!("{} branch", described(element));
+        self.add_spot(kind, name, element.name.span, inside, markup);
+    }
+
+    /// A cell for a variable of the markup.
+    pub(crate) fn variable(
+        &mut self,
+        name: &ast::Ident,
+        ty: Ty,
+        kind: CellKind,
+        block: BlockId,
+    ) -> u32 {
+        let cell = self.plan.cells.len() as u32;
+        let number = self.tables.ty(&ty);
+        let plan_name = name.name.as_str().into();
+        self.plan.cells.push(Cell { name: plan_name, ty: number, kind, block });
+        self.cells.push(CellInfo {
+            name: name.name.clone(),
+            span: name.span,
+            role: CellRole::Variable,
+            ty,
+            read: true,
+            assigned: false,
+        });
+        cell
+    }
+
+    /// Where a list stands: as it was written, or in a derived value made for it.
+    fn standing_at(
+        &mut self,
+        list: &Typed,
+        written: &ast::Expr,
+        markup: &mut Markup,
+    ) -> (u32, Vec<u32>) {
+        if let Some(found) = self.path_in_cell(list.id) {
+            return found;
+        }
+        let (name, block) = (self.source(written.span), markup.block());
+        let ident = ast::Ident { name, span: written.span };
+        let kind = CellKind::Derived(list.id, Reads::Fixed(Vec::new()));
+        (self.variable(&ident, list.ty.clone(), kind, block), Vec::new())
+    }
+
+    /// The cell and the fields that an expression goes through, when it does nothing else.
+    pub(crate) fn path_in_cell(&self, mut id: ExprId) -> Option<(u32, Vec<u32>)> {
+        let mut path = Vec::new();
+        loop {
+            match &self.plan.exprs[id as usize] {
+                Expr::Cell(cell) => {
+                    path.reverse();
+                    return Some((*cell, path));
+                }
+                Expr::Field(of, name) => {
+                    path.push(*name);
+                    id = *of;
+                }
+                _ => return None,
+            }
+        }
+    }
+
+    /// An element without its structural attributes.
+    pub(crate) fn plain(&mut self, element: &Element, inside: &mut Inside, markup: &mut Markup) {
+        let called = match element.name.name.as_str() {
+            "group" => String::new(),
+            _ => markup.elements.unique(described(element)),
+        };
+        self.plain_called(element, called, inside, markup);
+    }
+
+    fn plain_called(
+        &mut self,
+        element: &Element,
+        called: String,
+        inside: &mut Inside,
+        markup: &mut Markup,
+    ) {
         let name = element.name.name.as_str();
-        if !self.known_element(element) {
+        if self.project.interfaces.contains_key(name) {
+            return self.component_use(element, called, inside, markup);
+        }
+        if element.namespace == vein_plan::Namespace::Html {
+            match name {
+                "group" => return self.group(element, inside, markup),
+                "any" => return self.renamed(element, called, inside, markup),
+                "slot" => return self.slot(element, called, inside, markup),
+                _ => {}
+            }
+        }
+        if self.known_element(element) {
+            self.html_element(element, called, inside, markup);
+        }
+    }
+
+    fn group(&mut self, element: &Element, inside: &mut Inside, markup: &mut Markup) {
+        for attribute in &element.attributes {
+            if !STRUCTURE.contains(&attribute.name.name.as_str()) && !attribute.is("slot") {
+                let name = attribute.name.name.clone();
+                let advice = "`<group>` has no element of its own: put it on an element inside";
+                self.report(MisplacedAttribute { name, advice: advice.into() }, attribute.name.span);
+            }
+        }
+        self.nodes(&element.children, inside, markup);
+    }
+
+    pub(crate) fn html_element(
+        &mut self,
+        element: &Element,
+        called: String,
+        inside: &mut Inside,
+        markup: &mut Markup,
+    ) {
+        let open = markup.node(TemplateNode::Close, inside);
+        let mut attributes = Vec::new();
+        let last = self.element_attributes(element, &called, open, &mut attributes, markup);
+        if self.styled {
+            attributes.push(("data-of".into(), self.plan.name.clone()));
+        }
+        let name = element.name.name.as_str().into();
+        let namespace = element.namespace;
+        markup.draft().template[open as usize] =
+            TemplateNode::Open { namespace, name, attributes, marked: false };
+        if let Some(markup_of) = element.attributes.iter().find(|a| is_markup(a)) {
+            self.markup_from_data(element, markup_of, &called, open, markup);
+        } else {
+            let mut inner = Inside::element(open, &called);
+            self.nodes(&element.children, &mut inner, markup);
+        }
+        // A `select` can only show an option that is there.
+        for attribute in last {
+            self.attribute(element, attribute, &called, open, markup, &mut Vec::new());
+        }
+        markup.draft().template.push(TemplateNode::Close);
+    }
+
+    /// `html="<- …"`
+    fn markup_from_data(
+        &mut self,
+        element: &Element,
+        attribute: &Attribute,
+        called: &str,
+        open: u32,
+        markup: &mut Markup,
+    ) {
+        let AttributeValue::OneWay(arrow, e) = &attribute.value else { return };
+        self.no_options(arrow);
+        if !element.children.is_empty() {
+            let advice = "the markup takes the place of everything inside: leave the element empty";
+            let name = "html".into();
+            self.report(MisplacedAttribute { name, advice: advice.into() }, attribute.name.span);
             return;
         }
-        if let Some(each) = element.attributes.iter().find(|a| a.is("each")) {
-            // What is inside uses names that only the loop would declare.
-            return self.report(NotSupported { what: "`each`".into() }, each.name.span);
+        self.start_frame();
+        let value = self.expr_of(e, &Ty::optional(Ty::String), "for markup").id;
+        let kind = SpotKind::Markup { value, reads: Reads::Fixed(Vec::new()) };
+        let mut inside = Inside::element(open, called);
+        self.add_spot(kind, format!("{called} html"), e.span, &mut inside, markup);
+    }
+
+    /// Whether this element stands alone at the top of the component.
+    pub(crate) fn is_root(&self, element: &Element) -> bool {
+        let here = element.start_tag.start;
+        match &self.interface().root {
+            Root::Element(start) | Root::Component(_, start) => *start == here,
+            Root::Several => false,
         }
-        let called = markup.elements.unique(described(element));
-        let mut attributes = Vec::new();
-        let (parts, listeners) = (self.plan.parts.len(), self.plan.listeners.len());
-        let open = self.plan.template.len();
-        self.plan.template.push(TemplateNode::Close);
-        let mark = markup.marks;
-        for attribute in &element.attributes {
-            self.attribute(element, attribute, &called, mark, markup, &mut attributes);
-        }
-        let marked = self.plan.parts.len() > parts || self.plan.listeners.len() > listeners;
-        markup.marks += u32::from(marked);
-        self.plan.template[open] = TemplateNode::Open {
-            namespace: element.namespace,
-            name: name.into(),
-            attributes,
-            marked,
-        };
-        self.nodes(&element.children, &called, markup);
-        self.plan.template.push(TemplateNode::Close);
     }
 
     /// Whether the element can be shown; reports it otherwise.
     fn known_element(&mut self, element: &Element) -> bool {
         let name = &element.name.name;
         let (span, end_name) = (element.name.span, element.end_name);
-        let unsupported = |what: String| NotSupported { what };
+        if name == "script" {
+            self.report(UnsafeBinding { name: name.clone(), arrow: false }, span);
+            return false;
+        }
         if element.namespace != vein_plan::Namespace::Html {
-            if name == "script" {
-                self.report(UnsafeBinding { name: name.clone(), arrow: false }, span);
-            }
-            return name != "script";
+            return true;
         }
-        match name.as_str() {
-            "script" => {
-                self.report(UnsafeBinding { name: name.clone(), arrow: false }, span);
-                false
-            }
-            "group" | "any" | "slot" => {
-                self.report(unsupported(format!("`<{name}>`")), span);
-                false
-            }
-            _ if self.project.components.contains(name) => {
-                self.report(unsupported("components inside components".into()), span);
-                false
-            }
-            _ if is_component_name(name) => {
-                let components = self.project.components.iter().map(String::as_str);
-                let near = nearest(name, components).map(str::to_owned);
-                self.report(UnknownComponent { name: name.clone(), nearest: near, end_name }, span);
-                false
-            }
-            _ if !HTML_ELEMENTS.contains(&name.as_str()) => {
-                let near = nearest(name, HTML_ELEMENTS.iter().copied()).map(str::to_owned);
-                self.report(UnknownElement { name: name.clone(), nearest: near, end_name }, span);
-                false
-            }
-            _ => true,
+        if is_component_name(name) {
+            let components = self.project.interfaces.keys().map(String::as_str);
+            let near = nearest(name, components).map(str::to_owned);
+            self.report(UnknownComponent { name: name.clone(), nearest: near, end_name }, span);
+            return false;
         }
-    }
-
-    fn attribute(
-        &mut self,
-        element: &Element,
-        attribute: &Attribute,
-        called: &str,
-        mark: u32,
-        markup: &mut Markup,
-        fixed: &mut Vec<(vein_plan::Name, vein_plan::Name)>,
-    ) {
-        let name = attribute.name.name.as_str();
-        let span = attribute.name.span;
-        if attribute.value == AttributeValue::Error {
-            return;
+        if !HTML_ELEMENTS.contains(&name.as_str()) {
+            let own = ["group", "any"].into_iter();
+            let known = HTML_ELEMENTS.iter().copied().chain(own);
+            let near = nearest(name, known).map(str::to_owned);
+            self.report(UnknownElement { name: name.clone(), nearest: near, end_name }, span);
+            return false;
         }
-        let bound = !matches!(attribute.value, AttributeValue::None | AttributeValue::Static(_));
-        let runs_code = name.len() > 2 && name.starts_with("on") && events::is_known(&name[2..]);
-        if runs_code || (name.starts_with("on") && bound) || name == "srcdoc" {
-            let arrow = matches!(attribute.value, AttributeValue::Event(..));
-            return self.report(UnsafeBinding { name: name.into(), arrow }, span);
-        }
-        if STRUCTURE.contains(&name) || (name == "html" && bound) {
-            return self.report(NotSupported { what: format!("`{name}`") }, span);
-        }
-        let address = format!("{called} {name}");
-        match &attribute.value {
-            // What looks like an event without an arrow would silently do nothing.
-            AttributeValue::None | AttributeValue::Static(_) | AttributeValue::Interpolated(_)
-                if events::is_known(name) && !DOUBLE_MEANING.contains(&name) =>
-            {
-                let start = attribute.value_span.start;
-                let at = Span { start, end: start };
-                self.report(WrongArrow { name: name.into(), event: true }, at);
-            }
-            AttributeValue::None => fixed.push((name.into(), "".into())),
-            AttributeValue::Static(text) => fixed.push((name.into(), writable(text))),
-            AttributeValue::Interpolated(pieces) => {
-                self.start_frame();
-                let value = self.interpolation(pieces);
-                let kind = part_kind(element, name, true);
-                let address = markup.parts.unique(address);
-                self.part(mark, kind, value, address, attribute.value_span);
-            }
-            AttributeValue::OneWay(arrow, e) => {
-                if events::is_known(name) {
-                    return self.report(WrongArrow { name: name.into(), event: true }, arrow.span);
-                }
-                self.no_options(arrow);
-                self.start_frame();
-                let typed = self.expr(e);
-                self.showable(&typed.ty, e.span);
-                let address = markup.parts.unique(address);
-                let kind = part_kind(element, name, false);
-                self.part(mark, kind, typed.id, address, attribute.value_span);
-            }
-            AttributeValue::TwoWay(arrow, _) => {
-                self.report(NotSupported { what: "two-way bindings".into() }, arrow.span);
-            }
-            AttributeValue::Event(arrow, body) => {
-                if !events::is_known(name) {
-                    return self.not_an_event(name, arrow, span);
-                }
-                let address = markup.parts.unique(address);
-                self.listener(name, arrow, body, mark, address, attribute.value_span);
-            }
-            AttributeValue::Condition(_) | AttributeValue::Each(_) => {
-                self.report(NotSupported { what: format!("`{name}`") }, span);
-            }
-            AttributeValue::Error => {}
-        }
-    }
-
-    /// `->` on a name that is no event: a misspelt event, or an arrow the wrong way round.
-    fn not_an_event(&mut self, name: &str, arrow: &Arrow, span: Span) {
-        let near = nearest(name, events::names()).map(str::to_owned);
-        if near.is_some() || !KNOWN_ATTRIBUTES.contains(&name) {
-            self.report(UnknownEvent { name: name.into(), nearest: near, given: false }, span);
-        } else {
-            self.report(WrongArrow { name: name.into(), event: false }, arrow.span);
-        }
-    }
-
-    fn no_options(&mut self, arrow: &Arrow) {
-        for option in &arrow.options {
-            let name = self.source(option.span);
-            self.report(ArrowOption { name, takes: None }, option.span);
-        }
-    }
-
-    fn options(&mut self, arrow: &Arrow) -> ListenerOptions {
-        let mut options = ListenerOptions::default();
-        for option in &arrow.options {
-            match &option.kind {
-                OptionKind::Prevent => options.prevent = true,
-                OptionKind::Stop => options.stop = true,
-                OptionKind::Once => options.once = true,
-                OptionKind::Own => options.own = true,
-                OptionKind::Key(key) => options.key = Some(key.as_str().into()),
-                OptionKind::Settle(milliseconds) => options.settle = Some(*milliseconds),
-                OptionKind::Change => {
-                    let takes = Some("a two-way binding: `<->(change)`");
-                    self.report(ArrowOption { name: "change".into(), takes }, option.span);
-                }
-            }
-        }
-        options
-    }
-
-    fn listener(
-        &mut self,
-        event: &str,
-        arrow: &Arrow,
-        body: &EventBody,
-        mark: u32,
-        address: String,
-        span: Span,
-    ) {
-        let options = self.options(arrow);
-        self.start_frame();
-        // Local 0 is the event.
-        self.new_local();
-        self.event_fields.clear();
-        self.locals.push(LocalName { name: "event".into(), span, what: LocalKind::Event });
-        let block = match body {
-            EventBody::Pass => {
-                let what = "`->` alone, which passes an event on,".into();
-                self.report(NotSupported { what }, arrow.span);
-                Vec::new()
-            }
-            EventBody::Handler(name) => {
-                let values = dom::payload(event).iter().map(|field| self.payload(*field)).collect();
-                let mut block = Vec::new();
-                self.bare_handler(name, values, &mut block);
-                block
-            }
-            EventBody::Statements(stmts) => self.block(stmts),
-        };
-        if options.key.is_some() && !self.event_fields.contains(&EventField::Key) {
-            self.event_fields.push(EventField::Key);
-        }
-        let mut fields = std::mem::take(&mut self.event_fields);
-        fields.sort();
-        let location = self.location(span);
-        self.plan.listeners.push(Listener {
-            mark,
-            event: event.into(),
-            options,
-            fields,
-            locals: self.most_locals,
-            body: block,
-            address: address.into(),
-            location,
-        });
-    }
-
-    /// One value of an event's payload, for a handler that is bound by its bare name.
-    fn payload(&mut self, field: EventField) -> Typed {
-        if !self.event_fields.contains(&field) {
-            self.event_fields.push(field);
-        }
-        let event = self.push(Expr::Local(0));
-        let name = self.tables.name(field.name());
-        self.typed(Expr::Field(event, name), Ty::String)
+        true
     }
 }
 
-/// Names of events that are names of attributes too.
-const DOUBLE_MEANING: &[&str] = &["cancel", "close", "select", "load", "error", "reset"];
+/// `html="<- …"`, but not the attribute of that name without an arrow.
+fn is_markup(attribute: &Attribute) -> bool {
+    attribute.is("html") && matches!(attribute.value, AttributeValue::OneWay(..))
+}
 
-/// Attributes that are surely none of an event, for the direction of arrows.
-const KNOWN_ATTRIBUTES: &[&str] = &[
-    "accept",
-    "action",
-    "alt",
-    "autocomplete",
-    "checked",
-    "class",
-    "cols",
-    "colspan",
-    "content",
-    "contenteditable",
-    "data",
-    "datetime",
-    "dir",
-    "disabled",
-    "download",
-    "draggable",
-    "for",
-    "formaction",
-    "headers",
-    "height",
-    "hidden",
-    "high",
-    "href",
-    "hreflang",
-    "id",
-    "inputmode",
-    "label",
-    "lang",
-    "list",
-    "low",
-    "max",
-    "maxlength",
-    "media",
-    "method",
-    "min",
-    "minlength",
-    "multiple",
-    "muted",
-    "name",
-    "open",
-    "optimum",
-    "pattern",
-    "placeholder",
-    "poster",
-    "readonly",
-    "rel",
-    "required",
-    "role",
-    "rows",
-    "rowspan",
-    "scope",
-    "selected",
-    "size",
-    "span",
-    "spellcheck",
-    "src",
-    "srcset",
-    "start",
-    "step",
-    "style",
-    "tabindex",
-    "target",
-    "title",
-    "type",
-    "value",
-    "width",
-    "wrap",
-];
+/// The elements that belong to the condition or loop of the one before `at`, and how many nodes
+/// they take up.
+fn chain(nodes: &[Node], at: usize) -> (Vec<&Element>, usize) {
+    let Some(Node::Element(first)) = nodes.get(at - 1) else { return (Vec::new(), 0) };
+    let repeats = first.attributes.iter().any(|a| a.is("each"));
+    if !repeats && !first.attributes.iter().any(|a| a.is("when")) {
+        return (Vec::new(), 0);
+    }
+    let (mut found, mut used) = (Vec::new(), 0);
+    for (i, node) in nodes[at..].iter().enumerate() {
+        match node {
+            // A space between the two does not part them.
+            Node::Text(pieces) if is_blank(pieces) => continue,
+            Node::Element(next) if next.attributes.iter().any(|a| a.is("otherwise")) => {
+                found.push(next);
+                return (found, i + 1);
+            }
+            Node::Element(next) if !repeats && next.attributes.iter().any(|a| a.is("or-when")) => {
+                found.push(next);
+                used = i + 1;
+            }
+            _ => break,
+        }
+    }
+    (found, used)
+}
+
+fn is_blank(pieces: &[TextPiece]) -> bool {
+    pieces.iter().all(|piece| matches!(piece, TextPiece::Static(text, _) if text.trim().is_empty()))
+}
+
+fn condition_of(element: &Element) -> Option<&ast::Expr> {
+    element.attributes.iter().find_map(|a| match &a.value {
+        AttributeValue::Condition(test) if a.is("or-when") => Some(test),
+        _ => None,
+    })
+}
+
+/// Gives numbers to the nodes that something refers to, in document order.
+fn finished(draft: Draft, parent: Option<BlockId>) -> Block {
+    let Draft { called, mut template, mut parts, mut listeners, mut spots, .. } = draft;
+    let mut marked = vec![false; template.len()];
+    let mut depth = 0usize;
+    for (at, node) in template.iter().enumerate() {
+        match node {
+            TemplateNode::Open { .. } => {
+                marked[at] |= depth == 0;
+                depth += 1;
+            }
+            TemplateNode::Close => depth = depth.saturating_sub(1),
+            TemplateNode::Text { .. } => marked[at] |= depth == 0,
+            TemplateNode::TextPart => marked[at] = true,
+        }
+    }
+    let of_parts = parts.iter().map(|part| part.mark);
+    let of_listeners = listeners.iter().map(|listener| listener.mark);
+    let of_spots = spots.iter().flat_map(|spot| {
+        let next = match spot.next {
+            Next::Node(node) => Some(node),
+            _ => None,
+        };
+        spot.parent.into_iter().chain(next)
+    });
+    for node in of_parts.chain(of_listeners).chain(of_spots) {
+        marked[node as usize] = true;
+    }
+    let mut numbers = Vec::with_capacity(template.len());
+    let mut count = 0;
+    for (at, node) in template.iter_mut().enumerate() {
+        numbers.push(count);
+        match node {
+            TemplateNode::Open { marked: mark, .. } | TemplateNode::Text { marked: mark, .. } => {
+                *mark = marked[at];
+            }
+            _ => {}
+        }
+        count += u32::from(marked[at]);
+    }
+    let mark = |node: &mut u32| *node = numbers[*node as usize];
+    parts.iter_mut().for_each(|part| mark(&mut part.mark));
+    listeners.iter_mut().for_each(|listener| mark(&mut listener.mark));
+    for spot in &mut spots {
+        spot.parent.iter_mut().for_each(mark);
+        if let Next::Node(node) = &mut spot.next {
+            mark(node);
+        }
+    }
+    Block { parent, called: called.into(), template, parts, listeners, spots }
+}
+
+/// What an alternative is called for people: its text, where that does not change, or else
+/// its element.
+fn label(element: &Element) -> String {
+    match element.children.as_slice() {
+        [Node::Text(pieces)] => match pieces.as_slice() {
+            [TextPiece::Static(text, _)] if !text.trim().is_empty() => text.trim().to_owned(),
+            _ => described(element),
+        },
+        _ => described(element),
+    }
+}
 
 /// Text as HTML can write it: a parser puts U+FFFD in the place of U+0000.
-fn writable(text: &str) -> vein_plan::Name {
+pub(crate) fn writable(text: &str) -> vein_plan::Name {
     text.replace('\0', "\u{fffd}").into()
 }
 
-/// What a bound attribute is of its element.
-fn part_kind(element: &Element, name: &str, interpolated: bool) -> PartKind {
-    let html = element.namespace == vein_plan::Namespace::Html;
-    if html && let Some(property) = Property::of(&element.name.name, name) {
-        return PartKind::Property(property);
-    }
-    let words = name.starts_with("aria-")
-        || matches!(name, "contenteditable" | "draggable" | "spellcheck" | "translate");
-    let form = if URLS.contains(&name) {
-        Form::Url
-    } else if interpolated {
-        Form::Text
-    } else if words {
-        Form::Words
-    } else {
-        Form::Presence
-    };
-    PartKind::Attribute(name.into(), form)
-}
 
 /// What an element is called: its name, with its id or first class where these never change.
-fn described(element: &Element) -> String {
+pub(crate) fn described(element: &Element) -> String {
     let name = &element.name.name;
     let first_word = |attribute: &str| {
         let value = &element.attributes.iter().find(|a| a.is(attribute))?.value;

@@ -8,7 +8,7 @@ use std::collections::HashMap;
 use vein_plan::code::{Expr, ExprId, Field, Function, Item, LocalId, Piece};
 use vein_plan::members::Member;
 use vein_plan::ops::{Binary, Logical, Unary};
-use vein_plan::{Extent, Plan, PlanRead, Program, ReadStep, Reads, Type, TypeId};
+use vein_plan::{Extent, PlanRead, Program, ReadStep, Reads, Type, TypeId};
 
 /// Where a value may stand.
 #[derive(Clone, Debug)]
@@ -22,9 +22,16 @@ enum Origin {
     Items(Box<Origin>),
 }
 
+/// Finds what expressions of a plan read.
+pub(crate) struct Finder<'a> {
+    pub(crate) program: &'a Program,
+    pub(crate) exprs: &'a [Expr],
+    /// The types of the plan's cells.
+    pub(crate) types: &'a [TypeId],
+}
+
 struct Walker<'a> {
-    program: &'a Program,
-    plan: &'a Plan,
+    finder: &'a Finder<'a>,
     locals: HashMap<LocalId, Origin>,
     /// Each read, and whether it happens on every run.
     reads: Vec<(PlanRead, bool)>,
@@ -39,33 +46,53 @@ struct Walker<'a> {
 /// More than any expression that somebody writes needs.
 const MOST_STEPS: usize = 200_000;
 
-/// What an expression of a plan reads.
-pub(crate) fn reads(program: &Program, plan: &Plan, root: ExprId) -> Reads {
-    let mut walker = Walker {
-        program,
-        plan,
-        locals: HashMap::new(),
-        reads: Vec::new(),
-        conditional: false,
-        positions: false,
-        left: MOST_STEPS,
-    };
-    let origin = walker.follow(root);
-    walker.look(&origin, Extent::Whole);
-    let mut all: Vec<PlanRead> = Vec::new();
-    let mut always: Vec<PlanRead> = Vec::new();
-    for (read, on_every_run) in walker.reads {
-        if on_every_run && !always.contains(&read) {
-            always.push(read.clone());
+impl Finder<'_> {
+    /// What an expression reads.
+    pub(crate) fn reads(&self, root: ExprId) -> Reads {
+        let mut walker = Walker {
+            finder: self,
+            locals: HashMap::new(),
+            reads: Vec::new(),
+            conditional: false,
+            positions: false,
+            left: MOST_STEPS,
+        };
+        let origin = walker.follow(root);
+        walker.look(&origin, Extent::Whole);
+        if walker.left == 0 {
+            return Reads::Followed(self.everything(root));
         }
-        if !all.contains(&read) {
-            all.push(read);
+        let mut all: Vec<PlanRead> = Vec::new();
+        let mut always: Vec<PlanRead> = Vec::new();
+        for (read, on_every_run) in walker.reads {
+            if on_every_run && !always.contains(&read) {
+                always.push(read.clone());
+            }
+            if !all.contains(&read) {
+                all.push(read);
+            }
+        }
+        if !walker.positions && all.len() == always.len() {
+            Reads::Fixed(all)
+        } else {
+            Reads::Followed(all)
         }
     }
-    if !walker.positions && all.len() == always.len() {
-        Reads::Fixed(all)
-    } else {
-        Reads::Followed(all)
+
+    /// All of every cell that an expression names.
+    fn everything(&self, root: ExprId) -> Vec<PlanRead> {
+        let (mut open, mut seen) = (vec![root], vec![false; self.exprs.len()]);
+        let mut cells = Vec::new();
+        while let Some(id) = open.pop() {
+            if std::mem::replace(&mut seen[id as usize], true) {
+                continue;
+            }
+            if let Expr::Cell(cell) = &self.exprs[id as usize] {
+                cells.push(PlanRead { cell: *cell, path: Vec::new(), extent: Extent::Whole });
+            }
+            self.exprs[id as usize].children(|child| open.push(child));
+        }
+        cells
     }
 }
 
@@ -113,14 +140,14 @@ impl Walker<'_> {
 
     /// Whether a list or record stands at a path.
     fn is_compound(&self, cell: u32, path: &[ReadStep]) -> bool {
-        let mut ty = self.without_null(self.plan.cells[cell as usize].ty);
+        let mut ty = self.without_null(self.finder.types[cell as usize]);
         for step in path {
-            let fields: &[(u32, TypeId)] = match &self.program.types[ty as usize] {
+            let fields: &[(u32, TypeId)] = match &self.finder.program.types[ty as usize] {
                 Type::Record(fields) => fields,
-                Type::Shape(shape) => &self.program.shapes[*shape as usize].fields,
+                Type::Shape(shape) => &self.finder.program.shapes[*shape as usize].fields,
                 _ => &[],
             };
-            let next = match (step, &self.program.types[ty as usize]) {
+            let next = match (step, &self.finder.program.types[ty as usize]) {
                 (ReadStep::AnyItem, Type::List(item)) => Some(*item),
                 (ReadStep::Field(name), _) => {
                     fields.iter().find(|(n, _)| n == name).map(|(_, ty)| *ty)
@@ -132,12 +159,12 @@ impl Walker<'_> {
                 None => return false,
             }
         }
-        let ty = &self.program.types[ty as usize];
+        let ty = &self.finder.program.types[ty as usize];
         matches!(ty, Type::List(_) | Type::Record(_) | Type::Shape(_))
     }
 
     fn without_null(&self, ty: TypeId) -> TypeId {
-        match &self.program.types[ty as usize] {
+        match &self.finder.program.types[ty as usize] {
             Type::Optional(inner) => *inner,
             _ => ty,
         }
@@ -168,8 +195,8 @@ impl Walker<'_> {
             return Origin::Made;
         }
         self.left -= 1;
-        let plan = self.plan;
-        match &plan.exprs[id as usize] {
+        let exprs = self.finder.exprs;
+        match &exprs[id as usize] {
             Expr::Null | Expr::Boolean(_) | Expr::Number(_) | Expr::String(_) => Origin::Made,
             Expr::Cell(cell) => Origin::At(*cell, Vec::new()),
             Expr::Local(local) => self.locals.get(local).cloned().unwrap_or(Origin::Made),
@@ -193,7 +220,7 @@ impl Walker<'_> {
                 Origin::Made
             }
             Expr::Binary(op, a, b) => {
-                let is_null = |e: &ExprId| matches!(plan.exprs[*e as usize], Expr::Null);
+                let is_null = |e: &ExprId| matches!(exprs[*e as usize], Expr::Null);
                 let presence =
                     matches!(op, Binary::Equal | Binary::NotEqual) && (is_null(a) || is_null(b));
                 let extent = if presence { Extent::Presence } else { Extent::Whole };

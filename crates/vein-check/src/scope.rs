@@ -2,19 +2,23 @@
 
 use crate::diagnostics::cannot_assign::Target;
 use crate::diagnostics::{Finding, diagnostic};
+use crate::interface::Interface;
 use crate::narrow::{Fact, Known};
 use crate::report::Diagnostic;
 use crate::types::{Shapes, Tables, Ty};
-use std::collections::{BTreeSet, HashMap};
+use std::cell::RefCell;
+use std::collections::{BTreeMap, HashMap, HashSet};
 use vein_plan::code::{Expr, ExprId, LocalId, Place, Stmt, StmtId};
 use vein_plan::{EventField, Location, Plan};
-use vein_syntax::{LineIndex, Span};
+use vein_syntax::{LineIndex, Span, ast};
 
 /// What all components of a project share.
 pub(crate) struct Project<'a> {
     pub(crate) shapes: &'a Shapes,
     pub(crate) shape_numbers: &'a HashMap<String, usize>,
-    pub(crate) components: &'a BTreeSet<String>,
+    pub(crate) interfaces: &'a BTreeMap<String, Interface>,
+    /// What slots hand back: by component, slot and name.
+    pub(crate) handed: &'a RefCell<HashMap<(u32, String, String), Ty>>,
 }
 
 /// What a declared name is.
@@ -30,8 +34,11 @@ pub(crate) enum Symbol {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum CellRole {
     Prop,
+    Shared,
     State,
     Derived,
+    /// A variable of the markup, or what was made for it.
+    Variable,
 }
 
 pub(crate) struct CellInfo {
@@ -69,11 +76,13 @@ pub(crate) struct LocalName {
 pub(crate) enum LocalKind {
     /// A parameter or constant.
     Value(LocalId, Ty),
-    /// The item of a `for`: the expression that reads it, and the place where it can be
+    /// The item of a loop: the expression that reads it, and the place where it can be
     /// assigned, or why it cannot.
     Item(ExprId, Ty, Result<Place, Target>),
     /// The event of a listener.
     Event,
+    /// The event of a component, with its payload.
+    Payload(Vec<(String, Ty)>),
 }
 
 /// The values through which a chain with `?.` was reached so far, and where each is bound.
@@ -105,6 +114,19 @@ pub(crate) struct Checker<'a> {
     pub(crate) most_locals: LocalId,
     pub(crate) facts: Vec<Fact>,
     pub(crate) event_fields: Vec<EventField>,
+    /// The component's own interface.
+    pub(crate) own: &'a Interface,
+    /// Names and facts that all expressions at this place of the markup know.
+    pub(crate) frame_names: Vec<LocalName>,
+    pub(crate) frame_facts: Vec<Fact>,
+    /// For each loop's item that can be assigned, the state that it stands in.
+    pub(crate) roots: HashMap<u32, u32>,
+    /// What derived values are derived from, for finding the state behind a list.
+    pub(crate) sources: HashMap<String, ast::Expr>,
+    /// Elements directly inside a component, by the start of their tags.
+    pub(crate) slotted: HashSet<u32>,
+    /// Whether the component has a style sheet of its own.
+    pub(crate) styled: bool,
 }
 
 impl<'a> Checker<'a> {
@@ -158,8 +180,9 @@ impl<'a> Checker<'a> {
 
     /// Starts the locals of a handler, listener or part afresh.
     pub(crate) fn start_frame(&mut self) {
-        self.locals.clear();
-        self.facts.clear();
+        self.locals.clone_from(&self.frame_names);
+        self.facts.clone_from(&self.frame_facts);
+        self.scope_start = self.locals.len();
         self.next_local = 0;
         self.most_locals = 0;
     }

@@ -9,23 +9,23 @@ use crate::narrow::{facts, path_of};
 use crate::scope::{CellRole, Checker, LocalKind, LocalName, Symbol, Typed};
 use crate::suggest::nearest;
 use crate::types::Ty;
-use vein_plan::code::{Block, Expr, Function, ListEdit, Place, PlaceStep, Stmt};
+use vein_plan::code::{Body, Expr, Function, ListEdit, Place, PlaceStep, Stmt};
 use vein_plan::members::Member;
 use vein_plan::ops::Binary;
 use vein_syntax::Span;
 use vein_syntax::ast::{self, ExprKind, Ident, StmtKind};
 
 /// Something that can be assigned.
-struct Assignable {
-    place: Place,
+pub(crate) struct Assignable {
+    pub(crate) place: Place,
     /// The expression that reads it.
-    read: u32,
-    ty: Ty,
+    pub(crate) read: u32,
+    pub(crate) ty: Ty,
 }
 
 impl Checker<'_> {
     /// Statements in a scope of their own.
-    pub(crate) fn block(&mut self, stmts: &[ast::Stmt]) -> Block {
+    pub(crate) fn block(&mut self, stmts: &[ast::Stmt]) -> Body {
         self.scoped(|checker| {
             let mut block = Vec::new();
             for stmt in stmts {
@@ -35,12 +35,12 @@ impl Checker<'_> {
         })
     }
 
-    fn emit(&mut self, stmt: Stmt, block: &mut Block) {
+    fn emit(&mut self, stmt: Stmt, block: &mut Body) {
         let id = self.push_stmt(stmt);
         block.push(id);
     }
 
-    fn statement(&mut self, stmt: &ast::Stmt, block: &mut Block) {
+    fn statement(&mut self, stmt: &ast::Stmt, block: &mut Body) {
         match &stmt.kind {
             StmtKind::Const(name, value) => self.constant(name, value, block),
             StmtKind::Assign { target, op, value } => self.assign(target, *op, value, block),
@@ -52,7 +52,7 @@ impl Checker<'_> {
         }
     }
 
-    fn constant(&mut self, name: &Ident, value: &ast::Expr, block: &mut Block) {
+    fn constant(&mut self, name: &Ident, value: &ast::Expr, block: &mut Body) {
         let here = &self.locals[self.scope_start.min(self.locals.len())..];
         if let Some(earlier) = here.iter().find(|l| l.name == name.name).map(|l| l.span) {
             let finding =
@@ -89,7 +89,7 @@ impl Checker<'_> {
         target: &ast::Expr,
         op: Option<Binary>,
         value: &ast::Expr,
-        block: &mut Block,
+        block: &mut Body,
     ) {
         let Some(assignable) = self.assignable(target) else {
             self.expr(value);
@@ -133,7 +133,7 @@ impl Checker<'_> {
         test: &ast::Expr,
         then: &[ast::Stmt],
         otherwise: &[ast::Stmt],
-        block: &mut Block,
+        block: &mut Body,
     ) {
         let condition = self.condition(test);
         let then_block = self.knowing(facts(test, true), |checker| checker.block(then));
@@ -149,7 +149,7 @@ impl Checker<'_> {
         }
     }
 
-    fn each(&mut self, name: &Ident, list: &ast::Expr, body: &[ast::Stmt], block: &mut Block) {
+    fn each(&mut self, name: &Ident, list: &ast::Expr, body: &[ast::Stmt], block: &mut Body) {
         let (read, ty, place) = match self.place(list) {
             Some(Ok(found)) => (found.read, found.ty.clone(), Ok(found.place)),
             Some(Err(why)) => {
@@ -199,7 +199,7 @@ impl Checker<'_> {
         &mut self,
         read: u32,
         place: Result<Place, Target>,
-        block: &mut Block,
+        block: &mut Body,
     ) -> (u32, Result<Place, Target>) {
         let Ok(mut place) = place else { return (read, place) };
         let mut read = self.push(Expr::Cell(place.cell));
@@ -217,12 +217,18 @@ impl Checker<'_> {
         (read, Ok(place))
     }
 
-    fn give(&mut self, name: &Ident, args: &[ast::Expr], block: &mut Block) {
+    fn give(&mut self, name: &Ident, args: &[ast::Expr], block: &mut Body) {
         let Some(event) = self.events.iter().position(|event| event.name == name.name) else {
             let known: Vec<String> = self.events.iter().map(|e| e.name.clone()).collect();
             let near = nearest(&name.name, known.iter().map(String::as_str)).map(str::to_owned);
             self.report(
-                UnknownEvent { name: name.name.clone(), nearest: near, given: true },
+                UnknownEvent {
+                    name: name.name.clone(),
+                    nearest: near,
+                    given: true,
+                    component: None,
+                    known: Vec::new(),
+                },
                 name.span,
             );
             args.iter().for_each(|arg| {
@@ -265,7 +271,7 @@ impl Checker<'_> {
     }
 
     /// An expression that stands as a statement: it has to do something.
-    fn effect(&mut self, e: &ast::Expr, block: &mut Block) {
+    fn effect(&mut self, e: &ast::Expr, block: &mut Body) {
         if let Some((list, method, args)) = list_edit(e) {
             match self.place(list) {
                 Some(Ok(found)) if matches!(found.ty, Ty::List(_)) => {
@@ -308,7 +314,7 @@ impl Checker<'_> {
         at: Span,
         args: &[ast::Expr],
         e: &ast::Expr,
-        block: &mut Block,
+        block: &mut Body,
     ) {
         match self.symbols.get(name) {
             Some(Symbol::Handler(handler)) if self.local(name).is_none() => {
@@ -331,7 +337,7 @@ impl Checker<'_> {
     }
 
     /// A handler named without parentheses: it gets the values that the event is about.
-    pub(crate) fn bare_handler(&mut self, name: &Ident, values: Vec<Typed>, block: &mut Block) {
+    pub(crate) fn bare_handler(&mut self, name: &Ident, values: Vec<Typed>, block: &mut Body) {
         let Some(Symbol::Handler(handler)) = self.symbols.get(&name.name).copied() else {
             match self.symbols.get(&name.name) {
                 None => self.unknown_name(&name.name, name.span, true),
@@ -368,7 +374,7 @@ impl Checker<'_> {
         list: &ast::Expr,
         method: &Ident,
         args: &[ast::Expr],
-        block: &mut Block,
+        block: &mut Body,
     ) {
         let item = match &target.ty {
             Ty::List(item) => (**item).clone(),
@@ -438,7 +444,7 @@ impl Checker<'_> {
     }
 
     /// The state that an expression names, or a report of why it cannot be assigned.
-    fn assignable(&mut self, target: &ast::Expr) -> Option<Assignable> {
+    pub(crate) fn assignable(&mut self, target: &ast::Expr) -> Option<Assignable> {
         match self.place(target) {
             Some(Ok(found)) => Some(found),
             Some(Err(why)) => {
@@ -451,7 +457,7 @@ impl Checker<'_> {
 
     fn refuse(&mut self, target: Target, span: Span) {
         let name = match target {
-            Target::Prop | Target::Derived | Target::Handler => {
+            Target::Prop | Target::Derived | Target::Handler | Target::Made | Target::Handed => {
                 let source = self.source(span);
                 source.split(['.', '[']).next().unwrap_or("").to_owned()
             }
@@ -533,10 +539,12 @@ impl Checker<'_> {
         if let Some(local) = self.local(name).cloned() {
             return Some(match local.what {
                 LocalKind::Value(..) => Err(Target::Constant),
-                LocalKind::Event => Err(Target::Event),
-                LocalKind::Item(read, ty, place) => {
-                    place.map(|place| Assignable { place, read, ty })
-                }
+                LocalKind::Event | LocalKind::Payload(_) => Err(Target::Event),
+                LocalKind::Item(read, ty, place) => place.map(|place| {
+                    let root = self.roots.get(&place.cell).copied().unwrap_or(place.cell);
+                    self.cells[root as usize].assigned = true;
+                    Assignable { place, read, ty }
+                }),
             });
         }
         match self.symbols.get(name) {
@@ -546,7 +554,8 @@ impl Checker<'_> {
                 Some(match info.role {
                     CellRole::Prop => Err(Target::Prop),
                     CellRole::Derived => Err(Target::Derived),
-                    CellRole::State => {
+                    CellRole::Variable => Err(Target::Other),
+                    CellRole::State | CellRole::Shared => {
                         info.assigned = true;
                         let ty = info.ty.clone();
                         let read = self.push(Expr::Cell(cell));
@@ -563,8 +572,50 @@ impl Checker<'_> {
         }
     }
 
+    /// The state that the items of a list stand in, or why they cannot be assigned.
+    pub(crate) fn list_source(&self, list: &ast::Expr) -> Result<u32, Target> {
+        match &list.kind {
+            ExprKind::Name(name) => {
+                if let Some(local) = self.local(name) {
+                    return match &local.what {
+                        LocalKind::Item(_, _, place) => {
+                            let cell = place.as_ref().map_err(|why| *why)?.cell;
+                            Ok(self.roots.get(&cell).copied().unwrap_or(cell))
+                        }
+                        _ => Err(Target::Other),
+                    };
+                }
+                let Some(Symbol::Cell(cell)) = self.symbols.get(name) else {
+                    return Err(Target::Other);
+                };
+                match self.cells[*cell as usize].role {
+                    CellRole::State | CellRole::Shared => Ok(*cell),
+                    CellRole::Prop => Err(Target::Prop),
+                    CellRole::Derived => match self.sources.get(name) {
+                        Some(from) => self.list_source(from),
+                        None => Err(Target::Derived),
+                    },
+                    CellRole::Variable => Err(Target::Other),
+                }
+            }
+            ExprKind::Field { of, optional: false, .. } => self.list_source(of),
+            ExprKind::Call { callee, .. } => match &callee.kind {
+                ExprKind::Field { of, name, optional: false }
+                    if matches!(
+                        name.name.as_str(),
+                        "filter" | "slice" | "toSorted" | "toReversed"
+                    ) =>
+                {
+                    self.list_source(of)
+                }
+                _ => Err(Target::Made),
+            },
+            _ => Err(Target::Made),
+        }
+    }
+
     /// A loop over state reads it.
-    fn mark_read(&mut self, list: &ast::Expr) {
+    pub(crate) fn mark_read(&mut self, list: &ast::Expr) {
         crate::names::free_names(list, &mut |name| {
             if let Some(Symbol::Cell(cell)) = self.symbols.get(name) {
                 self.cells[*cell as usize].read = true;

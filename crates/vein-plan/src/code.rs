@@ -124,9 +124,9 @@ pub enum Stmt {
     /// `place.push(…)` and its like.
     Edit(Place, ListEdit),
     /// `if (test) … else …`
-    If(ExprId, Block, Block),
+    If(ExprId, Body, Body),
     /// `for (const item of list) …`: the local is the position.
-    For(LocalId, ExprId, Block),
+    For(LocalId, ExprId, Body),
     /// A call of one of the component's own handlers.
     Call(u32, Vec<ExprId>),
     /// `give name(…)`
@@ -136,7 +136,7 @@ pub enum Stmt {
 }
 
 /// Statements in order.
-pub type Block = Vec<StmtId>;
+pub type Body = Vec<StmtId>;
 
 /// A method that changes a list in place.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]

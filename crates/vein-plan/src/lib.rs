@@ -33,9 +33,9 @@ pub mod verify;
 pub use codec::LoadError;
 pub use convert::{Misfit, to_json};
 pub use program::{
-    Cell, CellKind, Event, EventField, Form, Handler, Listener, ListenerOptions, Location,
-    Namespace, Part, PartKind, Plan, PlanRead, Program, Property, ReadStep, Reads, Shape,
-    TemplateNode, Type, TypeId,
+    Block, BlockId, Cell, CellKind, Commit, Conversion, Event, EventField, Form, Given, Handler,
+    Heard, Listener, ListenerOptions, Location, Namespace, Next, Part, PartKind, Plan, PlanRead, Program, Property, ReadStep, Reads, Shape, Spot, SpotKind,
+    TemplateNode, Type, TypeId, Use,
 };
 pub use shown::Shown;
 pub use text::Text;

@@ -1,6 +1,6 @@
 //! Compiled components and what they share.
 
-use crate::code::{Block, CellId, Expr, ExprId, LocalId, NameId, Stmt};
+use crate::code::{Body, CellId, Expr, ExprId, LocalId, NameId, Place, Stmt};
 use crate::track::Extent;
 use crate::value::{Name, Value};
 use serde::{Deserialize, Serialize};
@@ -58,22 +58,22 @@ pub enum Type {
 pub struct Plan {
     /// The component's name, which is its file's stem.
     pub name: Name,
-    /// Props, state and derived values. A derived value stands after those it reads.
+    /// Props, state, derived values, and the variables of loops and slots. A derived value
+    /// stands after those it reads.
     pub cells: Vec<Cell>,
     /// Events given to the parent.
     pub events: Vec<Event>,
     /// Handlers.
     pub handlers: Vec<Handler>,
-    /// The markup that does not change.
-    pub template: Vec<TemplateNode>,
-    /// The places in it that do.
-    pub parts: Vec<Part>,
-    /// What listens on it.
-    pub listeners: Vec<Listener>,
+    /// The markup: pieces that come and go as a whole. The first is the component's own; a
+    /// block stands after the block that it is written in.
+    pub blocks: Vec<Block>,
     /// Expressions of all of these.
     pub exprs: Vec<Expr>,
     /// Statements of all of these.
     pub stmts: Vec<Stmt>,
+    /// The component's style sheet, which reaches only its own elements.
+    pub style: Name,
 }
 
 /// A piece of state.
@@ -85,17 +85,171 @@ pub struct Cell {
     pub ty: TypeId,
     /// Where its value comes from.
     pub kind: CellKind,
+    /// The block that it lives in.
+    pub block: BlockId,
 }
+
+/// A place in a plan's table of blocks.
+pub type BlockId = u32;
 
 /// Where a cell's value comes from.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub enum CellKind {
     /// From the parent, or else the default; without one it is required.
     Prop(Option<ExprId>),
+    /// As a prop, and the component may write to it: to the parent's state, when it was given
+    /// both ways, else to a value of its own.
+    Shared(Option<ExprId>),
     /// From this expression, once, when the component is added.
     State(ExprId),
     /// From this expression, whenever what it reads has changed.
     Derived(ExprId, Reads),
+    /// The item of the loop that the block repeats for.
+    Item,
+    /// The position of that item.
+    Position,
+    /// What a slot hands back to the content that stands in it.
+    Handed,
+}
+
+/// A piece of markup that comes and goes as a whole: a component's own, an alternative of a
+/// condition, what a loop repeats, what stands in a slot.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Block {
+    /// The block that it is written in, whose cells it sees too.
+    pub parent: Option<BlockId>,
+    /// What it is called: `article.bed` of a loop, the text or element of an alternative.
+    pub called: Name,
+    /// The markup that does not change.
+    pub template: Vec<TemplateNode>,
+    /// The places in it that change by themselves.
+    pub parts: Vec<Part>,
+    /// What listens on it.
+    pub listeners: Vec<Listener>,
+    /// The places in it where other blocks come and go.
+    pub spots: Vec<Spot>,
+}
+
+/// A place among the nodes of a block where others come and go.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Spot {
+    /// The marked element around it; at the top of the block there is none.
+    pub parent: Option<u32>,
+    /// What follows it.
+    pub next: Next,
+    /// What stands there.
+    pub kind: SpotKind,
+    /// What it is called inside its component, such as `p.note branch`.
+    pub address: Name,
+    /// Where it was written.
+    pub location: Location,
+}
+
+/// What follows a spot among its siblings.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Next {
+    /// Nothing.
+    End,
+    /// A marked node.
+    Node(u32),
+    /// Another spot of the block.
+    Spot(u32),
+}
+
+/// What stands in a spot.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum SpotKind {
+    /// One of several blocks, or none.
+    Branch {
+        /// The number of the alternative; beyond them, none.
+        choice: ExprId,
+        /// What that reads.
+        reads: Reads,
+        /// The alternatives.
+        alternatives: Vec<BlockId>,
+    },
+    /// A block for each item of a list.
+    List {
+        /// The cell that the list stands in.
+        cell: CellId,
+        /// The fields on the way into it.
+        path: Vec<NameId>,
+        /// What tells items apart: an expression that reads nothing but the item.
+        by: Option<(ExprId, Reads)>,
+        /// The block.
+        block: BlockId,
+    },
+    /// A component.
+    Component(Use),
+    /// What the parent put in here, or else the fallback.
+    Slot {
+        /// The slot's name; empty for the one without.
+        name: Name,
+        /// What it hands back, by name.
+        values: Vec<(Name, Given)>,
+        /// What stands there when the parent puts nothing.
+        fallback: Option<BlockId>,
+    },
+    /// A block whose one element has a name that changes.
+    Renamed {
+        /// The element's name.
+        name: ExprId,
+        /// What that reads.
+        reads: Reads,
+        /// The block.
+        block: BlockId,
+    },
+    /// Markup from data, cleaned.
+    Markup {
+        /// The markup.
+        value: ExprId,
+        /// What that reads.
+        reads: Reads,
+    },
+}
+
+/// A component that stands in another's markup.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Use {
+    /// Which of the program's components.
+    pub plan: u32,
+    /// Its props that are given.
+    pub props: Vec<(CellId, Given)>,
+    /// What happens when it gives an event.
+    pub events: Vec<Heard>,
+    /// What stands in its slots, by the slot's name.
+    pub contents: Vec<(Name, BlockId)>,
+}
+
+/// What is given to a component, or handed back by a slot.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum Given {
+    /// What stands at a path of the giver's: it is not copied.
+    Path {
+        /// The cell.
+        cell: CellId,
+        /// The fields on the way into it.
+        path: Vec<NameId>,
+    },
+    /// The value of an expression of the giver's, kept in step with what it reads.
+    Value(ExprId, Reads),
+    /// The value of an expression of the giver's when the component is added.
+    Once(ExprId),
+}
+
+/// What happens when a component gives an event.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Heard {
+    /// The event's number in the component.
+    pub event: u32,
+    /// How many locals the statements use; local 0 is a record of the payload.
+    pub locals: LocalId,
+    /// What happens.
+    pub body: Body,
+    /// What it is called inside its component, such as `bed-row water`.
+    pub address: Name,
+    /// Where it was written.
+    pub location: Location,
 }
 
 /// What an expression reads.
@@ -155,10 +309,11 @@ pub struct Handler {
     /// How many locals it uses, parameters included.
     pub locals: LocalId,
     /// What it does.
-    pub body: Block,
+    pub body: Body,
 }
 
 /// A node of the markup that does not change, in document order; every `Open` has a `Close`.
+/// Marks are numbered in document order.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub enum TemplateNode {
     /// An element begins.
@@ -169,11 +324,16 @@ pub enum TemplateNode {
         name: Name,
         /// Attributes that never change.
         attributes: Vec<(Name, Name)>,
-        /// Whether parts or listeners refer to it. Marks are numbered in document order.
+        /// Whether something refers to it.
         marked: bool,
     },
     /// Text that never changes.
-    Text(Name),
+    Text {
+        /// Its data.
+        text: Name,
+        /// Whether something refers to it.
+        marked: bool,
+    },
     /// Text that a part fills; it is marked.
     TextPart,
     /// The innermost open element ends.
@@ -223,6 +383,8 @@ pub struct Part {
     pub value: ExprId,
     /// What that reads.
     pub reads: Reads,
+    /// For the way to of a two-way binding: how what the control holds becomes a value.
+    pub control: Option<Conversion>,
     /// What it is called inside its component, such as `p.note text`.
     pub address: Name,
     /// Where it was written.
@@ -251,6 +413,48 @@ pub enum Form {
     Words,
     /// As [`Form::Presence`], and only with a scheme that cannot run anything.
     Url,
+    /// Words apart by a space, from text or from a list whose falsy members are left out; with
+    /// none the attribute is absent.
+    Tokens,
+    /// Declarations of CSS, from text or from a record of properties; with none the attribute
+    /// is absent.
+    Declarations,
+}
+
+/// How what a control holds becomes a value of state.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum Conversion {
+    /// Its text as it stands.
+    Text,
+    /// Its text, or `null` when it is empty.
+    TextOrNull,
+    /// The number that its text means; other text is refused.
+    Number,
+    /// The number that its text means, or `null` when it is empty; other text is refused.
+    NumberOrNull,
+    /// One of these words; other text is refused.
+    Word(Vec<Name>),
+    /// One of these words, or `null` when it is empty; other text is refused.
+    WordOrNull(Vec<Name>),
+    /// Whether it is checked or open.
+    Flag,
+    /// A radio button's own value, once it is checked.
+    Picked(ExprId),
+    /// A list that holds a check box's own value while it is checked.
+    Member(ExprId),
+    /// A list of what is chosen.
+    Many(Box<Conversion>),
+}
+
+/// The way back of a two-way binding.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Commit {
+    /// What is written.
+    pub place: Place,
+    /// From what the control holds.
+    pub from: Conversion,
+    /// The part that is the way to, by its number in the block.
+    pub part: u32,
 }
 
 /// Properties that differ from their attributes once a person has used the control.
@@ -264,12 +468,22 @@ pub enum Property {
     Selected,
     /// `muted` of `audio` and `video`.
     Muted,
+    /// `open` of `details` and `dialog`.
+    Open,
+    /// The values of the chosen options of `select multiple`, as JSON.
+    Chosen,
 }
 
 impl Property {
     /// Every property, by number.
-    pub const ALL: [Property; 4] =
-        [Property::Value, Property::Checked, Property::Selected, Property::Muted];
+    pub const ALL: [Property; 6] = [
+        Property::Value,
+        Property::Checked,
+        Property::Selected,
+        Property::Muted,
+        Property::Open,
+        Property::Chosen,
+    ];
 
     /// Its IDL name.
     pub fn name(self) -> &'static str {
@@ -278,7 +492,14 @@ impl Property {
             Property::Checked => "checked",
             Property::Selected => "selected",
             Property::Muted => "muted",
+            Property::Open => "open",
+            Property::Chosen => "chosen",
         }
+    }
+
+    /// Whether it is text, rather than a flag.
+    pub fn is_text(self) -> bool {
+        matches!(self, Property::Value | Property::Chosen)
     }
 
     /// The property behind an attribute name on an element, where the two are kept apart.
@@ -288,6 +509,7 @@ impl Property {
             ("input", "checked") => Some(Property::Checked),
             ("option", "selected") => Some(Property::Selected),
             ("audio" | "video", "muted") => Some(Property::Muted),
+            ("details" | "dialog", "open") => Some(Property::Open),
             _ => None,
         }
     }
@@ -307,7 +529,9 @@ pub struct Listener {
     /// How many locals the statements use, the event included.
     pub locals: LocalId,
     /// What happens.
-    pub body: Block,
+    pub body: Body,
+    /// For the way back of a two-way binding: what the control's value becomes.
+    pub commit: Option<Commit>,
     /// What it is called inside its component, such as `button click`.
     pub address: Name,
     /// Where it was written.
@@ -367,6 +591,8 @@ macro_rules! event_fields {
 event_fields! {
     Value "value" String;
     Checked "checked" Boolean;
+    Open "open" Boolean;
+    Chosen "chosen" String;
     Key "key" String;
     Code "code" String;
     AltKey "altKey" Boolean;
@@ -381,6 +607,33 @@ event_fields! {
     OffsetY "offsetY" Number;
     DeltaX "deltaX" Number;
     DeltaY "deltaY" Number;
+}
+
+impl Plan {
+    /// Every part, with its block.
+    pub fn parts(&self) -> impl Iterator<Item = (BlockId, &Part)> {
+        self.blocks.iter().enumerate().flat_map(|(number, block)| {
+            block.parts.iter().map(move |part| (number as BlockId, part))
+        })
+    }
+}
+
+impl Block {
+    /// The number of its template's marked nodes.
+    pub fn marks(&self) -> u32 {
+        self.template.iter().filter(|node| node.is_marked()).count() as u32
+    }
+}
+
+impl TemplateNode {
+    /// Whether something refers to it.
+    pub fn is_marked(&self) -> bool {
+        match self {
+            TemplateNode::Open { marked, .. } | TemplateNode::Text { marked, .. } => *marked,
+            TemplateNode::TextPart => true,
+            TemplateNode::Close => false,
+        }
+    }
 }
 
 impl Program {

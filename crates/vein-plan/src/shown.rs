@@ -46,17 +46,143 @@ impl PartKind {
         match self {
             PartKind::Text | PartKind::Attribute(_, Form::Text) => Shown::Text(text()),
             PartKind::Property(crate::Property::Value) => Shown::Text(text()),
+            PartKind::Property(crate::Property::Chosen) => {
+                Shown::Text(crate::to_json(value).to_string())
+            }
             PartKind::Property(_) => Shown::Flag(value.truthy()),
             PartKind::Attribute(_, form) => match (form, value) {
                 (_, Value::Null) => Shown::Absent,
                 (Form::Presence | Form::Url, Value::Boolean(false)) => Shown::Absent,
                 (Form::Presence | Form::Url, Value::Boolean(true)) => Shown::Text(String::new()),
+                (Form::Tokens | Form::Declarations, Value::Boolean(false)) => Shown::Absent,
+                (Form::Tokens, Value::List(items)) => tokens(items),
+                (Form::Declarations, Value::Record(record)) => declarations(record),
                 (Form::Url, _) => {
                     let url = text();
                     Shown::Text(if is_safe_url(&url) { url } else { HARMLESS_URL.into() })
                 }
                 _ => Shown::Text(text()),
             },
+        }
+    }
+}
+
+/// The items of a list that are there, apart by a space.
+fn tokens(items: &[Value]) -> Shown {
+    let mut out = String::new();
+    for item in items.iter().filter(|item| item.truthy()) {
+        if !out.is_empty() {
+            out.push(' ');
+        }
+        item.push_shown(&mut out);
+    }
+    if out.is_empty() { Shown::Absent } else { Shown::Text(out.replace('\0', "\u{fffd}")) }
+}
+
+/// The fields of a record as declarations of CSS. A name may be written as ECMAScript does,
+/// `borderColor`. A value that could end its declaration and begin another is left out.
+fn declarations(record: &crate::Record) -> Shown {
+    let mut out = String::new();
+    for (name, value) in record.iter() {
+        if matches!(value, Value::Null | Value::Boolean(_)) {
+            continue;
+        }
+        let mut text = String::new();
+        value.push_shown(&mut text);
+        if text.is_empty() || !is_one_css_value(&text) {
+            continue;
+        }
+        if !out.is_empty() {
+            out.push(' ');
+        }
+        if name.starts_with("--") {
+            out.push_str(name);
+        } else {
+            for c in name.chars() {
+                if c.is_ascii_uppercase() {
+                    out.push('-');
+                }
+                out.push(c.to_ascii_lowercase());
+            }
+        }
+        out.push_str(": ");
+        out.push_str(&text);
+        out.push(';');
+    }
+    if out.is_empty() { Shown::Absent } else { Shown::Text(out) }
+}
+
+/// Whether a text stays inside one declaration of CSS, whatever a parser makes of it.
+fn is_one_css_value(text: &str) -> bool {
+    let mut brackets = Vec::new();
+    let mut quote = None;
+    for c in text.chars() {
+        match (quote, c) {
+            (_, '\\' | '\n' | '\r' | '\u{c}' | '\0') => return false,
+            (Some(open), c) if c == open => quote = None,
+            (Some(_), _) => {}
+            (None, '"' | '\'') => quote = Some(c),
+            (None, '(') => brackets.push(')'),
+            (None, '[') => brackets.push(']'),
+            (None, ')' | ']') if brackets.pop() != Some(c) => return false,
+            (None, ';' | '{' | '}' | '!' | '<' | '>' | '@') => return false,
+            _ => {}
+        }
+    }
+    let lower = text.to_ascii_lowercase();
+    let fetches = ["url(", "image(", "image-set(", "src(", "expression(", "/*"];
+    quote.is_none() && brackets.is_empty() && !fetches.iter().any(|f| lower.contains(f))
+}
+
+/// The name that an element may take whose name is worked out while running: one that is known
+/// and harmless, else `div`.
+pub fn renamed(value: &Value) -> &'static str {
+    let mut name = String::new();
+    value.push_shown(&mut name);
+    RENAMED.iter().find(|known| **known == name).copied().unwrap_or("div")
+}
+
+/// The names that an element may take whose name is worked out while running.
+pub const RENAMED: &[&str] = &[
+    "a", "abbr", "address", "article", "aside", "b", "blockquote", "button", "cite", "code",
+    "dd", "del", "details", "dfn", "div", "dl", "dt", "em", "fieldset", "figcaption", "figure",
+    "footer", "form", "h1", "h2", "h3", "h4", "h5", "h6", "header", "hgroup", "i", "ins", "kbd",
+    "label", "legend", "li", "main", "mark", "menu", "nav", "ol", "output", "p", "pre", "q", "s",
+    "samp", "search", "section", "small", "span", "strong", "sub", "summary", "sup", "table",
+    "tbody", "td", "tfoot", "th", "thead", "time", "tr", "u", "ul", "var",
+];
+
+impl crate::Conversion {
+    /// What a control's text becomes, or `None` when it means no value of the type.
+    ///
+    /// ```
+    /// use vein_plan::{Conversion, Value};
+    /// assert!(Conversion::Number.value("2.50").unwrap().same(&Value::Number(2.5)));
+    /// assert!(Conversion::Number.value("two").is_none());
+    /// assert!(Conversion::NumberOrNull.value("").unwrap().is_null());
+    /// ```
+    pub fn value(&self, text: &str) -> Option<Value> {
+        use crate::Conversion as To;
+        let empty = text.trim().is_empty();
+        match self {
+            To::Text => Some(text.into()),
+            To::TextOrNull => Some(if text.is_empty() { Value::Null } else { text.into() }),
+            To::NumberOrNull if empty => Some(Value::Null),
+            To::Number | To::NumberOrNull if empty => None,
+            To::Number | To::NumberOrNull => {
+                let n = crate::number::from_text(&text.into());
+                n.is_finite().then_some(Value::Number(n))
+            }
+            To::WordOrNull(_) if text.is_empty() => Some(Value::Null),
+            To::Word(words) | To::WordOrNull(words) => {
+                words.iter().any(|word| **word == *text).then(|| text.into())
+            }
+            To::Many(each) => {
+                let chosen: Vec<String> = serde_json::from_str(text).ok()?;
+                let values = chosen.iter().map(|text| each.value(text));
+                Some(Value::list(values.collect::<Option<_>>()?))
+            }
+            To::Flag | To::Picked(_) | To::Member(_) => None,
         }
     }
 }

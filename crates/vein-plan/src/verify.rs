@@ -3,7 +3,10 @@
 
 use crate::code::{CellId, Expr, ExprId, LocalId, Place, PlaceStep, Stmt, StmtId};
 use crate::members::{Member, Param};
-use crate::program::{CellKind, Plan, Program, ReadStep, Reads, TemplateNode, Type, TypeId};
+use crate::program::{
+    Block, BlockId, CellKind, Conversion, Given, Next, Plan, Program, ReadStep, Reads, Spot, SpotKind,
+    TemplateNode, Type, TypeId,
+};
 
 /// How deep expressions may be nested once compiled.
 pub const DEEPEST_EXPRESSION: usize = 1000;
@@ -90,7 +93,7 @@ impl Verifier<'_> {
             })?;
             self.body(&handler.body, handler.locals)?;
         }
-        self.template()
+        self.blocks()
     }
 
     fn expressions(&self) -> Checked {
@@ -163,17 +166,26 @@ impl Verifier<'_> {
     fn cells(&self) -> Checked {
         for (i, cell) in self.plan.cells.iter().enumerate() {
             self.ty(cell.ty)?;
+            self.block(cell.block)?;
+            let at_top = cell.block == 0;
             match &cell.kind {
-                CellKind::Prop(default) => {
+                CellKind::Prop(default) | CellKind::Shared(default) => {
+                    ensure(at_top, || "a prop inside the markup".into())?;
                     default.iter().try_for_each(|e| self.reads_before(*e, i))?;
                 }
-                CellKind::State(init) => self.reads_before(*init, i)?,
+                CellKind::State(init) => {
+                    ensure(at_top, || "state inside the markup".into())?;
+                    self.reads_before(*init, i)?;
+                }
                 CellKind::Derived(value, reads) => {
                     self.reads_before(*value, i)?;
                     self.reads(reads)?;
                     ensure(reads.paths().iter().all(|r| (r.cell as usize) < i), || {
                         format!("`{}` reads what comes after it", cell.name)
                     })?;
+                }
+                CellKind::Item | CellKind::Position | CellKind::Handed => {
+                    ensure(!at_top, || "a variable outside its block".into())?;
                 }
             }
         }
@@ -197,38 +209,165 @@ impl Verifier<'_> {
         Ok(())
     }
 
-    fn template(&self) -> Checked {
+    fn blocks(&self) -> Checked {
+        for (number, block) in self.plan.blocks.iter().enumerate() {
+            let before = block.parent.is_some_and(|parent| (parent as usize) < number);
+            ensure(before || (number == 0 && block.parent.is_none()), || {
+                "a block that is written nowhere".into()
+            })?;
+            self.template(block)?;
+            for spot in &block.spots {
+                self.spot(number as u32, block, spot)
+                    .map_err(|problem| format!("spot `{}`: {problem}", spot.address))?;
+            }
+        }
+        ensure(!self.plan.blocks.is_empty(), || "no markup".into())
+    }
+
+    fn template(&self, block: &Block) -> Checked {
         let (mut open, mut text_marks) = (0usize, Vec::new());
-        for node in &self.plan.template {
+        for node in &block.template {
             match node {
                 TemplateNode::Open { marked, .. } => {
                     open += 1;
                     text_marks.extend(marked.then_some(false));
                 }
                 TemplateNode::TextPart => text_marks.push(true),
-                TemplateNode::Text(_) => {}
+                TemplateNode::Text { marked, .. } => text_marks.extend(marked.then_some(true)),
                 TemplateNode::Close => {
                     open = open.checked_sub(1).ok_or("an element closed twice")?;
                 }
             }
         }
         ensure(open == 0, || "an element left open".into())?;
-        for part in &self.plan.parts {
+        for part in &block.parts {
             let is_text = matches!(part.kind, crate::PartKind::Text);
             ensure(text_marks.get(part.mark as usize) == Some(&is_text), || {
                 format!("part `{}` on no such node", part.address)
             })?;
             self.expr_id(part.value)?;
             self.reads(&part.reads)?;
+            part.control.iter().try_for_each(|conversion| self.conversion(conversion))?;
         }
-        for listener in &self.plan.listeners {
+        for listener in &block.listeners {
             ensure(text_marks.get(listener.mark as usize) == Some(&false), || {
                 format!("listener `{}` on no such element", listener.address)
             })?;
             ensure(listener.locals > 0, || "a listener without its event".into())?;
             self.body(&listener.body, listener.locals)?;
+            if let Some(commit) = &listener.commit {
+                self.place(&commit.place)?;
+                self.conversion(&commit.from)?;
+                ensure((commit.part as usize) < block.parts.len(), || {
+                    "a two-way binding without its part".into()
+                })?;
+            }
+        }
+        for spot in &block.spots {
+            let is_element = |mark: u32| text_marks.get(mark as usize) == Some(&false);
+            ensure(spot.parent.is_none_or(is_element), || "a spot in no element".into())?;
+            ensure(
+                match spot.next {
+                    Next::End => true,
+                    Next::Node(mark) => (mark as usize) < text_marks.len(),
+                    // Always one that comes later, so that looking for it comes to an end.
+                    Next::Spot(next) => {
+                        let here = block.spots.iter().position(|s| std::ptr::eq(s, spot));
+                        (next as usize) < block.spots.len() && here < Some(next as usize)
+                    }
+                },
+                || "a spot before nothing that there is".into(),
+            )?;
         }
         Ok(())
+    }
+
+    fn conversion(&self, conversion: &Conversion) -> Checked {
+        match conversion {
+            Conversion::Picked(own) | Conversion::Member(own) => self.expr_id(*own),
+            Conversion::Many(inner) => match **inner {
+                Conversion::Many(_) => Err("lists of lists in a control".into()),
+                ref inner => self.conversion(inner),
+            },
+            _ => Ok(()),
+        }
+    }
+
+    fn spot(&self, number: u32, block: &Block, spot: &Spot) -> Checked {
+        let inner = |id: BlockId| {
+            self.block(id)?;
+            ensure(self.plan.blocks[id as usize].parent == Some(number), || {
+                "a block that was written elsewhere".into()
+            })
+        };
+        match &spot.kind {
+            SpotKind::Branch { choice, reads, alternatives } => {
+                self.expr_id(*choice)?;
+                self.reads(reads)?;
+                alternatives.iter().try_for_each(|id| inner(*id))
+            }
+            SpotKind::List { cell, path, by, block } => {
+                self.cell(*cell)?;
+                path.iter().try_for_each(|name| self.name(*name))?;
+                if let Some((by, reads)) = by {
+                    self.expr_id(*by)?;
+                    self.reads(reads)?;
+                }
+                inner(*block)
+            }
+            SpotKind::Component(used) => {
+                let plan = self.program.plans.get(used.plan as usize).ok_or("no such component")?;
+                for (cell, given) in &used.props {
+                    let cell = plan.cells.get(*cell as usize).map(|cell| &cell.kind);
+                    ensure(matches!(cell, Some(CellKind::Prop(_) | CellKind::Shared(_))), || {
+                        "a value for no prop".into()
+                    })?;
+                    self.given(given)?;
+                }
+                for heard in &used.events {
+                    ensure((heard.event as usize) < plan.events.len(), || "no such event".into())?;
+                    ensure(heard.locals > 0, || "a listener without its event".into())?;
+                    self.body(&heard.body, heard.locals)?;
+                }
+                used.contents.iter().try_for_each(|(_, id)| inner(*id))
+            }
+            SpotKind::Slot { values, fallback, .. } => {
+                values.iter().try_for_each(|(_, given)| self.given(given))?;
+                fallback.iter().try_for_each(|id| inner(*id))
+            }
+            SpotKind::Renamed { name, reads, block: id } => {
+                self.expr_id(*name)?;
+                self.reads(reads)?;
+                inner(*id)?;
+                let one = &self.plan.blocks[*id as usize].template;
+                ensure(matches!(one.first(), Some(TemplateNode::Open { .. })), || {
+                    "a name for no element".into()
+                })
+            }
+            SpotKind::Markup { value, reads } => {
+                ensure(block.template.len() > 1, || "markup outside an element".into())?;
+                self.expr_id(*value)?;
+                self.reads(reads)
+            }
+        }
+    }
+
+    fn given(&self, given: &Given) -> Checked {
+        match given {
+            Given::Path { cell, path } => {
+                self.cell(*cell)?;
+                path.iter().try_for_each(|name| self.name(*name))
+            }
+            Given::Value(value, reads) => {
+                self.expr_id(*value)?;
+                self.reads(reads)
+            }
+            Given::Once(value) => self.expr_id(*value),
+        }
+    }
+
+    fn block(&self, id: BlockId) -> Checked {
+        ensure((id as usize) < self.plan.blocks.len(), || "an unknown block".into())
     }
 
     fn body(&self, body: &[StmtId], locals: LocalId) -> Checked {
@@ -258,7 +397,9 @@ impl Verifier<'_> {
 
     fn place(&self, place: &Place) -> Checked {
         let kind = self.plan.cells.get(place.cell as usize).map(|cell| &cell.kind);
-        ensure(matches!(kind, Some(CellKind::State(_))), || "a write to no state".into())?;
+        let writable =
+            matches!(kind, Some(CellKind::State(_) | CellKind::Shared(_) | CellKind::Item));
+        ensure(writable, || "a write to no state".into())?;
         place.steps.iter().try_for_each(|step| match step {
             PlaceStep::Field(name) => self.name(*name),
             PlaceStep::Index(e) => self.expr_id(*e),

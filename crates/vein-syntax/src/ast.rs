@@ -41,6 +41,8 @@ pub enum DeclarationKind {
     Shape(Ident, Vec<TypedName>),
     /// `takes name: type = default`
     Takes(TypedName, Option<Expr>),
+    /// `shares name: type = default`
+    Shares(TypedName, Option<Expr>),
     /// `gives name(…)`
     Gives(Ident, Vec<TypedName>),
     /// `holds name: type = value`

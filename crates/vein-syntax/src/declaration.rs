@@ -58,10 +58,14 @@ impl Parser<'_> {
                 self.eat("=");
                 DeclarationKind::Shape(name, self.fields())
             }
-            "takes" => {
+            word @ ("takes" | "shares") => {
+                let shares = word == "shares";
                 let prop = self.typed_name("a name for the prop");
                 let default = self.eat("=").then(|| self.expression());
-                DeclarationKind::Takes(prop, default)
+                match shares {
+                    true => DeclarationKind::Shares(prop, default),
+                    false => DeclarationKind::Takes(prop, default),
+                }
             }
             "gives" => {
                 let name = self.ident("a name for the event");

@@ -10,6 +10,12 @@ pub(crate) enum Target {
     Constant,
     Handler,
     Event,
+    /// An item of a list that an expression made.
+    Made,
+    /// The position in a loop.
+    Position,
+    /// What a slot hands back.
+    Handed,
     Other,
 }
 
@@ -30,6 +36,9 @@ impl Finding for CannotAssign {
             Target::Constant => format!("`{name}` is a constant"),
             Target::Handler => format!("`{name}` is a handler"),
             Target::Event => "an event's fields cannot be changed".into(),
+            Target::Made => format!("`{name}` is an item of a list that was made for this loop"),
+            Target::Position => format!("`{name}` is the position in the loop"),
+            Target::Handed => format!("`{name}` is handed back by a slot: it belongs there"),
             Target::Other => "this cannot be assigned".into(),
         }
     }
@@ -48,6 +57,11 @@ impl Finding for CannotAssign {
             Target::Derived => "assign the state that it is derived from".into(),
             Target::Constant => "declare state with `holds` when it has to change".into(),
             Target::Handler => format!("to run it, write `{name}()`"),
+            Target::Made => "loop over the state itself, or over `filter`, `slice`, `toSorted` or \
+                             `toReversed` of it: then a change lands in the state"
+                .into(),
+            Target::Position => "to move an item, change the list: `list.splice(…)`".into(),
+            Target::Handed => "give an event, or call a handler that makes the change".into(),
             Target::Event | Target::Other => {
                 "what can be assigned is state declared with `holds`, and fields and items in it"
                     .into()

@@ -117,22 +117,28 @@ rules! {
     bad_escape::BadEscape;
     bad_file_name::BadFileName;
     bad_number::BadNumber;
+    bad_style::BadStyle;
     cannot_assign::CannotAssign;
     circular_value::CircularValue;
     condition_settled::ConditionSettled;
     doubled_braces::DoubledBraces;
     empty_arrow::EmptyArrow;
+    endless_nesting::EndlessNesting;
     held_from_prop::HeldFromProp;
+    loop_without_by::LoopWithoutBy;
     may_be_null::MayBeNull;
     mismatched_end_tag::MismatchedEndTag;
+    misplaced_attribute::MisplacedAttribute;
     misplaced_style::MisplacedStyle;
     missing_field::MissingField;
+    missing_prop::MissingProp;
     missing_space::MissingSpace;
     name_taken::NameTaken;
     needs_type::NeedsType;
     never_called::NeverCalled;
     never_read::NeverRead;
     no_effect::NoEffect;
+    no_single_root::NoSingleRoot;
     not_in_language::NotInLanguage;
     not_supported::NotSupported;
     not_usable_here::NotUsableHere;
@@ -141,7 +147,9 @@ rules! {
     stray_angle::StrayAngle;
     stray_character::StrayCharacter;
     stray_end_tag::StrayEndTag;
+    stray_otherwise::StrayOtherwise;
     too_deep::TooDeep;
+    two_way_refused::TwoWayRefused;
     unclosed_bracket::UnclosedBracket;
     unclosed_element::UnclosedElement;
     unclosed_interpolation::UnclosedInterpolation;
@@ -155,6 +163,8 @@ rules! {
     unknown_event::UnknownEvent;
     unknown_field::UnknownField;
     unknown_name::UnknownName;
+    unknown_prop::UnknownProp;
+    unknown_slot::UnknownSlot;
     unknown_type::UnknownType;
     unsafe_binding::UnsafeBinding;
     unshowable::Unshowable;
@@ -185,8 +195,14 @@ pub(crate) use examples;
 
 #[cfg(test)]
 pub(crate) fn assert_only(code: &str, source: &str, at: &str) {
-    let source = crate::Source { path: "test-bed.vein".into(), text: source.into() };
-    let checked = crate::check(vec![source]);
+    let neighbours = [
+        ("bed-frame.vein", "<slot></slot><slot name='actions' row='<- 1'></slot>"),
+        ("bed-note.vein", "takes crop: string\n<p>{crop}</p>"),
+        ("bed-pair.vein", "shares first: number = 1\n<i click='-> first++'>{first}</i><b>b</b>"),
+    ];
+    let sources = [("test-bed.vein", source)].into_iter().chain(neighbours);
+    let source = |(path, text): (&str, &str)| crate::Source { path: path.into(), text: text.into() };
+    let checked = crate::check(sources.map(source).collect());
     let text = &checked.report.sources[0].text;
     let found: Vec<(&str, &str)> = checked
         .report

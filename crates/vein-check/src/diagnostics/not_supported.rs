@@ -21,9 +21,8 @@ impl Finding for NotSupported {
 
 #[cfg(test)]
 super::examples! { NotSupported:
-    "uses tank\n<p>a</p>" => "uses",
-    "takes a: boolean\n<p when='a'>b</p>" => "when",
-    "takes a: number[]\n<p each='b of a'>{b}</p>" => "each",
-    "holds a = ''\n<input value='<-> a'>" => "<->",
-    "<p>a</p>\n<style>p { color: red }</style>" => "p { color: red }",
+    "uses tank
+<p>a</p>" => "uses",
+    "asks a(): string
+<p>a</p>" => "asks",
 }

@@ -1,6 +1,6 @@
 //! `clik="-> …"`, or `give watr()`.
 
-use super::{Finding, did_you_mean};
+use super::{Finding, did_you_mean, listed};
 use crate::report::Fix;
 use vein_syntax::Span;
 
@@ -9,6 +9,9 @@ pub(crate) struct UnknownEvent {
     pub(crate) nearest: Option<String>,
     /// Whether it was to be given, not heard.
     pub(crate) given: bool,
+    /// The component that it was to be heard from, and the events that it gives.
+    pub(crate) component: Option<String>,
+    pub(crate) known: Vec<String>,
 }
 
 impl Finding for UnknownEvent {
@@ -16,6 +19,9 @@ impl Finding for UnknownEvent {
     const ABOUT: &'static str = "An event that elements do not have, or that the component does not declare";
 
     fn message(&self) -> String {
+        if let Some(component) = &self.component {
+            return format!("`<{component}>` gives no event `{}`", self.name);
+        }
         match self.given {
             true => format!("this component gives no event `{}`", self.name),
             false => format!("elements have no event `{}`", self.name),
@@ -23,6 +29,12 @@ impl Finding for UnknownEvent {
     }
 
     fn advice(&self) -> Vec<String> {
+        if let (Some(component), None) = (&self.component, &self.nearest) {
+            return vec![match self.known.is_empty() {
+                true => format!("it gives none: declare it there with `gives {}(…)`", self.name),
+                false => format!("the events of `<{component}>` are {}", listed(&self.known)),
+            }];
+        }
         vec![match (&self.nearest, self.given) {
             (Some(_), _) => return Vec::new(),
             (None, true) => format!("declare it: `gives {}(…)`", self.name),

@@ -1,0 +1,548 @@
+//! Attributes of elements: static text, bindings one way and both ways, and what listens.
+
+use crate::diagnostics::{
+    ArrowOption, LoopWithoutBy, MisplacedAttribute, UnknownEvent, UnsafeBinding, WrongArrow,
+    WrongType,
+};
+use crate::events;
+use crate::interface::{Root, falls_to_root};
+use crate::markup::{Markup, STRUCTURE, writable};
+use crate::names::free_names;
+use crate::scope::{Checker, LocalKind, LocalName, Typed};
+use crate::suggest::nearest;
+use crate::types::Ty;
+use vein_plan::code::{Expr, ExprId, Item};
+use vein_plan::ops::Logical;
+use vein_plan::{
+    EventField, Form, Listener, ListenerOptions, Name, PartKind, Property, Reads, dom,
+};
+use vein_syntax::Span;
+use vein_syntax::ast::{
+    self, Arrow, Attribute, AttributeValue, Element, EventBody, ExprKind, OptionKind,
+};
+
+/// Attributes whose values are addresses that a browser may follow.
+const URLS: &[&str] = &[
+    "href",
+    "src",
+    "action",
+    "formaction",
+    "poster",
+    "xlink:href",
+    "cite",
+    "data",
+    "background",
+    "manifest",
+    "ping",
+];
+
+/// Names of events that are names of attributes too.
+const DOUBLE_MEANING: &[&str] = &["cancel", "close", "select", "load", "error", "reset"];
+
+impl Checker<'_> {
+    /// All attributes of an element. Gives back those that can only be bound when what is inside
+    /// the element is there.
+    pub(crate) fn element_attributes<'e>(
+        &mut self,
+        element: &'e Element,
+        called: &str,
+        node: u32,
+        fixed: &mut Vec<(Name, Name)>,
+        markup: &mut Markup,
+    ) -> Vec<&'e Attribute> {
+        let falls = match (&self.interface().root, self.is_root(element)) {
+            (Root::Element(_), true) => self.interface().falls.clone(),
+            _ => Vec::new(),
+        };
+        let mut last = Vec::new();
+        for attribute in &element.attributes {
+            let name = attribute.name.name.as_str();
+            let is_markup =
+                name == "html" && matches!(attribute.value, AttributeValue::OneWay(..));
+            if STRUCTURE.contains(&name) || is_markup || self.is_slotted(element, attribute) {
+                continue;
+            }
+            if name == "value" && element.name.name == "select" {
+                last.push(attribute);
+            } else if falls.iter().any(|fall| fall == name) {
+                self.merged(element, attribute, called, node, markup);
+            } else {
+                self.attribute(element, attribute, called, node, markup, fixed);
+            }
+        }
+        for fall in falls {
+            if !element.attributes.iter().any(|a| a.is(&fall)) {
+                self.only_given(element, &fall, called, node, markup);
+            }
+        }
+        last
+    }
+
+    /// An attribute of the root element that whoever uses the component may give too: classes
+    /// and styles are put together, others are replaced.
+    fn merged(
+        &mut self,
+        element: &Element,
+        attribute: &Attribute,
+        called: &str,
+        node: u32,
+        markup: &mut Markup,
+    ) {
+        let name = attribute.name.name.clone();
+        self.start_frame();
+        let Some(own) = self.one_way_value(attribute) else {
+            return self.attribute(element, attribute, called, node, markup, &mut Vec::new());
+        };
+        let Some(given) = self.interface().cell_of_fall(&name) else { return };
+        let given = self.push(Expr::Cell(given));
+        let value = match name.as_str() {
+            "class" | "style" => self.push(Expr::List(vec![Item::One(own), Item::One(given)])),
+            _ => self.push(Expr::Logical(Logical::Coalesce, given, own)),
+        };
+        let kind = part_kind(element, &name, false);
+        let address = markup.parts.unique(format!("{called} {name}"));
+        self.part(node, kind, value, address, attribute.value_span, markup);
+    }
+
+    fn only_given(
+        &mut self,
+        element: &Element,
+        name: &str,
+        called: &str,
+        node: u32,
+        markup: &mut Markup,
+    ) {
+        let Some(given) = self.interface().cell_of_fall(name) else { return };
+        let value = self.push(Expr::Cell(given));
+        let kind = part_kind(element, name, false);
+        let address = markup.parts.unique(format!("{called} {name}"));
+        self.part(node, kind, value, address, element.name.span, markup);
+    }
+
+    /// The value of an attribute that is not an event and not bound both ways.
+    pub(crate) fn one_way_value(&mut self, attribute: &Attribute) -> Option<ExprId> {
+        match &attribute.value {
+            AttributeValue::None => Some(self.push(Expr::String("".into()))),
+            AttributeValue::Static(text) => Some(self.push(Expr::String(text.as_str().into()))),
+            AttributeValue::Interpolated(pieces) => Some(self.interpolation(pieces)),
+            AttributeValue::OneWay(arrow, e) => {
+                self.no_options(arrow);
+                Some(self.attribute_value(&attribute.name.name, e))
+            }
+            _ => None,
+        }
+    }
+
+    /// What an expression gives for an attribute of this name.
+    pub(crate) fn attribute_value(&mut self, name: &str, e: &ast::Expr) -> ExprId {
+        match name {
+            "class" => self.class_value(e),
+            "style" => self.style_value(e),
+            _ => {
+                let typed = self.expr(e);
+                self.showable(&typed.ty, e.span);
+                typed.id
+            }
+        }
+    }
+
+    /// Text, or a list whose falsy members are left out: `['bed', dry && 'dry']`.
+    fn class_value(&mut self, e: &ast::Expr) -> ExprId {
+        if let ExprKind::List(items) = &e.kind {
+            let items = items.iter().map(|(item, spread)| match spread {
+                true => Item::Spread(self.class_value(item)),
+                false => Item::One(self.class_item(item)),
+            });
+            let items = items.collect();
+            return self.push(Expr::List(items));
+        }
+        let typed = self.expr(e);
+        match typed.ty.without_null() {
+            Ty::List(item) => self.showable(&item, e.span),
+            ty => self.showable(&ty, e.span),
+        }
+        typed.id
+    }
+
+    /// `dry && 'dry'` is left out while `dry` is false.
+    fn class_item(&mut self, e: &ast::Expr) -> ExprId {
+        if let ExprKind::Logical(Logical::And, test, word) = &e.kind {
+            let test_id = self.condition(test).id;
+            let known = crate::narrow::facts(test, true);
+            let word = self.knowing(known, |checker| checker.class_item(word));
+            return self.push(Expr::Logical(Logical::And, test_id, word));
+        }
+        let typed = self.expr(e);
+        self.showable(&typed.ty, e.span);
+        typed.id
+    }
+
+    /// Text, or a record of CSS properties.
+    fn style_value(&mut self, e: &ast::Expr) -> ExprId {
+        let typed = self.expr(e);
+        let inner = typed.ty.without_null();
+        match self.project.shapes.fields(&inner).map(<[_]>::to_vec) {
+            Some(fields) => fields.iter().for_each(|(_, ty)| self.showable(ty, e.span)),
+            None => self.showable(&typed.ty, e.span),
+        }
+        typed.id
+    }
+
+    /// One attribute of an element.
+    pub(crate) fn attribute(
+        &mut self,
+        element: &Element,
+        attribute: &Attribute,
+        called: &str,
+        node: u32,
+        markup: &mut Markup,
+        fixed: &mut Vec<(Name, Name)>,
+    ) {
+        let name = attribute.name.name.as_str();
+        let span = attribute.name.span;
+        if attribute.value == AttributeValue::Error {
+            return;
+        }
+        let bound = !matches!(attribute.value, AttributeValue::None | AttributeValue::Static(_));
+        let runs_code = name.len() > 2 && name.starts_with("on") && events::is_known(&name[2..]);
+        if runs_code || (name.starts_with("on") && bound) || name == "srcdoc" {
+            let arrow = matches!(attribute.value, AttributeValue::Event(..));
+            return self.report(UnsafeBinding { name: name.into(), arrow }, span);
+        }
+        if name == "picked" && !matches!(attribute.value, AttributeValue::TwoWay(..)) {
+            let advice = "it is bound both ways: `picked=\"<-> choice\"`";
+            let name = name.into();
+            return self.report(MisplacedAttribute { name, advice: advice.into() }, span);
+        }
+        match &attribute.value {
+            // What looks like an event without an arrow would silently do nothing.
+            AttributeValue::None | AttributeValue::Static(_) | AttributeValue::Interpolated(_)
+                if events::is_known(name) && !DOUBLE_MEANING.contains(&name) =>
+            {
+                let start = attribute.value_span.start;
+                let at = Span { start, end: start };
+                self.report(WrongArrow { name: name.into(), event: true }, at);
+            }
+            AttributeValue::None => fixed.push((name.into(), "".into())),
+            AttributeValue::Static(text) => fixed.push((name.into(), writable(text))),
+            AttributeValue::Interpolated(pieces) => {
+                self.start_frame();
+                let value = self.interpolation(pieces);
+                let kind = part_kind(element, name, true);
+                let address = markup.parts.unique(format!("{called} {name}"));
+                self.part(node, kind, value, address, attribute.value_span, markup);
+            }
+            AttributeValue::OneWay(arrow, e) => {
+                if events::is_known(name) && !DOUBLE_MEANING.contains(&name) {
+                    return self.report(WrongArrow { name: name.into(), event: true }, arrow.span);
+                }
+                self.no_options(arrow);
+                self.start_frame();
+                let chosen = self.chosen_values(element, name, e);
+                let value = match chosen {
+                    Some(value) => value,
+                    None => self.attribute_value(name, e),
+                };
+                let kind = match chosen {
+                    Some(_) => PartKind::Property(Property::Chosen),
+                    None => part_kind(element, name, false),
+                };
+                let address = markup.parts.unique(format!("{called} {name}"));
+                self.part(node, kind, value, address, attribute.value_span, markup);
+            }
+            AttributeValue::TwoWay(arrow, e) => {
+                self.two_way(element, attribute, arrow, e, called, node, markup);
+            }
+            AttributeValue::Event(arrow, body) => {
+                if !events::is_known(name) {
+                    return self.not_an_event(name, arrow, span);
+                }
+                let address = markup.parts.unique(format!("{called} {name}"));
+                let span = attribute.value_span;
+                self.listener(name, arrow, body, node, (address, span), markup);
+            }
+            AttributeValue::Condition(_) | AttributeValue::Each(_) | AttributeValue::Error => {}
+        }
+    }
+
+    /// `->` on a name that is no event: a misspelt event, or an arrow the wrong way round.
+    fn not_an_event(&mut self, name: &str, arrow: &Arrow, span: Span) {
+        let near = nearest(name, events::names()).map(str::to_owned);
+        if near.is_some() || !KNOWN_ATTRIBUTES.contains(&name) {
+            let finding = UnknownEvent {
+                name: name.into(),
+                nearest: near,
+                given: false,
+                component: None,
+                known: Vec::new(),
+            };
+            self.report(finding, span);
+        } else {
+            self.report(WrongArrow { name: name.into(), event: false }, arrow.span);
+        }
+    }
+
+    pub(crate) fn no_options(&mut self, arrow: &Arrow) {
+        for option in &arrow.options {
+            let name = self.source(option.span);
+            self.report(ArrowOption { name, takes: None }, option.span);
+        }
+    }
+
+    fn options(&mut self, arrow: &Arrow) -> ListenerOptions {
+        let mut options = ListenerOptions::default();
+        for option in &arrow.options {
+            match &option.kind {
+                OptionKind::Prevent => options.prevent = true,
+                OptionKind::Stop => options.stop = true,
+                OptionKind::Once => options.once = true,
+                OptionKind::Own => options.own = true,
+                OptionKind::Key(key) => options.key = Some(key.as_str().into()),
+                OptionKind::Settle(milliseconds) => options.settle = Some(*milliseconds),
+                OptionKind::Change => {
+                    let takes = Some("a two-way binding: `<->(change)`");
+                    self.report(ArrowOption { name: "change".into(), takes }, option.span);
+                }
+            }
+        }
+        options
+    }
+
+    fn listener(
+        &mut self,
+        event: &str,
+        arrow: &Arrow,
+        body: &EventBody,
+        node: u32,
+        (address, span): (String, Span),
+        markup: &mut Markup,
+    ) {
+        let options = self.options(arrow);
+        self.start_frame();
+        // Local 0 is the event.
+        self.new_local();
+        self.event_fields.clear();
+        self.locals.push(LocalName { name: "event".into(), span, what: LocalKind::Event });
+        let block = match body {
+            EventBody::Pass => {
+                self.report(MisplacedAttribute {
+                    name: "->".into(),
+                    advice: "only a component's event can be passed on as it is: write what happens, such as `-> give pick()`".into(),
+                }, arrow.span);
+                Vec::new()
+            }
+            EventBody::Handler(name) => {
+                let values = dom::payload(event).iter().map(|field| self.payload(*field)).collect();
+                let mut block = Vec::new();
+                self.bare_handler(name, values, &mut block);
+                block
+            }
+            EventBody::Statements(stmts) => self.block(stmts),
+        };
+        if options.key.is_some() && !self.event_fields.contains(&EventField::Key) {
+            self.event_fields.push(EventField::Key);
+        }
+        let mut fields = std::mem::take(&mut self.event_fields);
+        fields.sort();
+        let location = self.location(span);
+        markup.push_listener(Listener {
+            mark: node,
+            event: event.into(),
+            options,
+            fields,
+            locals: self.most_locals,
+            body: block,
+            commit: None,
+            address: address.into(),
+            location,
+        });
+    }
+
+    /// One value of an event's payload, for a handler that is bound by its bare name.
+    fn payload(&mut self, field: EventField) -> Typed {
+        if !self.event_fields.contains(&field) {
+            self.event_fields.push(field);
+        }
+        let event = self.push(Expr::Local(0));
+        let name = self.tables.name(field.name());
+        self.typed(Expr::Field(event, name), Ty::String)
+    }
+
+    /// The items of what a loop goes over.
+    pub(crate) fn item_type(&mut self, list: &Ty, span: Span) -> Ty {
+        match list {
+            Ty::List(item) => (**item).clone(),
+            Ty::Error => Ty::Error,
+            other if other.may_be_null() => {
+                let (what, ty) = (self.source(span), self.type_name(other));
+                self.report(crate::diagnostics::MayBeNull { what, ty, dot: None }, span);
+                Ty::Error
+            }
+            other => {
+                let (expected, found) = ("a list".into(), self.type_name(other));
+                let why = "for `each`".into();
+                self.report(WrongType { expected, found, why, nearest: None }, span);
+                Ty::Error
+            }
+        }
+    }
+
+    /// What tells the items of a loop apart.
+    pub(crate) fn identity(
+        &mut self,
+        each: &ast::Each,
+        item: &LocalName,
+        ty: &Ty,
+        attribute: &Attribute,
+    ) -> Option<(ExprId, Reads)> {
+        let Some(by) = &each.by else {
+            if let Some(fields) = self.project.shapes.fields(ty) {
+                let likely = fields.iter().find(|(name, ty)| {
+                    matches!(name.as_str(), "id" | "key" | "name" | "code") && ty.is_showable()
+                });
+                let field = likely.map(|(name, _)| name.clone());
+                let (item, end) = (each.item.name.clone(), attribute.value_span.end);
+                self.report(LoopWithoutBy { item, field, end }, attribute.name.span);
+            }
+            return None;
+        };
+        let mut foreign = None;
+        free_names(by, &mut |name| {
+            if name != each.item.name {
+                foreign = Some(name.to_owned());
+            }
+        });
+        if let Some(name) = foreign {
+            let advice = format!(
+                "what tells items apart is worked out from the item alone: `by {}.…`",
+                each.item.name
+            );
+            self.not_usable(name, "not the item", &advice, by.span);
+            return None;
+        }
+        let typed = self.framed(vec![item.clone()], Vec::new(), |checker| {
+            checker.start_frame();
+            checker.expr(by)
+        });
+        if !typed.ty.is_showable() {
+            let (expected, found) = ("a text or a number".into(), self.type_name(&typed.ty));
+            let why = "for what tells items apart".into();
+            self.report(WrongType { expected, found, why, nearest: None }, by.span);
+        }
+        Some((typed.id, Reads::Fixed(Vec::new())))
+    }
+
+    /// Whether an attribute says in which slot of the component around it an element stands.
+    fn is_slotted(&mut self, element: &Element, attribute: &Attribute) -> bool {
+        let name = attribute.name.name.as_str();
+        if !matches!(name, "slot" | "with") {
+            return false;
+        }
+        if !self.slotted.contains(&element.start_tag.start) {
+            let advice = "it belongs on an element directly inside a component";
+            let finding = MisplacedAttribute { name: name.into(), advice: advice.into() };
+            self.report(finding, attribute.name.span);
+        }
+        true
+    }
+
+    /// Reports an attribute that a component cannot hand to a root element.
+    pub(crate) fn falls(&self, name: &str) -> bool {
+        falls_to_root(name)
+    }
+}
+
+/// What a bound attribute is of its element.
+pub(crate) fn part_kind(element: &Element, name: &str, interpolated: bool) -> PartKind {
+    let html = element.namespace == vein_plan::Namespace::Html;
+    if html && let Some(property) = Property::of(&element.name.name, name) {
+        return PartKind::Property(property);
+    }
+    let words = name.starts_with("aria-")
+        || matches!(name, "contenteditable" | "draggable" | "spellcheck" | "translate");
+    let form = if URLS.contains(&name) {
+        Form::Url
+    } else if interpolated {
+        Form::Text
+    } else if words {
+        Form::Words
+    } else if name == "class" {
+        Form::Tokens
+    } else if name == "style" {
+        Form::Declarations
+    } else {
+        Form::Presence
+    };
+    PartKind::Attribute(name.into(), form)
+}
+
+/// Attributes that are surely none of an event, for the direction of arrows.
+const KNOWN_ATTRIBUTES: &[&str] = &[
+    "accept",
+    "action",
+    "alt",
+    "autocomplete",
+    "checked",
+    "class",
+    "cols",
+    "colspan",
+    "content",
+    "contenteditable",
+    "data",
+    "datetime",
+    "dir",
+    "disabled",
+    "download",
+    "draggable",
+    "for",
+    "formaction",
+    "headers",
+    "height",
+    "hidden",
+    "high",
+    "href",
+    "hreflang",
+    "id",
+    "inputmode",
+    "label",
+    "lang",
+    "list",
+    "low",
+    "max",
+    "maxlength",
+    "media",
+    "method",
+    "min",
+    "minlength",
+    "multiple",
+    "muted",
+    "name",
+    "open",
+    "optimum",
+    "pattern",
+    "placeholder",
+    "poster",
+    "readonly",
+    "rel",
+    "required",
+    "role",
+    "rows",
+    "rowspan",
+    "scope",
+    "selected",
+    "size",
+    "span",
+    "spellcheck",
+    "src",
+    "srcset",
+    "start",
+    "step",
+    "style",
+    "tabindex",
+    "target",
+    "title",
+    "type",
+    "value",
+    "width",
+    "wrap",
+];

@@ -1,0 +1,23 @@
+//! A style sheet that a CSS parser does not understand.
+
+use super::Finding;
+
+pub(crate) struct BadStyle {
+    pub(crate) problem: String,
+}
+
+impl Finding for BadStyle {
+    const CODE: &'static str = "bad-style";
+    const ABOUT: &'static str = "A mistake in a component's style sheet";
+
+    fn message(&self) -> String {
+        format!("the style sheet cannot be read here: {}", self.problem)
+    }
+
+    fn advice(&self) -> Vec<String> {
+        vec!["a browser would skip this rule: write it as the CSS standard has it".into()]
+    }
+}
+
+#[cfg(test)]
+super::examples! { BadStyle: "<p>a</p>\n<style>\np { color: red; \n}\n.b % { color: blue }\n</style>" => "% { color: blue }" }

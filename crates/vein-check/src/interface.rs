@@ -1,0 +1,198 @@
+//! What a component shows of itself to those that use it, read from its text alone: so
+//! components can be checked in any order, and again one by one.
+
+use crate::component::resolve_type;
+use crate::types::Ty;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use vein_syntax::ast::{AttributeValue, DeclarationKind, Element, File, Node, TypedName};
+
+/// What others can know of a component.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(crate) struct Interface {
+    /// Its number in the program.
+    pub(crate) number: u32,
+    /// Its props in order: their cells have the same numbers.
+    pub(crate) props: Vec<PropInfo>,
+    /// Its events in order, with their payloads.
+    pub(crate) events: Vec<(String, Vec<(String, Ty)>)>,
+    /// Its slots, with the names of what they hand back.
+    pub(crate) slots: BTreeMap<String, BTreeSet<String>>,
+    /// What stands at the top of its markup.
+    pub(crate) root: Root,
+    /// The attributes that components which use it give to its root element, in order: cells
+    /// for them follow those of the props.
+    pub(crate) falls: Vec<String>,
+    /// The components that it surely shows, whatever its state is.
+    pub(crate) always: BTreeSet<String>,
+}
+
+/// A prop, as those see it that give it.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct PropInfo {
+    pub(crate) name: String,
+    pub(crate) ty: Ty,
+    pub(crate) required: bool,
+    pub(crate) shared: bool,
+}
+
+/// What stands at the top of a component's markup.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(crate) enum Root {
+    /// One element that is always there, by the start of its tag.
+    Element(u32),
+    /// One component, by its name and the start of its tag.
+    Component(String, u32),
+    /// Nothing, several nodes, or nodes that come and go.
+    #[default]
+    Several,
+}
+
+/// Attributes that a component does not take itself but hands to its root element.
+pub(crate) fn falls_to_root(name: &str) -> bool {
+    matches!(name, "class" | "style" | "id")
+        || name.starts_with("data-")
+        || name.starts_with("aria-")
+}
+
+impl Interface {
+    /// Reads a component's own part of its interface.
+    pub(crate) fn of(file: &File, shapes: &HashMap<String, usize>) -> Interface {
+        let mut interface = Interface::default();
+        let ty = |typed: &TypedName| resolve_type(&typed.ty, shapes, &mut Vec::new());
+        for declaration in &file.declarations {
+            let (prop, default, shared) = match &declaration.kind {
+                DeclarationKind::Takes(prop, default) => (prop, default, false),
+                DeclarationKind::Shares(prop, default) => (prop, default, true),
+                DeclarationKind::Gives(ident, payload) => {
+                    if !interface.events.iter().any(|(name, _)| *name == ident.name) {
+                        let payload =
+                            payload.iter().map(|p| (p.ident.name.clone(), ty(p))).collect();
+                        interface.events.push((ident.name.clone(), payload));
+                    }
+                    continue;
+                }
+                _ => continue,
+            };
+            let name = prop.ident.name.clone();
+            if name.is_empty() || interface.props.iter().any(|known| known.name == name) {
+                continue;
+            }
+            let required = default.is_none();
+            interface.props.push(PropInfo { name, ty: ty(prop), required, shared });
+        }
+        elements(&file.markup, &mut |element| {
+            if element.name.name == "slot" {
+                let slot = interface.slots.entry(static_value(element, "name")).or_default();
+                let handed = element.attributes.iter().filter(|a| is_handed(&a.value));
+                slot.extend(handed.map(|a| a.name.name.clone()));
+            }
+        });
+        if let [Node::Element(element)] = file.markup.as_slice()
+            && !comes_and_goes(element)
+        {
+            let start = element.start_tag.start;
+            interface.root = match element.name.name.as_str() {
+                "group" | "slot" => Root::Several,
+                name if name.contains('-') => Root::Component(name.into(), start),
+                _ => Root::Element(start),
+            };
+        }
+        always(&file.markup, &mut interface.always);
+        interface
+    }
+
+    /// The cell of a prop, or of an attribute that falls to the root.
+    pub(crate) fn cell_of_fall(&self, name: &str) -> Option<u32> {
+        let at = self.falls.iter().position(|fall| fall == name)?;
+        Some((self.props.len() + at) as u32)
+    }
+}
+
+/// Works out which attributes fall to the root of which component.
+pub(crate) fn work_out_falls<'a>(
+    interfaces: &mut BTreeMap<String, Interface>,
+    files: impl Iterator<Item = &'a File>,
+) {
+    let mut falls: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    for file in files {
+        elements(&file.markup, &mut |element| {
+            let Some(used) = interfaces.get(&element.name.name) else { return };
+            let given = element.attributes.iter().map(|a| &a.name.name);
+            let falling = given.filter(|name| {
+                falls_to_root(name) && !used.props.iter().any(|prop| prop.name == **name)
+            });
+            let falling: Vec<String> = falling.cloned().collect();
+            if !falling.is_empty() {
+                falls.entry(element.name.name.clone()).or_default().extend(falling);
+            }
+        });
+    }
+    // What falls to a root that is itself a component falls on.
+    let mut open: Vec<String> = falls.keys().cloned().collect();
+    while let Some(name) = open.pop() {
+        let Some(Root::Component(inner, _)) = interfaces.get(&name).map(|i| i.root.clone()) else {
+            continue;
+        };
+        let Some(used) = interfaces.get(&inner) else { continue };
+        let on: Vec<String> = falls[&name]
+            .iter()
+            .filter(|fall| !used.props.iter().any(|prop| prop.name == **fall))
+            .cloned()
+            .collect();
+        let known = falls.entry(inner.clone()).or_default();
+        let before = known.len();
+        known.extend(on);
+        if known.len() > before {
+            open.push(inner);
+        }
+    }
+    for (name, falls) in falls {
+        if let Some(interface) = interfaces.get_mut(&name) {
+            interface.falls = falls.into_iter().collect();
+        }
+    }
+}
+
+fn is_handed(value: &AttributeValue) -> bool {
+    matches!(value, AttributeValue::OneWay(..))
+}
+
+/// The text of an attribute that does not change; empty where there is none.
+pub(crate) fn static_value(element: &Element, name: &str) -> String {
+    match element.attributes.iter().find(|a| a.is(name)).map(|a| &a.value) {
+        Some(AttributeValue::Static(text)) => text.trim().to_owned(),
+        _ => String::new(),
+    }
+}
+
+/// Whether an element is there only at times, or several times.
+pub(crate) fn comes_and_goes(element: &Element) -> bool {
+    let structure = ["when", "or-when", "otherwise", "each"];
+    element.attributes.iter().any(|a| structure.contains(&a.name.name.as_str()))
+}
+
+/// Calls `each` with every element.
+pub(crate) fn elements<'a>(nodes: &'a [Node], each: &mut impl FnMut(&'a Element)) {
+    for node in nodes {
+        if let Node::Element(element) = node {
+            each(element);
+            elements(&element.children, each);
+        }
+    }
+}
+
+/// The components that stand in the markup under no condition. What is given to another
+/// component's slot may never be shown.
+fn always(nodes: &[Node], found: &mut BTreeSet<String>) {
+    for node in nodes {
+        let Node::Element(element) = node else { continue };
+        if comes_and_goes(element) || element.name.name == "slot" {
+            continue;
+        }
+        if element.name.name.contains('-') {
+            found.insert(element.name.name.clone());
+        } else {
+            always(&element.children, found);
+        }
+    }
+}

@@ -1,0 +1,397 @@
+//! A component's style sheet, rewritten so that it reaches only the component's own elements.
+//!
+//! Each of those carries `data-of` with the component's name. What a selector selects gets
+//! `[data-of=…]`, also inside `:has()`; the compounds before it may stand anywhere, so that a
+//! theme set on the page can be asked for. Names of keyframes get the component's name too.
+//! Everything else stays as it was written (CSS Syntax 3, Selectors 4, CSS Nesting 1).
+
+use crate::diagnostics::BadStyle;
+use crate::scope::Checker;
+use cssparser::{Parser, Token};
+use vein_syntax::Span;
+
+impl Checker<'_> {
+    /// Takes in the style sheet at a place of the component's text.
+    pub(crate) fn style(&mut self, at: Span) {
+        let css = self.text.get(at.range()).unwrap_or("");
+        let rewritten = rewrite(css, &self.plan.name);
+        for (start, end, problem) in rewritten.problems {
+            let span = Span { start: at.start + start as u32, end: at.start + end as u32 };
+            self.report(BadStyle { problem: problem.into() }, span);
+        }
+        self.plan.style = rewritten.css.into();
+    }
+}
+
+struct Rewritten {
+    css: String,
+    /// Where, and what is wrong there.
+    problems: Vec<(usize, usize, &'static str)>,
+}
+
+/// One token with its place.
+#[derive(Clone, Debug)]
+struct Piece {
+    start: usize,
+    end: usize,
+    kind: Kind,
+}
+
+/// As much of a token as rewriting needs to know.
+#[derive(Clone, Debug, PartialEq)]
+enum Kind {
+    Ident(String),
+    At(String),
+    /// `name(`
+    Function(String),
+    /// `(`, `[` or `{`
+    Open(char),
+    Close(char),
+    Colon,
+    Semicolon,
+    Comma,
+    Space,
+    Delim(char),
+    Bad,
+    Other,
+}
+
+fn rewrite(css: &str, component: &str) -> Rewritten {
+    let mut pieces = Vec::new();
+    tokens(&mut Parser::new(css), css, &mut pieces);
+    let mut names = Vec::new();
+    for pair in pieces.windows(3) {
+        if let [Piece { kind: Kind::At(at), .. }, _, Piece { kind: Kind::Ident(name), .. }] = pair
+            && at.ends_with("keyframes")
+        {
+            names.push(name.clone());
+        }
+    }
+    let mut rewriter = Rewriter {
+        css,
+        component,
+        keyframes: names,
+        pieces: &pieces,
+        edits: Vec::new(),
+        problems: Vec::new(),
+    };
+    rewriter.block(0, pieces.len(), false);
+    let Rewriter { mut edits, problems, .. } = rewriter;
+    edits.sort();
+    let mut out = String::with_capacity(css.len() + 64);
+    let mut at = 0;
+    for (place, text) in edits {
+        out.push_str(&css[at..place]);
+        out.push_str(&text);
+        at = place;
+    }
+    out.push_str(&css[at..]);
+    Rewritten { css: out.trim().to_owned(), problems }
+}
+
+/// All tokens, those inside brackets too.
+fn tokens(parser: &mut Parser<'_>, css: &str, out: &mut Vec<Piece>) {
+    loop {
+        let start = parser.position().byte_index();
+        let Ok(token) = parser.next_including_whitespace_and_comments().cloned() else { return };
+        let end = parser.position().byte_index();
+        let kind = match &token {
+            Token::Ident(name) => Kind::Ident(name.to_string()),
+            Token::AtKeyword(name) => Kind::At(name.to_ascii_lowercase()),
+            Token::Function(name) => Kind::Function(name.to_ascii_lowercase()),
+            Token::ParenthesisBlock => Kind::Open('('),
+            Token::SquareBracketBlock => Kind::Open('['),
+            Token::CurlyBracketBlock => Kind::Open('{'),
+            Token::Colon => Kind::Colon,
+            Token::Semicolon => Kind::Semicolon,
+            Token::Comma => Kind::Comma,
+            Token::WhiteSpace(_) | Token::Comment(_) => Kind::Space,
+            Token::Delim(c) => Kind::Delim(*c),
+            Token::BadUrl(_) | Token::BadString(_) => Kind::Bad,
+            Token::CloseParenthesis | Token::CloseSquareBracket | Token::CloseCurlyBracket => {
+                Kind::Bad
+            }
+            _ => Kind::Other,
+        };
+        let close = match &kind {
+            Kind::Open('{') => Some('}'),
+            Kind::Open('[') => Some(']'),
+            Kind::Open(_) | Kind::Function(_) => Some(')'),
+            _ => None,
+        };
+        out.push(Piece { start, end, kind });
+        if let Some(close) = close {
+            let inner: Result<(), cssparser::ParseError<()>> =
+                parser.parse_nested_block(|parser| {
+                    tokens(parser, css, out);
+                    Ok(())
+                });
+            let _ = inner;
+            let end = parser.position().byte_index();
+            let closed = css[..end].ends_with(close);
+            let start = if closed { end - 1 } else { end };
+            let kind = if closed { Kind::Close(close) } else { Kind::Bad };
+            out.push(Piece { start, end, kind });
+        }
+    }
+}
+
+struct Rewriter<'a> {
+    css: &'a str,
+    component: &'a str,
+    keyframes: Vec<String>,
+    pieces: &'a [Piece],
+    /// Texts to put in at places.
+    edits: Vec<(usize, String)>,
+    problems: Vec<(usize, usize, &'static str)>,
+}
+
+impl Rewriter<'_> {
+    /// Rules, and inside a rule declarations too.
+    fn block(&mut self, mut at: usize, end: usize, in_rule: bool) {
+        while at < end {
+            match &self.pieces[at].kind {
+                Kind::Space | Kind::Semicolon => at += 1,
+                Kind::Bad => {
+                    self.problem(at, at + 1, "a bracket or a string does not end, or ends twice");
+                    at += 1;
+                }
+                Kind::At(name) => {
+                    let name = name.clone();
+                    at = self.at_rule(&name, at, end);
+                }
+                _ => at = self.rule_or_declaration(at, end, in_rule),
+            }
+        }
+    }
+
+    /// The `{` or `;` that comes next outside other brackets.
+    fn next_stop(&self, mut at: usize, end: usize) -> usize {
+        while at < end {
+            match &self.pieces[at].kind {
+                Kind::Open('{') | Kind::Semicolon => return at,
+                Kind::Open(_) | Kind::Function(_) => at = self.closing(at, end) + 1,
+                _ => at += 1,
+            }
+        }
+        end
+    }
+
+    /// Where the bracket closes that opens at a piece.
+    fn closing(&self, open: usize, end: usize) -> usize {
+        let mut depth = 0;
+        for at in open..end {
+            match &self.pieces[at].kind {
+                Kind::Open(_) | Kind::Function(_) => depth += 1,
+                Kind::Close(_) => depth -= 1,
+                // An unclosed bracket ends with the sheet.
+                Kind::Bad if self.pieces[at].start == self.css.len() => depth -= 1,
+                _ => {}
+            }
+            if depth == 0 {
+                return at;
+            }
+        }
+        end.saturating_sub(1)
+    }
+
+    fn at_rule(&mut self, name: &str, at: usize, end: usize) -> usize {
+        let stop = self.next_stop(at, end);
+        if name == "import" {
+            self.problem(at, stop, "`@import` reaches further than this component: name the file in `vein.toml`");
+        }
+        if stop >= end || self.pieces[stop].kind == Kind::Semicolon {
+            return stop + 1;
+        }
+        let close = self.closing(stop, end);
+        if name.ends_with("keyframes") {
+            let renamed = self.pieces[at..stop].iter().find(|p| matches!(p.kind, Kind::Ident(_)));
+            if let Some(piece) = renamed {
+                self.edits.push((piece.end, format!("-{}", self.component)));
+            }
+        } else if matches!(
+            name,
+            "media" | "supports" | "container" | "layer" | "scope" | "starting-style"
+        ) {
+            self.block(stop + 1, close, true);
+        }
+        close + 1
+    }
+
+    fn rule_or_declaration(&mut self, at: usize, end: usize, in_rule: bool) -> usize {
+        let custom = matches!(&self.pieces[at].kind, Kind::Ident(name) if name.starts_with("--"))
+            && self.pieces.get(at + 1).is_some_and(|p| p.kind == Kind::Colon);
+        let mut stop = self.next_stop(at, end);
+        if custom && in_rule {
+            while stop < end && self.pieces[stop].kind != Kind::Semicolon {
+                stop = self.next_stop(self.closing(stop, end) + 1, end);
+            }
+            return stop + 1;
+        }
+        if stop < end && self.pieces[stop].kind == Kind::Open('{') {
+            self.selectors(at, stop);
+            let close = self.closing(stop, end);
+            self.block(stop + 1, close, true);
+            return close + 1;
+        }
+        if in_rule {
+            self.declaration(at, stop);
+        } else {
+            self.problem(at, stop, "a rule has a selector and `{ … }`");
+        }
+        stop + 1
+    }
+
+    /// Names of this component's keyframes, where an animation uses them.
+    fn declaration(&mut self, at: usize, end: usize) {
+        let Kind::Ident(property) = &self.pieces[at].kind else { return };
+        let property = property.to_ascii_lowercase();
+        if !property.ends_with("animation") && !property.ends_with("animation-name") {
+            return;
+        }
+        for piece in &self.pieces[at + 1..end] {
+            if matches!(&piece.kind, Kind::Ident(name) if self.keyframes.contains(name)) {
+                self.edits.push((piece.end, format!("-{}", self.component)));
+            }
+        }
+    }
+
+    /// A list of selectors apart by commas.
+    fn selectors(&mut self, mut at: usize, end: usize) {
+        let mut start = at;
+        loop {
+            if at >= end || self.pieces[at].kind == Kind::Comma {
+                self.selector(start, at);
+                if at >= end {
+                    return;
+                }
+                start = at + 1;
+            }
+            at = match &self.pieces[at].kind {
+                Kind::Open(_) | Kind::Function(_) => self.closing(at, end) + 1,
+                _ => at + 1,
+            };
+        }
+    }
+
+    /// Puts the mark on what a selector selects, before a pseudo-element.
+    fn selector(&mut self, start: usize, end: usize) {
+        let wrong = (start..end).find(|at| {
+            let inside = matches!(&self.pieces[*at].kind, Kind::Delim(c) if !".#*>+~&|".contains(*c));
+            let bracketed = (start..*at).any(|open| {
+                matches!(self.pieces[open].kind, Kind::Open(_) | Kind::Function(_))
+                    && self.closing(open, end) > *at
+            });
+            (inside && !bracketed) || self.pieces[*at].kind == Kind::Bad
+        });
+        if let Some(at) = wrong {
+            let stop = (end..self.pieces.len())
+                .find(|at| self.pieces[*at].kind == Kind::Open('{'))
+                .map_or(end, |open| self.closing(open, self.pieces.len()) + 1);
+            return self.problem(at, stop, "this is no selector");
+        }
+        let (mut place, mut at) = (None, start);
+        // After a pseudo-element nothing more can be said of the element.
+        let mut fixed = false;
+        while at < end {
+            let piece = &self.pieces[at];
+            match &piece.kind {
+                Kind::Space => {}
+                Kind::Delim('>' | '+' | '~') => (place, fixed) = (None, false),
+                Kind::Colon if fixed => {}
+                Kind::Colon => {
+                    let next = self.pieces.get(at + 1).map(|p| &p.kind);
+                    let name = match next {
+                        Some(Kind::Colon) => "element",
+                        Some(Kind::Ident(name) | Kind::Function(name)) => name.as_str(),
+                        _ => "",
+                    };
+                    let old = ["element", "before", "after", "first-line", "first-letter"];
+                    if old.contains(&name.to_ascii_lowercase().as_str()) {
+                        fixed = true;
+                        place = Some(piece.start);
+                    }
+                }
+                Kind::Function(name) => {
+                    let close = self.closing(at, end);
+                    if name == "has" {
+                        self.selectors(at + 1, close);
+                    }
+                    at = close;
+                    if !fixed {
+                        place = Some(self.pieces[close].end);
+                    }
+                }
+                Kind::Open(_) => {
+                    at = self.closing(at, end);
+                    if !fixed {
+                        place = Some(self.pieces[at].end);
+                    }
+                }
+                _ => {
+                    // A space before this begins another compound.
+                    let spaced = at > start && self.pieces[at - 1].kind == Kind::Space;
+                    if spaced {
+                        fixed = false;
+                    }
+                    if !fixed {
+                        place = Some(piece.end);
+                    }
+                }
+            }
+            at += 1;
+        }
+        if let Some(place) = place {
+            self.edits.push((place, format!("[data-of={}]", self.component)));
+        }
+    }
+
+    fn problem(&mut self, at: usize, end: usize, problem: &'static str) {
+        let start = self.pieces[at].start;
+        let end = self.pieces[at..end.max(at + 1)].last().map_or(start, |piece| piece.end);
+        self.problems.push((start, end, problem));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::rewrite;
+
+    #[test]
+    fn rules_reach_only_own_elements() {
+        for (css, wanted) in [
+            (".a { color: red }", ".a[data-of=x-y] { color: red }"),
+            ("a, b > c { }", "a[data-of=x-y], b > c[data-of=x-y] { }"),
+            (".night .bed:hover { }", ".night .bed:hover[data-of=x-y] { }"),
+            ("p::before, p:after { }", "p[data-of=x-y]::before, p[data-of=x-y]:after { }"),
+            ("::selection { }", "[data-of=x-y]::selection { }"),
+            ("* { }", "*[data-of=x-y] { }"),
+            ("a[href='x,y'] { }", "a[href='x,y'][data-of=x-y] { }"),
+            (".a:is(b, c) { }", ".a:is(b, c)[data-of=x-y] { }"),
+            (".a:has(> .b) { }", ".a:has(> .b[data-of=x-y])[data-of=x-y] { }"),
+            ("@media (width > 30em) { p { } }", "@media (width > 30em) { p[data-of=x-y] { } }"),
+            (
+                ".a { color: red; &:hover { } .b & { } > i { } --x: { y } ; }",
+                ".a[data-of=x-y] { color: red; &:hover[data-of=x-y] { } .b &[data-of=x-y] { } \
+                 > i[data-of=x-y] { } --x: { y } ; }",
+            ),
+            (
+                "@keyframes drip { to { top: 0 } } p { animation: drip 2s, sway 1s }",
+                "@keyframes drip-x-y { to { top: 0 } } \
+                 p[data-of=x-y] { animation: drip-x-y 2s, sway 1s }",
+            ),
+            ("@font-face { src: url(a.woff) }", "@font-face { src: url(a.woff) }"),
+            ("/* a { } */ p { }", "/* a { } */ p[data-of=x-y] { }"),
+        ] {
+            let done = rewrite(css, "x-y");
+            assert_eq!((done.css.as_str(), done.problems.len()), (wanted, 0), "{css}");
+        }
+    }
+
+    #[test]
+    fn mistakes_are_found() {
+        for css in ["p { color: red", ".b % { }", "p }", "color: red;", "@import 'a.css';"] {
+            assert_eq!(rewrite(css, "x-y").problems.len(), 1, "{css}");
+        }
+    }
+}
