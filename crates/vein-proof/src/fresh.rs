@@ -1,90 +1,607 @@
 //! The view rendered afresh from state, without anything of the engine but the meaning of
 //! expressions. It is slow and simple on purpose: the engine is held against it.
+//!
+//! State is what the engine keeps of it: the values of props and of what components hold,
+//! asked for by identity. Everything else is worked out here: derived values, which
+//! alternative stands, which items there are, what each part shows.
 
-use std::sync::Arc;
-use vein_plan::code::CellId;
+use std::collections::{BTreeMap, HashMap};
+use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::{Cells, Evaluation};
 use vein_plan::track::Tracked;
-use vein_plan::{CellKind, PartKind, Plan, Program, Read, Shown, Value};
-use vein_runtime::Runtime;
-use vein_view::{Batch, Patch, ROOT, Template, Tree};
+use vein_plan::{
+    BlockId, CellKind, Given, Name, Namespace, Next, PartKind, Plan, Program, Read, Shown,
+    SpotKind, TemplateNode, Value,
+};
+use vein_runtime::{Clean, Kept, Key, Runtime, ScopeId};
 
 /// A view rendered afresh.
 pub struct Fresh {
-    /// The values of all cells, derived ones worked out anew.
-    pub values: Vec<Value>,
+    /// Its scopes; each stands after the one that it stands in.
+    pub scopes: Vec<FreshScope>,
+}
+
+/// A block of the view rendered afresh.
+pub struct FreshScope {
+    /// The component.
+    pub plan: usize,
+    /// The block of it.
+    pub block: BlockId,
+    /// Where it stands and as what: the same as long as it is the same.
+    pub identity: String,
+    /// The scope that the engine keeps at this identity.
+    pub kept: Option<ScopeId>,
     /// What each part shows.
     pub parts: Vec<Shown>,
+    /// The values that the parts show.
+    pub values: Vec<Value>,
+    /// What stands in each spot.
+    pub spots: Vec<FreshSpot>,
+    lexical: Option<usize>,
+    /// The scope and the spot that this component stands in.
+    giver: Option<(usize, usize)>,
+    instance: usize,
+    cells: Vec<(CellId, Value)>,
+    /// For an element with a bound name, that name.
+    tag: Option<&'static str>,
 }
 
-struct Values<'a>(&'a [Value]);
+/// What stands in a spot.
+pub enum FreshSpot {
+    /// Nothing.
+    Nothing,
+    /// One scope, and which alternative it is.
+    One(u32, usize),
+    /// Rows, by what tells them apart and which of those alike it is.
+    Rows(Vec<(Key, usize, usize)>),
+    /// Markup from data, cleaned.
+    Markup(Vec<TemplateNode>),
+}
 
-impl Cells for Values<'_> {
+struct Sight<'a> {
+    fresh: &'a Fresh,
+    program: &'a Program,
+    scope: usize,
+}
+
+impl Cells for Sight<'_> {
     fn cell(&mut self, cell: CellId) -> Value {
-        self.0[cell as usize].clone()
+        self.fresh.cell(self.program, self.scope, cell)
     }
 }
 
-/// Works out every derived value and every part from props and state.
-pub fn render(program: &Program, plan: &Plan, state: &[Value]) -> Fresh {
-    let mut values = state.to_vec();
-    for (i, cell) in plan.cells.iter().enumerate() {
-        // A derived value stands after those that it reads.
-        if let CellKind::Derived(expr, _) = cell.kind {
-            values[i] = evaluate(program, plan, &values, expr).0;
-        }
-    }
-    let parts = plan.parts.iter().map(|part| {
-        let (value, _) = evaluate(program, plan, &values, part.value);
-        part.kind.shown(&value)
-    });
-    Fresh { parts: parts.collect(), values }
-}
-
-/// An expression's value and everything that it read.
-pub fn evaluate(
-    program: &Program,
-    plan: &Plan,
-    values: &[Value],
-    expr: vein_plan::code::ExprId,
-) -> (Value, Vec<Read>) {
-    let mut locals: Vec<(Value, Tracked)> = Vec::new();
-    let mut run = Evaluation {
-        exprs: &plan.exprs,
-        names: &program.names,
-        cells: &mut Values(values),
-        locals: &mut locals,
-        log: Vec::new(),
+/// Renders what a runtime should show.
+pub fn render(runtime: &Runtime, clean: Option<Clean>) -> Fresh {
+    let mut renderer = Renderer {
+        runtime,
+        program: runtime.program(),
+        clean,
+        fresh: Fresh { scopes: Vec::new() },
     };
-    let value = run.value(expr);
-    (value, run.log)
+    let root = Wanted {
+        plan: runtime.plan_number(),
+        block: 0,
+        identity: String::new(),
+        kept: Some(runtime.root_scope()),
+        lexical: None,
+        giver: None,
+        instance: None,
+        tag: None,
+    };
+    renderer.scope(root, Vec::new());
+    renderer.fresh
+}
+
+struct Renderer<'a> {
+    runtime: &'a Runtime,
+    program: &'a Program,
+    clean: Option<Clean>,
+    fresh: Fresh,
+}
+
+struct Wanted {
+    plan: usize,
+    block: BlockId,
+    identity: String,
+    kept: Option<ScopeId>,
+    lexical: Option<usize>,
+    giver: Option<(usize, usize)>,
+    instance: Option<usize>,
+    tag: Option<&'static str>,
 }
 
 impl Fresh {
-    /// The tree that shows this view, built from nothing.
-    pub fn tree(&self, plan: &Plan) -> Tree {
-        let mut tree = Tree::default();
-        let root = tree.root();
-        tree.insert(&Arc::new(Template::of(plan)), root, ROOT + 1);
-        let mut batch = Batch::default();
-        for (part, shown) in plan.parts.iter().zip(&self.parts) {
-            let node = Runtime::node_of_mark(part.mark);
-            match (&part.kind, shown) {
-                (PartKind::Text, Shown::Text(text)) => batch.push(&Patch::Text { node, text }),
+    /// The value of a cell as a scope sees it.
+    pub fn cell(&self, program: &Program, scope: usize, cell: CellId) -> Value {
+        let mut at = Some(scope);
+        while let Some(here) = at.map(|at| &self.scopes[at]) {
+            if program.plans[here.plan].cells[cell as usize].block == here.block {
+                let found = here.cells.iter().find(|(known, _)| *known == cell);
+                return found.map(|(_, value)| value.clone()).unwrap_or_default();
+            }
+            at = here.lexical;
+        }
+        Value::Null
+    }
+
+    /// An expression's value in a scope and everything that it reads.
+    pub fn evaluate(&self, program: &Program, scope: usize, expr: ExprId) -> (Value, Vec<Read>) {
+        let mut locals: Vec<(Value, Tracked)> = Vec::new();
+        let mut run = Evaluation {
+            exprs: &program.plans[self.scopes[scope].plan].exprs,
+            names: &program.names,
+            cells: &mut Sight { fresh: self, program, scope },
+            locals: &mut locals,
+            log: Vec::new(),
+        };
+        let value = run.value(expr);
+        (value, run.log)
+    }
+
+    /// The scopes by their identities.
+    pub fn by_identity(&self) -> HashMap<&str, usize> {
+        self.scopes.iter().enumerate().map(|(at, scope)| (scope.identity.as_str(), at)).collect()
+    }
+
+    /// How many parts, branches and lists the view has.
+    pub fn places(&self, program: &Program) -> usize {
+        let changing = |scope: &FreshScope| {
+            let block = &program.plans[scope.plan].blocks[scope.block as usize];
+            let fixed = |kind: &SpotKind| {
+                matches!(kind, SpotKind::Component(_) | SpotKind::Slot { .. })
+            };
+            block.parts.len() + block.spots.iter().filter(|spot| !fixed(&spot.kind)).count()
+        };
+        self.scopes.iter().map(changing).sum()
+    }
+}
+
+impl Renderer<'_> {
+    fn value(&self, scope: usize, expr: ExprId) -> Value {
+        self.fresh.evaluate(self.program, scope, expr).0
+    }
+
+    /// Renders a scope; `cells` are those that come from outside.
+    fn scope(&mut self, wanted: Wanted, mut cells: Vec<(CellId, Value)>) -> usize {
+        let at = self.fresh.scopes.len();
+        let kept = wanted.kept.map(|kept| self.runtime.kept(kept));
+        if let Some(kept) = &kept {
+            let given: Vec<CellId> = cells.iter().map(|(cell, _)| *cell).collect();
+            let state = kept.state.iter().filter(|(cell, _)| !given.contains(cell));
+            cells.extend(state.cloned());
+        }
+        self.fresh.scopes.push(FreshScope {
+            plan: wanted.plan,
+            block: wanted.block,
+            identity: wanted.identity,
+            kept: wanted.kept,
+            parts: Vec::new(),
+            values: Vec::new(),
+            spots: Vec::new(),
+            lexical: wanted.lexical,
+            giver: wanted.giver,
+            instance: wanted.instance.unwrap_or(at),
+            cells,
+            tag: wanted.tag,
+        });
+        let plan = &self.program.plans[wanted.plan];
+        for (number, cell) in plan.cells.iter().enumerate() {
+            let number = number as CellId;
+            let here = &self.fresh.scopes[at];
+            if cell.block != wanted.block || here.cells.iter().any(|(known, _)| *known == number) {
+                continue;
+            }
+            // A derived value stands after those that it reads. State is only worked out for
+            // what the engine does not have, which is found out below.
+            let value = match &cell.kind {
+                CellKind::Derived(expr, _) => self.value(at, *expr),
+                CellKind::State(expr)
+                | CellKind::Prop(Some(expr))
+                | CellKind::Shared(Some(expr)) => self.value(at, *expr),
+                _ => continue,
+            };
+            self.fresh.scopes[at].cells.push((number, value));
+        }
+        let block = &plan.blocks[wanted.block as usize];
+        for part in &block.parts {
+            let value = self.value(at, part.value);
+            let shown = part.kind.shown(&value);
+            self.fresh.scopes[at].parts.push(shown);
+            self.fresh.scopes[at].values.push(value);
+        }
+        for (number, spot) in block.spots.iter().enumerate() {
+            let held = kept.as_ref().and_then(|kept| kept.held.get(number));
+            let spot = self.spot(at, number, &spot.kind, held);
+            self.fresh.scopes[at].spots.push(spot);
+        }
+        at
+    }
+
+    fn inner(&self, at: usize, spot: usize, chosen: u32, block: BlockId) -> Wanted {
+        let here = &self.fresh.scopes[at];
+        Wanted {
+            plan: here.plan,
+            block,
+            identity: format!("{}/{spot}.{chosen}", here.identity),
+            kept: None,
+            lexical: Some(at),
+            giver: None,
+            instance: Some(here.instance),
+            tag: None,
+        }
+    }
+
+    fn spot(&mut self, at: usize, number: usize, kind: &SpotKind, held: Option<&Kept>) -> FreshSpot {
+        let kept_one = |wanted: u32| match held {
+            Some(Kept::One { chosen, scope }) if *chosen == wanted => *scope,
+            _ => None,
+        };
+        match kind {
+            SpotKind::Branch { choice, alternatives, .. } => {
+                let choice = self.value(at, *choice).to_number();
+                let Some(block) = alternatives.get(choice as usize).filter(|_| choice >= 0.0) else {
+                    return FreshSpot::Nothing;
+                };
+                let chosen = choice as u32;
+                let wanted = self.inner(at, number, chosen, *block);
+                let wanted = Wanted { kept: kept_one(chosen), ..wanted };
+                FreshSpot::One(chosen, self.scope(wanted, Vec::new()))
+            }
+            SpotKind::Renamed { name, block, .. } => {
+                let tag = vein_plan::shown::renamed(&self.value(at, *name));
+                let wanted = self.inner(at, number, 0, *block);
+                let identity = format!("{}{tag}", wanted.identity);
+                let wanted = Wanted { kept: kept_one(0), identity, tag: Some(tag), ..wanted };
+                FreshSpot::One(0, self.scope(wanted, Vec::new()))
+            }
+            SpotKind::Markup { value, .. } => {
+                let mut html = String::new();
+                self.value(at, *value).push_shown(&mut html);
+                FreshSpot::Markup(match self.clean {
+                    Some(clean) => clean(&html),
+                    None if html.is_empty() => Vec::new(),
+                    None => {
+                        vec![TemplateNode::Text { text: html.as_str().into(), marked: false }]
+                    }
+                })
+            }
+            SpotKind::List { cell, path, by, block } => {
+                self.rows(at, number, (*cell, path), by.as_ref().map(|(by, _)| *by), *block, held)
+            }
+            SpotKind::Component(used) => {
+                let wanted = self.inner(at, number, 0, 0);
+                let Some(kept) = kept_one(0) else { return FreshSpot::Nothing };
+                let wanted = Wanted {
+                    plan: used.plan as usize,
+                    kept: Some(kept),
+                    lexical: None,
+                    giver: Some((at, number)),
+                    instance: None,
+                    ..wanted
+                };
+                let mut cells = Vec::new();
+                for (cell, given) in &used.props {
+                    if let Some(value) = self.given(at, given) {
+                        cells.push((*cell, value));
+                    }
+                }
+                FreshSpot::One(0, self.scope(wanted, cells))
+            }
+            SpotKind::Slot { name, values, fallback } => {
+                let content = self.content(at, name);
+                let wanted = match (content, fallback) {
+                    (Some((giver, block)), _) => {
+                        let wanted = self.inner(at, number, 0, block);
+                        let (plan, instance) =
+                            (self.fresh.scopes[giver].plan, self.fresh.scopes[giver].instance);
+                        let (lexical, instance) = (Some(giver), Some(instance));
+                        Wanted { plan, lexical, instance, ..wanted }
+                    }
+                    (None, Some(block)) => self.inner(at, number, 0, *block),
+                    (None, None) => return FreshSpot::Nothing,
+                };
+                let mut cells = Vec::new();
+                let plan = &self.program.plans[wanted.plan];
+                for (name, given) in values {
+                    let cell = plan.cells.iter().position(|cell| {
+                        cell.block == wanted.block
+                            && cell.kind == CellKind::Handed
+                            && cell.name == *name
+                    });
+                    if let (Some(cell), Some(value)) = (cell, self.given(at, given)) {
+                        cells.push((cell as CellId, value));
+                    }
+                }
+                let wanted = Wanted { kept: kept_one(0), ..wanted };
+                FreshSpot::One(0, self.scope(wanted, cells))
+            }
+        }
+    }
+
+    /// The scope and the block of what the parent put into a slot.
+    fn content(&self, at: usize, name: &Name) -> Option<(usize, BlockId)> {
+        let instance = self.fresh.scopes[at].instance;
+        let (giver, spot) = self.fresh.scopes[instance].giver?;
+        let here = &self.fresh.scopes[giver];
+        let block = &self.program.plans[here.plan].blocks[here.block as usize];
+        let SpotKind::Component(used) = &block.spots[spot].kind else { return None };
+        let (_, block) = used.contents.iter().find(|(slot, _)| slot == name)?;
+        Some((giver, *block))
+    }
+
+    /// What is given; what was given once is state of whoever received it.
+    fn given(&self, at: usize, given: &Given) -> Option<Value> {
+        match given {
+            Given::Path { cell, path } => Some(self.at_path(at, *cell, path)),
+            Given::Value(expr, _) => Some(self.value(at, *expr)),
+            Given::Once(_) => None,
+        }
+    }
+
+    fn at_path(&self, at: usize, cell: CellId, path: &[u32]) -> Value {
+        let mut value = self.fresh.cell(self.program, at, cell);
+        for name in path {
+            let step = vein_plan::Step::Field(self.program.names[*name as usize].clone());
+            value = value.child(&step).cloned().unwrap_or_default();
+        }
+        value
+    }
+
+    fn rows(
+        &mut self,
+        at: usize,
+        number: usize,
+        (cell, path): (CellId, &[u32]),
+        by: Option<ExprId>,
+        block: BlockId,
+        held: Option<&Kept>,
+    ) -> FreshSpot {
+        let Value::List(items) = self.at_path(at, cell, path) else {
+            return FreshSpot::Rows(Vec::new());
+        };
+        let plan = self.fresh.scopes[at].plan;
+        let own = |kind: CellKind| {
+            let cells = &self.program.plans[plan].cells;
+            let found = cells.iter().position(|cell| cell.block == block && cell.kind == kind);
+            found.map(|cell| cell as CellId)
+        };
+        let (item_cell, position_cell) = (own(CellKind::Item), own(CellKind::Position));
+        let mut kept: HashMap<(Key, usize), ScopeId> = HashMap::new();
+        if let Some(Kept::Rows(rows)) = held {
+            let mut alike: HashMap<Key, usize> = HashMap::new();
+            for row in rows {
+                let key = if by.is_some() { row.key.clone() } else { Key::Null };
+                let which = alike.entry(key.clone()).or_insert(0);
+                kept.insert((key, *which), row.scope);
+                *which += 1;
+            }
+        }
+        let mut alike: HashMap<Key, usize> = HashMap::new();
+        let mut rows = Vec::new();
+        for (position, item) in items.iter().enumerate() {
+            let mut cells: Vec<(CellId, Value)> = Vec::new();
+            cells.extend(item_cell.map(|cell| (cell, item.clone())));
+            cells.extend(position_cell.map(|cell| (cell, Value::from(position as f64))));
+            let key = match by {
+                Some(by) => self.key(plan, by, item_cell, item),
+                None => Key::Null,
+            };
+            let which = alike.entry(key.clone()).or_insert(0);
+            let occurrence = *which;
+            *which += 1;
+            let wanted = self.inner(at, number, 0, block);
+            let identity = format!("{}#{key}.{occurrence}", wanted.identity);
+            let kept = kept.get(&(key.clone(), occurrence)).copied();
+            let row = self.scope(Wanted { kept, identity, ..wanted }, cells);
+            rows.push((key, occurrence, row));
+        }
+        FreshSpot::Rows(rows)
+    }
+
+    fn key(&self, plan: usize, by: ExprId, cell: Option<CellId>, item: &Value) -> Key {
+        struct Alone<'a>(Option<CellId>, &'a Value);
+        impl Cells for Alone<'_> {
+            fn cell(&mut self, cell: CellId) -> Value {
+                if Some(cell) == self.0 { self.1.clone() } else { Value::Null }
+            }
+        }
+        let mut locals: Vec<(Value, ())> = Vec::new();
+        let mut run = Evaluation {
+            exprs: &self.program.plans[plan].exprs,
+            names: &self.program.names,
+            cells: &mut Alone(cell, item),
+            locals: &mut locals,
+            log: Vec::new(),
+        };
+        Key::of(&run.value(by))
+    }
+}
+
+/// A node as it should stand in the document.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Expected {
+    /// An element.
+    Element {
+        /// Its namespace.
+        namespace: Namespace,
+        /// Its name.
+        name: Name,
+        /// Its attributes.
+        attributes: BTreeMap<Name, String>,
+        /// What is inside it.
+        children: Vec<Expected>,
+    },
+    /// Text.
+    Text(String),
+}
+
+impl Fresh {
+    /// The nodes that show the view, built from nothing.
+    pub fn document(&self, runtime: &Runtime) -> Vec<Expected> {
+        Builder { fresh: self, runtime }.scope(0)
+    }
+}
+
+struct Builder<'a> {
+    fresh: &'a Fresh,
+    runtime: &'a Runtime,
+}
+
+impl Builder<'_> {
+    fn scope(&self, at: usize) -> Vec<Expected> {
+        let scope = &self.fresh.scopes[at];
+        let plan: &Plan = &self.runtime.program().plans[scope.plan];
+        let block = &plan.blocks[scope.block as usize];
+        // The open elements, each with its mark and what is inside it so far.
+        let mut open: Vec<(Option<u32>, Expected)> = Vec::new();
+        let mut top: Vec<Expected> = Vec::new();
+        let mut mark = 0;
+        for node in &block.template {
+            let number = node.is_marked().then_some(mark);
+            mark += u32::from(node.is_marked());
+            if let TemplateNode::Close = node {
+                let Some((own, mut element)) = open.pop() else { continue };
+                if let (Some(own), Expected::Element { children, .. }) = (own, &mut element) {
+                    children.extend(self.spots(at, Some(own), None));
+                }
+                add(&mut open, &mut top, vec![element]);
+                continue;
+            }
+            if let Some(number) = number {
+                let parent = open.last().and_then(|(mark, _)| *mark);
+                if open.is_empty() || parent.is_some() {
+                    add(&mut open, &mut top, self.spots(at, parent, Some(number)));
+                }
+            }
+            let text = |number: Option<u32>| {
+                let part = block.parts.iter().position(|part| {
+                    Some(part.mark) == number && part.kind == PartKind::Text
+                });
+                match part.map(|part| &scope.parts[part]) {
+                    Some(Shown::Text(text)) => text.clone(),
+                    _ => String::new(),
+                }
+            };
+            match node {
+                TemplateNode::Open { namespace, name, attributes, .. } => {
+                    let name = match (scope.tag, open.is_empty()) {
+                        (Some(tag), true) => tag.into(),
+                        _ => name.clone(),
+                    };
+                    let attributes = self.attributes(at, number, attributes);
+                    let (namespace, children) = (*namespace, Vec::new());
+                    let element = Expected::Element { namespace, name, attributes, children };
+                    open.push((number, element));
+                }
+                TemplateNode::Text { text, .. } => {
+                    add(&mut open, &mut top, vec![Expected::Text(text.to_string())]);
+                }
+                TemplateNode::TextPart => {
+                    add(&mut open, &mut top, vec![Expected::Text(text(number))]);
+                }
+                TemplateNode::Close => {}
+            }
+        }
+        top.extend(self.spots(at, None, None));
+        top
+    }
+
+    fn attributes(
+        &self,
+        at: usize,
+        mark: Option<u32>,
+        fixed: &[(Name, Name)],
+    ) -> BTreeMap<Name, String> {
+        let scope = &self.fresh.scopes[at];
+        let block = &self.runtime.program().plans[scope.plan].blocks[scope.block as usize];
+        let mut all: BTreeMap<Name, String> =
+            fixed.iter().map(|(name, value)| (name.clone(), value.to_string())).collect();
+        let invalid = scope.kept.map(|kept| self.runtime.kept(kept).invalid).unwrap_or_default();
+        for (number, part) in block.parts.iter().enumerate() {
+            if Some(part.mark) != mark {
+                continue;
+            }
+            if invalid.contains(&(number as u32)) {
+                all.insert("aria-invalid".into(), "true".into());
+            }
+            match (&part.kind, &scope.parts[number]) {
                 (PartKind::Attribute(name, _), Shown::Text(value)) => {
-                    batch.push(&Patch::SetAttribute { node, name, value });
+                    all.insert(name.clone(), value.clone());
                 }
-                (PartKind::Property(property), Shown::Text(value)) => {
-                    batch.push(&Patch::SetProperty { node, property: *property, value });
-                }
-                (PartKind::Property(property), Shown::Flag(on)) => {
-                    batch.push(&Patch::SetFlag { node, property: *property, on: *on });
+                (PartKind::Attribute(name, _), _) => {
+                    all.remove(name);
                 }
                 _ => {}
             }
         }
-        // The template was made from the same plan, so every node is there.
-        let _ = tree.apply(&batch);
-        tree
+        all
     }
+
+    /// What stands in the spots of an element that come before a node, or at its end.
+    fn spots(&self, at: usize, parent: Option<u32>, before: Option<u32>) -> Vec<Expected> {
+        let scope = &self.fresh.scopes[at];
+        let block = &self.runtime.program().plans[scope.plan].blocks[scope.block as usize];
+        let mut nodes = Vec::new();
+        for (number, spot) in block.spots.iter().enumerate() {
+            let mut next = spot.next;
+            while let Next::Spot(after) = next {
+                next = block.spots[after as usize].next;
+            }
+            let stands_before = match next {
+                Next::Node(mark) => Some(mark),
+                _ => None,
+            };
+            if spot.parent != parent || stands_before != before {
+                continue;
+            }
+            match &scope.spots[number] {
+                FreshSpot::Nothing => {}
+                FreshSpot::One(_, inner) => nodes.extend(self.scope(*inner)),
+                FreshSpot::Rows(rows) => {
+                    for (_, _, row) in rows {
+                        nodes.extend(self.scope(*row));
+                    }
+                }
+                FreshSpot::Markup(markup) => nodes.extend(plain(markup)),
+            }
+        }
+        nodes
+    }
+}
+
+fn add(open: &mut [(Option<u32>, Expected)], top: &mut Vec<Expected>, nodes: Vec<Expected>) {
+    match open.last_mut() {
+        Some((_, Expected::Element { children, .. })) => children.extend(nodes),
+        _ => top.extend(nodes),
+    }
+}
+
+/// Nodes without anything that changes.
+fn plain(nodes: &[TemplateNode]) -> Vec<Expected> {
+    let (mut open, mut top) = (Vec::new(), Vec::new());
+    for node in nodes {
+        match node {
+            TemplateNode::Open { namespace, name, attributes, .. } => {
+                let attributes =
+                    attributes.iter().map(|(name, value)| (name.clone(), value.to_string()));
+                let element = Expected::Element {
+                    namespace: *namespace,
+                    name: name.clone(),
+                    attributes: attributes.collect(),
+                    children: Vec::new(),
+                };
+                open.push((None, element));
+            }
+            TemplateNode::Text { text, .. } => {
+                add(&mut open, &mut top, vec![Expected::Text(text.to_string())]);
+            }
+            TemplateNode::TextPart => {}
+            TemplateNode::Close => {
+                if let Some((_, element)) = open.pop() {
+                    add(&mut open, &mut top, vec![element]);
+                }
+            }
+        }
+    }
+    top
 }

@@ -3,7 +3,7 @@
 use crate::verdict::Verdict;
 use serde_json::{Value as Json, json};
 use vein_plan::to_json;
-use vein_runtime::{Difference, Layer, Pulse};
+use vein_runtime::{Difference, Effect, Layer, Pulse};
 
 /// A pulse and, where it was proven, the verdict.
 #[derive(Clone, Debug)]
@@ -79,12 +79,24 @@ impl Entry {
             entry
         });
         let parts = pulse.parts.iter().map(|part| {
-            json!({
+            let mut entry = json!({
                 "part": self.address(&part.address),
-                "from": shown(&part.from),
-                "to": shown(&part.to),
                 "because": self.paths(&part.because),
-            })
+            });
+            match &part.effect {
+                Effect::Value { from, to } => {
+                    entry["from"] = shown(from);
+                    entry["to"] = shown(to);
+                }
+                Effect::Branch { from, to } => {
+                    entry["from"] = json!(from.as_deref());
+                    entry["to"] = json!(to.as_deref());
+                }
+                Effect::List { added, removed, moved } => {
+                    entry["rows"] = json!({ "added": added, "removed": removed, "moved": moved });
+                }
+            }
+            entry
         });
         let given = pulse.given.iter().map(|given| {
             let payload: serde_json::Map<String, Json> =
@@ -110,6 +122,7 @@ impl Entry {
             "values": values.collect::<Vec<_>>(),
             "parts": parts.collect::<Vec<_>>(),
             "given": given.collect::<Vec<_>>(),
+            "problems": pulse.problems.iter().map(ToString::to_string).collect::<Vec<_>>(),
             "fault": pulse.fault.as_ref().map(ToString::to_string),
             "verdict": verdict,
         })
@@ -148,7 +161,10 @@ impl Entry {
             lines.push([
                 "view".into(),
                 self.address(&part.address),
-                format!("{} → {}", clipped(&part.from), clipped(&part.to)),
+                match (&part.effect, part.effect.sides()) {
+                    (Effect::List { .. }, (_, said)) => said,
+                    (_, (from, to)) => format!("{} → {}", clipped(&from), clipped(&to)),
+                },
                 because(&part.because),
             ]);
         }
@@ -213,6 +229,9 @@ impl std::fmt::Display for Entry {
         }
         if lines.is_empty() && self.pulse.fault.is_none() {
             f.write_str("\n  nothing changed")?;
+        }
+        for problem in &self.pulse.problems {
+            write!(f, "\n  warning  {problem}")?;
         }
         if let Some(fault) = &self.pulse.fault {
             write!(f, "\n  failed   {fault}; everything was taken back")?;

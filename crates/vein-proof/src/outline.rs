@@ -1,8 +1,11 @@
 //! The outline of a view: its elements, and for each part its address, what it shows, where
 //! it was written and what it reads.
 
-use vein_plan::{Location, PartKind, Plan, PlanRead, Program, ReadStep, Shown, TemplateNode};
-use vein_runtime::Runtime;
+use vein_plan::{
+    Block, Extent, Location, Next, PartKind, Plan, PlanRead, Program, ReadStep, Spot, SpotKind,
+    TemplateNode,
+};
+use vein_runtime::{Kept, KeptScope, Runtime, ScopeId};
 
 /// One line of an outline.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -30,27 +33,33 @@ pub struct RowSource {
 
 /// The outline of what a runtime shows.
 pub fn outline(runtime: &Runtime) -> Vec<Row> {
-    let plan = runtime.plan();
-    let fresh = crate::fresh::render(runtime.program(), plan, runtime.values());
-    let mut outline =
-        Outline { program: runtime.program(), plan, shown: &fresh.parts, rows: Vec::new() };
-    outline.nodes();
+    let mut outline = Outline { runtime, rows: Vec::new() };
+    outline.scope(runtime.root_scope(), 0);
     outline.rows
 }
 
 struct Outline<'a> {
-    program: &'a Program,
-    plan: &'a Plan,
-    shown: &'a [Shown],
+    runtime: &'a Runtime,
     rows: Vec<Row>,
 }
 
 impl Outline<'_> {
-    fn nodes(&mut self) {
-        let (mut depth, mut mark) = (0, 0u32);
-        for node in &self.plan.template {
+    fn scope(&mut self, id: ScopeId, start: usize) {
+        let kept = self.runtime.kept(id);
+        let block = &self.runtime.program().plans[kept.plan].blocks[kept.block as usize];
+        let (mut open, mut mark): (Vec<Option<u32>>, u32) = (Vec::new(), 0);
+        for node in &block.template {
+            let depth = start + open.len();
+            let number = node.is_marked().then_some(mark);
+            mark += u32::from(node.is_marked());
+            if let (Some(number), false) = (number, matches!(node, TemplateNode::Close)) {
+                let parent = open.last().copied().flatten();
+                if open.is_empty() || parent.is_some() {
+                    self.spots(&kept, block, (parent, Some(number)), depth);
+                }
+            }
             match node {
-                TemplateNode::Open { name, attributes, marked, .. } => {
+                TemplateNode::Open { name, attributes, .. } => {
                     let fixed: String = attributes
                         .iter()
                         .map(|(name, value)| match &**value {
@@ -59,27 +68,124 @@ impl Outline<'_> {
                         })
                         .collect();
                     self.rows.push(Row { depth, what: format!("<{name}{fixed}>"), source: None });
-                    depth += 1;
-                    if *marked {
-                        self.marked(mark, depth);
-                        mark += 1;
+                    if let Some(number) = number {
+                        self.marked(&kept, block, number, depth + 1);
                     }
+                    open.push(number);
                 }
-                TemplateNode::Text(text) => {
+                TemplateNode::Text { text, .. } => {
                     self.rows.push(Row { depth, what: format!("{text:?}"), source: None });
                 }
                 TemplateNode::TextPart => {
-                    self.marked(mark, depth);
-                    mark += 1;
+                    if let Some(number) = number {
+                        self.marked(&kept, block, number, depth);
+                    }
                 }
-                TemplateNode::Close => depth -= 1,
+                TemplateNode::Close => {
+                    if let Some(Some(own)) = open.pop() {
+                        self.spots(&kept, block, (Some(own), None), depth);
+                    }
+                }
+            }
+        }
+        self.spots(&kept, block, (None, None), start);
+    }
+
+    /// What stands in the spots of an element that come before a node, or at its end.
+    fn spots(
+        &mut self,
+        kept: &KeptScope,
+        block: &Block,
+        (parent, before): (Option<u32>, Option<u32>),
+        depth: usize,
+    ) {
+        for (number, spot) in block.spots.iter().enumerate() {
+            let mut next = spot.next;
+            while let Next::Spot(after) = next {
+                next = block.spots[after as usize].next;
+            }
+            let stands_before = match next {
+                Next::Node(mark) => Some(mark),
+                _ => None,
+            };
+            if spot.parent == parent && stands_before == before {
+                self.spot(kept, number, spot, depth);
             }
         }
     }
 
-    fn marked(&mut self, mark: u32, depth: usize) {
-        let full = |address: &str| format!("{} › {address}", self.plan.name);
-        for (part, shown) in self.plan.parts.iter().zip(self.shown) {
+    fn spot(&mut self, kept: &KeptScope, number: usize, spot: &Spot, depth: usize) {
+        let plan = &self.runtime.program().plans[kept.plan];
+        let held = &kept.held[number];
+        let (what, reads) = match &spot.kind {
+            SpotKind::Branch { reads, alternatives, .. } => {
+                let shown = match held {
+                    Kept::One { chosen, scope: Some(_) } => {
+                        let block = alternatives[*chosen as usize];
+                        plan.blocks[block as usize].called.to_string()
+                    }
+                    _ => "nothing".into(),
+                };
+                (format!("branch {shown}"), reads.paths().to_vec())
+            }
+            SpotKind::List { cell, path, .. } => {
+                let count = match held {
+                    Kept::Rows(rows) => rows.len(),
+                    _ => 0,
+                };
+                let path = path.iter().map(|name| ReadStep::Field(*name)).collect();
+                let read = PlanRead { cell: *cell, path, extent: Extent::Whole };
+                (format!("list of {count}"), vec![read])
+            }
+            SpotKind::Renamed { reads, .. } => ("tag".into(), reads.paths().to_vec()),
+            SpotKind::Markup { reads, .. } => ("markup".into(), reads.paths().to_vec()),
+            SpotKind::Component(used) => {
+                let name = &self.runtime.program().plans[used.plan as usize].name;
+                self.rows.push(Row { depth, what: format!("<{name}>"), source: None });
+                if let Kept::One { scope: Some(inner), .. } = held {
+                    self.scope(*inner, depth + 1);
+                }
+                return;
+            }
+            SpotKind::Slot { .. } => {
+                if let Kept::One { scope: Some(inner), .. } = held {
+                    self.scope(*inner, depth);
+                }
+                return;
+            }
+        };
+        let source = RowSource {
+            address: self.address(kept.scope, &spot.address),
+            location: spot.location,
+            reads: self.paths(plan, &reads),
+            listens: false,
+        };
+        self.rows.push(Row { depth, what, source: Some(source) });
+        match held {
+            Kept::One { scope: Some(inner), .. } => self.scope(*inner, depth + 1),
+            Kept::Rows(rows) => rows.iter().for_each(|row| self.scope(row.scope, depth + 1)),
+            _ => {}
+        }
+    }
+
+    fn address(&self, scope: ScopeId, own: &str) -> String {
+        format!("{} › {}", self.runtime.plan().name, self.runtime.address_in(scope, own))
+    }
+
+    fn paths(&self, plan: &Plan, reads: &[PlanRead]) -> Vec<String> {
+        let mut paths: Vec<String> = Vec::new();
+        for read in reads {
+            let path = read_path(self.runtime.program(), plan, read);
+            if !paths.contains(&path) {
+                paths.push(path);
+            }
+        }
+        paths
+    }
+
+    fn marked(&mut self, kept: &KeptScope, block: &Block, mark: u32, depth: usize) {
+        let plan = &self.runtime.program().plans[kept.plan];
+        for (part, shown) in block.parts.iter().zip(&kept.shown) {
             if part.mark != mark {
                 continue;
             }
@@ -88,25 +194,23 @@ impl Outline<'_> {
                 PartKind::Attribute(name, _) => format!("{name} {shown}"),
                 PartKind::Property(property) => format!("{} {shown}", property.name()),
             };
-            let mut reads: Vec<String> = Vec::new();
-            for read in part.reads.paths() {
-                let path = read_path(self.program, self.plan, read);
-                if !reads.contains(&path) {
-                    reads.push(path);
-                }
-            }
-            let (address, location) = (full(&part.address), part.location);
-            let source = Some(RowSource { address, location, reads, listens: false });
-            self.rows.push(Row { depth, what, source });
-        }
-        for listener in self.plan.listeners.iter().filter(|listener| listener.mark == mark) {
             let source = RowSource {
-                address: full(&listener.address),
+                address: self.address(kept.scope, &part.address),
+                location: part.location,
+                reads: self.paths(plan, part.reads.paths()),
+                listens: false,
+            };
+            self.rows.push(Row { depth, what, source: Some(source) });
+        }
+        for listener in block.listeners.iter().filter(|listener| listener.mark == mark) {
+            let source = RowSource {
+                address: self.address(kept.scope, &listener.address),
                 location: listener.location,
                 reads: Vec::new(),
                 listens: true,
             };
-            let what = format!("{} →", listener.event);
+            let arrow = if listener.commit.is_some() { "↔" } else { "→" };
+            let what = format!("{} {arrow}", listener.event);
             self.rows.push(Row { depth, what, source: Some(source) });
         }
     }

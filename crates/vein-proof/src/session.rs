@@ -3,15 +3,16 @@
 use crate::ledger::Entry;
 use crate::verdict::Proof;
 use std::sync::Arc;
-use vein_plan::{EventField, Name, Program, Record, Value};
-use vein_runtime::{Delivery, HostError, Pulse, Runtime};
-use vein_view::{Event, NodeId, NotDispatched, Tree};
+use vein_plan::{EventField, Name, Program, Record, Shown, Value};
+use vein_runtime::{Clean, Delivery, HostError, Pulse, Runtime};
+use vein_view::{Event, NodeId, NodeNumber, NotDispatched, Patch, Tree};
 
 /// A page in memory.
 pub struct Session {
     runtime: Runtime,
     tree: Tree,
     proof: Option<Proof>,
+    clean: Option<Clean>,
 }
 
 impl Session {
@@ -23,16 +24,17 @@ impl Session {
         program: Arc<Program>,
         component: &str,
         props: &serde_json::Value,
+        clean: Option<Clean>,
     ) -> Result<(Session, Entry), HostError> {
-        let (runtime, pulse) = Runtime::open_with(program, component, props)?;
-        let mut session = Session { runtime, tree: Tree::default(), proof: None };
+        let (runtime, pulse) = Runtime::open_with(program, component, props, clean)?;
+        let mut session = Session { runtime, tree: Tree::default(), proof: None, clean };
         let entry = session.show(pulse);
         Ok((session, entry))
     }
 
     /// Turns proof on or off. While it is on, every pulse is held against a fresh rendering.
     pub fn prove(&mut self, on: bool) {
-        self.proof = on.then(|| Proof::new(&self.runtime, &self.tree));
+        self.proof = on.then(|| Proof::new(&self.runtime, &self.tree, self.clean));
     }
 
     /// The engine.
@@ -56,9 +58,10 @@ impl Session {
     /// A target that would get no such event in a browser.
     pub fn dispatch(&mut self, target: NodeId, event: &Event) -> Result<Entry, NotDispatched> {
         let dispatched = self.tree.dispatch(target, event)?;
-        let deliveries = dispatched.reached.iter().map(|reached| {
+        let deliveries = dispatched.reached.iter().filter_map(|reached| {
             let field = |field| self.tree.event_field(target, event, field);
-            self.delivery(reached.listener, field)
+            let node = self.tree.number_of(reached.node)?;
+            self.delivery(node, reached.listener, field)
         });
         let deliveries: Vec<Delivery> = deliveries.collect();
         // Listeners have names of their own; only what nobody heard needs the element's.
@@ -67,12 +70,18 @@ impl Session {
         Ok(self.deliver(&event.kind, &name, deliveries))
     }
 
-    /// The delivery of an event to a listener, with the fields that it reads.
-    pub fn delivery(&self, listener: u32, field: impl Fn(EventField) -> Value) -> Delivery {
-        let listeners = &self.runtime.plan().listeners;
-        let fields = listeners.get(listener as usize).map_or(&[][..], |l| &l.fields);
+    /// The delivery of an event to a listener on a node, with the fields that it reads; `None`
+    /// when there is no such listener any more.
+    pub fn delivery(
+        &self,
+        node: NodeNumber,
+        listener: u32,
+        field: impl Fn(EventField) -> Value,
+    ) -> Option<Delivery> {
+        let fields = &self.runtime.listener(node, listener)?.fields;
         let pairs = fields.iter().map(|f| (Name::from(f.name()), field(*f)));
-        Delivery { listener, event: Value::Record(Arc::new(Record::new(pairs))) }
+        let event = Value::Record(Arc::new(Record::new(pairs)));
+        Some(Delivery { node, listener, event })
     }
 
     /// Runs the listeners that an event reached on whatever surface.
@@ -121,12 +130,36 @@ impl Session {
     }
 
     fn show(&mut self, pulse: Pulse) -> Entry {
+        let echoes = match &self.proof {
+            Some(_) => self.echoes(&pulse),
+            None => Vec::new(),
+        };
         let applied = self.tree.apply(&pulse.patches);
         debug_assert_eq!(applied, Ok(()), "the engine patches only what it has built");
         let verdict = match &mut self.proof {
-            Some(proof) => Some(proof.judge(&self.runtime, &pulse, &pulse.patches, &self.tree)),
+            Some(proof) => {
+                Some(proof.judge(&self.runtime, &pulse, &pulse.patches, &echoes, &self.tree))
+            }
             None => None,
         };
         Entry { pulse, verdict }
+    }
+
+    /// The controls with a two-way binding that a pulse writes what they show already.
+    fn echoes(&self, pulse: &Pulse) -> Vec<NodeNumber> {
+        let is_echo = |patch: &Patch<'_>| -> Option<NodeNumber> {
+            let (node, property, shown) = match patch {
+                Patch::SetProperty { node, property, value } => {
+                    (*node, *property, Shown::Text((*value).to_owned()))
+                }
+                Patch::SetFlag { node, property, on } => (*node, *property, Shown::Flag(*on)),
+                _ => return None,
+            };
+            let id = self.tree.numbered(node)?;
+            let commits = (0..).map_while(|number| self.runtime.listener(node, number));
+            let bound = commits.into_iter().any(|listener| listener.commit.is_some());
+            (bound && self.tree.set_property(id, property) == Some(shown)).then_some(node)
+        };
+        pulse.patches.iter().filter_map(|patch| is_echo(&patch)).collect()
     }
 }

@@ -1,10 +1,10 @@
 //! The verdict on a pulse: missed, needless, moves, idle.
 
-use crate::fresh::{Fresh, evaluate, render};
-use std::collections::BTreeMap;
-use vein_plan::{PartKind, Plan, Program, Property, Shown, Value};
-use vein_runtime::{Pulse, Runtime};
-use vein_view::{Batch, NodeId, Patch, Tree};
+use crate::fresh::{Expected, Fresh, FreshSpot, render};
+use std::collections::{BTreeMap, HashMap, HashSet};
+use vein_plan::{CellKind, Name, PartKind, Program, Property, Shown, SpotKind};
+use vein_runtime::{Clean, Kept, Pulse, Runtime, ScopeId, Which};
+use vein_view::{Batch, NodeId, NodeNumber, Patch, Tree};
 
 /// What a proof found. A pulse is exact when nothing is listed.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -44,10 +44,14 @@ impl Verdict {
             ("idle", &self.idle),
             ("ledger", &self.unrecorded),
         ];
-        kinds
+        let mut problems: Vec<String> = kinds
             .iter()
             .flat_map(|(kind, all)| all.iter().map(move |one| format!("{kind}: {one}")))
-            .collect()
+            .collect();
+        if self.moves > 0 {
+            problems.push(format!("moves: {} more than the fewest possible", self.moves));
+        }
+        problems
     }
 }
 
@@ -75,156 +79,488 @@ impl std::fmt::Display for Verdict {
 
 /// Holds every pulse of a page against the view rendered afresh.
 pub struct Proof {
-    before: Fresh,
-    nodes: Vec<Option<NodeId>>,
+    clean: Option<Clean>,
+    before: State,
+}
+
+/// A view rendered afresh, and where it stands in the tree.
+struct State {
+    fresh: Fresh,
+    /// For each identity: the scope's marked nodes, by what tells nodes apart.
+    nodes: HashMap<String, Vec<Option<u64>>>,
+    /// Which scope each number belongs to, by identity, and the first number of that scope.
+    owners: HashMap<NodeNumber, (String, NodeNumber)>,
+    /// For each list, its rows in order.
+    lists: HashMap<String, Vec<String>>,
+    /// Numbers of nodes of markup from data.
+    markup: HashSet<NodeNumber>,
+    /// Which rows hold which node at their top, inner ones first.
+    tops: HashMap<NodeNumber, Vec<String>>,
+}
+
+impl State {
+    fn new(runtime: &Runtime, tree: &Tree, clean: Option<Clean>) -> State {
+        let fresh = render(runtime, clean);
+        let mut state = State {
+            nodes: HashMap::new(),
+            owners: HashMap::new(),
+            lists: HashMap::new(),
+            markup: HashSet::new(),
+            tops: HashMap::new(),
+            fresh,
+        };
+        for scope in &state.fresh.scopes {
+            let Some(kept) = scope.kept.map(|kept| runtime.kept(kept)) else { continue };
+            let block = &runtime.program().plans[scope.plan].blocks[scope.block as usize];
+            let numbers = kept.first..kept.first + block.marks();
+            let serial =
+                |number: NodeNumber| tree.numbered(number).map(|node| tree.serial(node));
+            let nodes = numbers.clone().map(serial).collect();
+            state.nodes.insert(scope.identity.clone(), nodes);
+            for number in numbers {
+                state.owners.insert(number, (scope.identity.clone(), kept.first));
+            }
+            for (number, held) in kept.held.iter().enumerate() {
+                if let Kept::Markup(nodes) = held {
+                    state.markup.extend(nodes);
+                }
+                if let FreshSpot::Rows(rows) = &scope.spots[number] {
+                    let rows = rows.iter().map(|(_, _, row)| {
+                        state.fresh.scopes[*row].identity.clone()
+                    });
+                    let list = format!("{}/{number}", scope.identity);
+                    state.lists.insert(list, rows.collect());
+                }
+            }
+        }
+        for scope in &state.fresh.scopes {
+            for spot in &scope.spots {
+                let FreshSpot::Rows(rows) = spot else { continue };
+                for (_, _, row) in rows {
+                    let row = &state.fresh.scopes[*row];
+                    let Some(kept) = row.kept else { continue };
+                    for node in top_nodes(runtime, kept) {
+                        state.tops.entry(node).or_default().push(row.identity.clone());
+                    }
+                }
+            }
+        }
+        // The longer identity is the inner row's.
+        state.tops.values_mut().for_each(|rows| rows.sort_by_key(|row| std::cmp::Reverse(row.len())));
+        state
+    }
+}
+
+/// The numbers of the nodes at the top of a scope.
+fn top_nodes(runtime: &Runtime, scope: ScopeId) -> Vec<NodeNumber> {
+    let kept = runtime.kept(scope);
+    let block = &runtime.program().plans[kept.plan].blocks[kept.block as usize];
+    let mut nodes = Vec::new();
+    let (mut depth, mut mark) = (0, 0);
+    for node in &block.template {
+        if depth == 0 && node.is_marked() {
+            nodes.push(kept.first + mark);
+        }
+        mark += u32::from(node.is_marked());
+        match node {
+            vein_plan::TemplateNode::Open { .. } => depth += 1,
+            vein_plan::TemplateNode::Close => depth -= 1,
+            _ => {}
+        }
+    }
+    for (spot, held) in block.spots.iter().zip(&kept.held) {
+        if spot.parent.is_some() {
+            continue;
+        }
+        match held {
+            Kept::Nothing => {}
+            Kept::One { scope, .. } => {
+                nodes.extend(scope.iter().flat_map(|scope| top_nodes(runtime, *scope)));
+            }
+            Kept::Rows(rows) => {
+                nodes.extend(rows.iter().flat_map(|row| top_nodes(runtime, row.scope)));
+            }
+            Kept::Markup(markup) => nodes.extend(markup),
+        }
+    }
+    nodes
 }
 
 impl Proof {
     /// Begins with the page as it stands.
-    pub fn new(runtime: &Runtime, tree: &Tree) -> Proof {
-        let before = render(runtime.program(), runtime.plan(), runtime.values());
-        Proof { before, nodes: nodes(runtime.plan(), tree) }
+    pub fn new(runtime: &Runtime, tree: &Tree, clean: Option<Clean>) -> Proof {
+        Proof { before: State::new(runtime, tree, clean), clean }
     }
 
-    /// Judges a pulse. `applied` are the patches that reached the tree, whoever sent them.
+    /// Judges a pulse. `applied` are the patches that reached the tree, whoever sent them;
+    /// `echoes` are those that wrote to a control what it showed already.
     pub fn judge(
         &mut self,
         runtime: &Runtime,
         pulse: &Pulse,
         applied: &Batch,
+        echoes: &[NodeNumber],
         tree: &Tree,
     ) -> Verdict {
-        let (program, plan) = (runtime.program().as_ref(), runtime.plan());
-        let after = render(program, plan, runtime.values());
-        let mut verdict = Verdict { parts: plan.parts.len(), ..Verdict::default() };
-        let address = |part: usize| format!("{} › {}", plan.name, plan.parts[part].address);
-        let changed: Vec<usize> =
-            (0..plan.parts.len()).filter(|i| self.before.parts[*i] != after.parts[*i]).collect();
-        verdict.changed = changed.len();
-        verdict.missed = missed(plan, &after, tree);
-        verdict.needless = self.needless(plan, &after, applied);
-        let nodes = nodes(plan, tree);
-        for (part, _) in plan.parts.iter().enumerate() {
-            if self.nodes[part] != nodes[part] {
-                verdict.needless.push(format!("{}: its node was built again", address(part)));
-            }
-        }
-        for part in &pulse.evaluated {
-            if self.is_idle(program, plan, &after.values, *part) {
-                verdict.idle.push(address(*part));
-            }
-        }
-        let recorded: Vec<usize> = pulse.parts.iter().map(|change| change.part).collect();
-        for part in recorded.iter().filter(|part| !changed.contains(part)) {
-            verdict.unrecorded.push(format!("{}: recorded, but unchanged", address(*part)));
-        }
-        for part in changed.iter().filter(|part| !recorded.contains(part)) {
-            verdict.unrecorded.push(format!("{}: changed, but not recorded", address(*part)));
+        let after = State::new(runtime, tree, self.clean);
+        let judge = Judge { runtime, pulse, before: &self.before, after: &after, tree };
+        let mut verdict = judge.verdict(applied);
+        for node in echoes {
+            verdict.needless.push(format!("a control was written what it shows, at node {node}"));
         }
         self.before = after;
-        self.nodes = nodes;
+        verdict
+    }
+}
+
+struct Judge<'a> {
+    runtime: &'a Runtime,
+    pulse: &'a Pulse,
+    before: &'a State,
+    after: &'a State,
+    tree: &'a Tree,
+}
+
+/// A place that changes by itself: the identity of its scope, and which of it.
+type Place = (String, Which);
+
+impl Judge<'_> {
+    fn program(&self) -> &Program {
+        self.runtime.program()
+    }
+
+    fn verdict(&self, applied: &Batch) -> Verdict {
+        let parts = self.after.fresh.places(self.program());
+        let mut verdict = Verdict { parts, ..Verdict::default() };
+        let changed = self.changed();
+        verdict.changed = changed.len();
+        verdict.missed = self.missed();
+        verdict.needless = self.needless(applied, &changed);
+        verdict.moves = self.moves(applied);
+        verdict.idle = self.idle();
+        verdict.unrecorded = self.unrecorded(&changed);
         verdict
     }
 
-    /// Patches to parts that show the same before and after, and second patches to a part.
-    fn needless(&self, plan: &Plan, after: &Fresh, applied: &Batch) -> Vec<String> {
-        let parts = part_numbers(plan);
-        let mut patched: BTreeMap<usize, usize> = BTreeMap::new();
-        let mut found = Vec::new();
-        for patch in applied.iter() {
-            let Some(target) = Target::of(&patch) else {
-                found.push("a template or clone, though nothing was added".to_owned());
-                continue;
-            };
-            match parts.get(&target) {
-                Some(part) => *patched.entry(*part).or_insert(0) += 1,
-                None => found.push(format!("a patch to node {}, where no part is", target.node)),
+    fn address(&self, state: &State, scope: usize, which: Which) -> String {
+        let here = &state.fresh.scopes[scope];
+        let plan = &self.program().plans[here.plan];
+        let block = &plan.blocks[here.block as usize];
+        let own: &Name = match which {
+            Which::Part(part) => &block.parts[part as usize].address,
+            Which::Spot(spot) => &block.spots[spot as usize].address,
+        };
+        let page = &self.runtime.plan().name;
+        format!("{page} › {}{}", if here.identity.is_empty() { "" } else { &here.identity }, own)
+    }
+
+    /// Everything that shows something else than before, in what stands before and after.
+    fn changed(&self) -> HashSet<Place> {
+        let before = self.before.fresh.by_identity();
+        let mut changed = HashSet::new();
+        for scope in &self.after.fresh.scopes {
+            let Some(old) = before.get(scope.identity.as_str()) else { continue };
+            let old = &self.before.fresh.scopes[*old];
+            for (part, (a, b)) in old.parts.iter().zip(&scope.parts).enumerate() {
+                if a != b {
+                    changed.insert((scope.identity.clone(), Which::Part(part as u32)));
+                }
+            }
+            for (spot, (a, b)) in old.spots.iter().zip(&scope.spots).enumerate() {
+                let identities = |state: &State, spot: &FreshSpot| match spot {
+                    FreshSpot::Nothing | FreshSpot::Markup(_) => Vec::new(),
+                    FreshSpot::One(_, inner) => {
+                        vec![state.fresh.scopes[*inner].identity.clone()]
+                    }
+                    FreshSpot::Rows(rows) => rows
+                        .iter()
+                        .map(|(_, _, row)| state.fresh.scopes[*row].identity.clone())
+                        .collect(),
+                };
+                let markup = |spot: &FreshSpot| match spot {
+                    FreshSpot::Markup(nodes) => Some(nodes.clone()),
+                    _ => None,
+                };
+                if identities(self.before, a) != identities(self.after, b)
+                    || markup(a) != markup(b)
+                {
+                    changed.insert((scope.identity.clone(), Which::Spot(spot as u32)));
+                }
             }
         }
-        for (part, times) in patched {
-            let address = format!("{} › {}", plan.name, plan.parts[part].address);
-            if self.before.parts[part] == after.parts[part] {
-                found.push(format!(
-                    "{address}: patched, though it shows {} before and after",
-                    after.parts[part]
-                ));
+        changed
+    }
+
+    /// Every place where the tree is not the view rendered afresh.
+    fn missed(&self) -> Vec<String> {
+        let mut found = Vec::new();
+        let before = self.before.fresh.by_identity();
+        for (at, scope) in self.after.fresh.scopes.iter().enumerate() {
+            let Some(kept) = scope.kept.map(|kept| self.runtime.kept(kept)) else {
+                found.push(format!("{} is not in the view", scope.identity));
+                continue;
+            };
+            let plan = &self.program().plans[scope.plan];
+            let block = &plan.blocks[scope.block as usize];
+            for (number, (part, wanted)) in block.parts.iter().zip(&scope.parts).enumerate() {
+                let node = self.tree.numbered(kept.first + part.mark);
+                let shown = node.and_then(|node| shown_at(self.tree, node, &part.kind));
+                let means = match (&part.control, &shown) {
+                    (Some(conversion), Some(Shown::Text(text))) => {
+                        let held = conversion.value(text);
+                        match kept.invalid.contains(&(number as u32)) {
+                            true => held.is_none(),
+                            false => held.is_some_and(|held| held.same(&scope.values[number])),
+                        }
+                    }
+                    _ => false,
+                };
+                if shown.as_ref() != Some(wanted) && !means {
+                    let shown = shown.map_or("nothing".to_owned(), |shown| shown.to_string());
+                    let address = self.address(self.after, at, Which::Part(number as u32));
+                    found.push(format!("{address}: shows {shown}, should show {wanted}"));
+                }
             }
-            if times > 1 {
-                found.push(format!("{address}: patched {times} times"));
+            if scope.block == 0 && !before.contains_key(scope.identity.as_str()) {
+                for (cell, value) in &kept.state {
+                    let planned = &plan.cells[*cell as usize];
+                    let CellKind::State(first) = planned.kind else { continue };
+                    let (wanted, _) = self.after.fresh.evaluate(self.program(), at, first);
+                    if !wanted.same(value) {
+                        let name = &planned.name;
+                        found.push(format!("{}.{name}: begins as {value}, not {wanted}", scope.identity));
+                    }
+                }
+            }
+        }
+        if found.is_empty() {
+            // Whatever is no part must be as it was written.
+            let wanted = self.after.fresh.document(self.runtime);
+            found.extend(compare(self.tree, self.tree.root(), &wanted, "the view"));
+        }
+        found
+    }
+
+    /// Patches to what shows the same before and after, second patches to a part, and nodes that
+    /// were made again although the same stands there.
+    fn needless(&self, applied: &Batch, changed: &HashSet<Place>) -> Vec<String> {
+        let mut found = Vec::new();
+        let mut patched: BTreeMap<(NodeNumber, String), usize> = BTreeMap::new();
+        let before = self.before.fresh.by_identity();
+        let after = self.after.fresh.by_identity();
+        for patch in applied.iter() {
+            match &patch {
+                Patch::Template { .. } | Patch::Move { .. } => {}
+                Patch::Clone { first, .. } => match self.after.owners.get(first) {
+                    _ if self.after.markup.contains(first) => {}
+                    Some((identity, _)) if !before.contains_key(identity.as_str()) => {}
+                    Some((identity, _)) => {
+                        found.push(format!("{identity}: cloned, though it was there"));
+                    }
+                    None => found.push(format!("a clone at node {first}, which is nothing")),
+                },
+                Patch::Remove { node } => match self.before.owners.get(node) {
+                    _ if self.before.markup.contains(node) => {}
+                    Some((identity, _)) if !after.contains_key(identity.as_str()) => {}
+                    Some((identity, _)) => {
+                        found.push(format!("{identity}: taken away, though it stands there"));
+                    }
+                    None => found.push(format!("node {node} was taken away, which was nothing")),
+                },
+                _ => {
+                    let target = target(&patch);
+                    *patched.entry(target.clone()).or_insert(0) += 1;
+                    if patched[&target] > 1 {
+                        found.push(format!("node {} {} was patched twice", target.0, target.1));
+                    }
+                    found.extend(self.needless_patch(&target, changed, &after));
+                }
+            }
+        }
+        for (identity, nodes) in &self.before.nodes {
+            if self.after.nodes.get(identity).is_some_and(|now| now != nodes) {
+                found.push(format!("{identity}: its nodes were built again"));
             }
         }
         found
     }
 
-    /// Whether nothing that a part read before has another value now.
-    fn is_idle(&self, program: &Program, plan: &Plan, after: &[Value], part: usize) -> bool {
-        let (_, reads) = evaluate(program, plan, &self.before.values, plan.parts[part].value);
-        !reads.iter().any(|read| {
-            let at = |values: &[Value]| values[read.cell as usize].at(&read.path).cloned();
-            read.extent.differs(at(&self.before.values).as_ref(), at(after).as_ref())
+    fn needless_patch(
+        &self,
+        (node, what): &(NodeNumber, String),
+        changed: &HashSet<Place>,
+        after: &HashMap<&str, usize>,
+    ) -> Option<String> {
+        let Some((identity, first)) = self.after.owners.get(node) else {
+            return Some(format!("a patch to node {node}, where nothing is"));
+        };
+        let scope = &self.after.fresh.scopes[*after.get(identity.as_str())?];
+        if !self.before.nodes.contains_key(identity) {
+            return None;
+        }
+        let block = &self.program().plans[scope.plan].blocks[scope.block as usize];
+        let mark = node - first;
+        let part = block.parts.iter().position(|part| {
+            part.mark == mark && (kind_name(&part.kind) == *what)
+        });
+        let Some(part) = part else {
+            let control = block.parts.iter().any(|p| p.mark == mark && p.control.is_some());
+            return match control && what == "aria-invalid" {
+                true => None,
+                false => Some(format!("a patch to node {node} {what}, where no part is")),
+            };
+        };
+        // What a control holds is not known here; that it is not written twice, the page tells.
+        if block.parts[part].control.is_some() {
+            return None;
+        }
+        let place = (identity.clone(), Which::Part(part as u32));
+        (!changed.contains(&place)).then(|| {
+            let shown = &scope.parts[part];
+            let address = &block.parts[part].address;
+            format!("{identity} › {address}: patched, though it shows {shown} before and after")
         })
+    }
+
+    /// How many rows were moved beyond the fewest possible.
+    fn moves(&self, applied: &Batch) -> usize {
+        let moved: HashSet<NodeNumber> = applied
+            .iter()
+            .filter_map(|patch| match patch {
+                Patch::Move { node, .. } => Some(node),
+                _ => None,
+            })
+            .collect();
+        let mut rows: HashSet<&str> = HashSet::new();
+        for node in &moved {
+            let around = self.after.tops.get(node).map_or(&[][..], Vec::as_slice);
+            // An outer row was moved when all of its nodes were.
+            let whole = |row: &&String| {
+                self.after.tops.iter().all(|(n, rows)| !rows.contains(row) || moved.contains(n))
+            };
+            let row = around.iter().rev().find(whole).or(around.first());
+            rows.extend(row.map(String::as_str));
+        }
+        let mut fewest = 0;
+        for (list, now) in &self.after.lists {
+            let Some(then) = self.before.lists.get(list) else { continue };
+            let places: HashMap<&String, usize> =
+                then.iter().enumerate().map(|(at, row)| (row, at)).collect();
+            let kept: Vec<usize> = now.iter().filter_map(|row| places.get(row).copied()).collect();
+            fewest += kept.len() - longest_in_order(&kept);
+        }
+        rows.len().saturating_sub(fewest)
+    }
+
+    /// What was evaluated although nothing that it read has changed.
+    fn idle(&self) -> Vec<String> {
+        let mut scopes: HashMap<ScopeId, usize> = HashMap::new();
+        for (at, scope) in self.after.fresh.scopes.iter().enumerate() {
+            scopes.extend(scope.kept.map(|kept| (kept, at)));
+        }
+        let before = self.before.fresh.by_identity();
+        let mut found = Vec::new();
+        for place in &self.pulse.evaluated {
+            let Some(now) = scopes.get(&place.scope) else { continue };
+            let here = &self.after.fresh.scopes[*now];
+            let Some(then) = before.get(here.identity.as_str()) else { continue };
+            let block = &self.program().plans[here.plan].blocks[here.block as usize];
+            let expr = match place.which {
+                Which::Part(part) => block.parts[part as usize].value,
+                Which::Spot(spot) => match &block.spots[spot as usize].kind {
+                    SpotKind::Branch { choice: id, .. }
+                    | SpotKind::Renamed { name: id, .. }
+                    | SpotKind::Markup { value: id, .. } => *id,
+                    _ => continue,
+                },
+            };
+            let program = self.program();
+            let (_, reads) = self.before.fresh.evaluate(program, *then, expr);
+            let differs = reads.iter().any(|read| {
+                let old = self.before.fresh.cell(program, *then, read.cell);
+                let new = self.after.fresh.cell(program, *now, read.cell);
+                read.extent.differs(old.at(&read.path), new.at(&read.path))
+            });
+            if !differs {
+                found.push(self.address(self.after, *now, place.which));
+            }
+        }
+        found
+    }
+
+    /// Whether the ledger names exactly what changed.
+    fn unrecorded(&self, changed: &HashSet<Place>) -> Vec<String> {
+        let mut identities: HashMap<ScopeId, &str> = HashMap::new();
+        for scope in &self.after.fresh.scopes {
+            identities.extend(scope.kept.map(|kept| (kept, scope.identity.as_str())));
+        }
+        let after = self.after.fresh.by_identity();
+        let mut recorded: HashSet<Place> = HashSet::new();
+        let mut found = Vec::new();
+        for part in &self.pulse.parts {
+            let Some(identity) = identities.get(&part.place.scope) else { continue };
+            let place = ((*identity).to_owned(), part.place.which);
+            if !changed.contains(&place) && !self.is_control(&place, &after) {
+                found.push(format!("{}: recorded, but unchanged", part.address));
+            }
+            recorded.insert(place);
+        }
+        for place in changed.difference(&recorded) {
+            if !self.is_control(place, &after) {
+                let at = after.get(place.0.as_str()).copied().unwrap_or(0);
+                let address = self.address(self.after, at, place.1);
+                found.push(format!("{address}: changed, but not recorded"));
+            }
+        }
+        found
+    }
+
+    fn is_control(&self, (identity, which): &Place, after: &HashMap<&str, usize>) -> bool {
+        let (Some(at), Which::Part(part)) = (after.get(identity.as_str()), which) else {
+            return false;
+        };
+        let scope = &self.after.fresh.scopes[*at];
+        let block = &self.program().plans[scope.plan].blocks[scope.block as usize];
+        block.parts[*part as usize].control.is_some()
     }
 }
 
-/// The node that each part stands on.
-fn nodes(plan: &Plan, tree: &Tree) -> Vec<Option<NodeId>> {
-    plan.parts.iter().map(|part| tree.numbered(Runtime::node_of_mark(part.mark))).collect()
+/// The length of the longest run that is in order, the slow way.
+fn longest_in_order(places: &[usize]) -> usize {
+    let mut lengths: Vec<usize> = Vec::with_capacity(places.len());
+    for (at, place) in places.iter().enumerate() {
+        let before = (0..at).filter(|other| places[*other] < *place);
+        let longest = before.map(|other| lengths[other]).max().unwrap_or(0);
+        lengths.push(longest + 1);
+    }
+    lengths.into_iter().max().unwrap_or(0)
 }
 
 /// What a patch goes to.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-struct Target {
-    node: u32,
-    what: String,
-}
-
-impl Target {
-    fn of(patch: &Patch<'_>) -> Option<Target> {
-        let property = |property: &Property| format!(".{}", property.name());
-        let (node, what) = match patch {
-            Patch::Template { .. } | Patch::Clone { .. } => return None,
-            Patch::Text { node, .. } => (node, String::new()),
-            Patch::SetAttribute { node, name, .. } | Patch::RemoveAttribute { node, name } => {
-                (node, (*name).to_owned())
-            }
-            Patch::SetProperty { node, property: p, .. }
-            | Patch::SetFlag { node, property: p, .. } => (node, property(p)),
-        };
-        Some(Target { node: *node, what })
-    }
-}
-
-fn part_numbers(plan: &Plan) -> BTreeMap<Target, usize> {
-    let target = |part: &vein_plan::Part| {
-        let what = match &part.kind {
-            PartKind::Text => String::new(),
-            PartKind::Attribute(name, _) => name.to_string(),
-            PartKind::Property(property) => format!(".{}", property.name()),
-        };
-        Target { node: Runtime::node_of_mark(part.mark), what }
-    };
-    plan.parts.iter().enumerate().map(|(i, part)| (target(part), i)).collect()
-}
-
-/// Every place where the tree is not the view rendered afresh.
-fn missed(plan: &Plan, after: &Fresh, tree: &Tree) -> Vec<String> {
-    let mut found = Vec::new();
-    for (part, wanted) in plan.parts.iter().zip(&after.parts) {
-        let shown = tree
-            .numbered(Runtime::node_of_mark(part.mark))
-            .and_then(|node| shown_at(tree, node, &part.kind));
-        if shown.as_ref() != Some(wanted) {
-            let shown = shown.map_or("nothing".to_owned(), |shown| shown.to_string());
-            let (name, address) = (&plan.name, &part.address);
-            found.push(format!("{name} › {address}: shows {shown}, should show {wanted}"));
+fn target(patch: &Patch<'_>) -> (NodeNumber, String) {
+    match patch {
+        Patch::Text { node, .. } => (*node, String::new()),
+        Patch::SetAttribute { node, name, .. } | Patch::RemoveAttribute { node, name } => {
+            (*node, (*name).to_owned())
         }
+        Patch::SetProperty { node, property, .. } | Patch::SetFlag { node, property, .. } => {
+            (*node, property_name(*property))
+        }
+        Patch::Template { .. } | Patch::Clone { .. } => (0, String::new()),
+        Patch::Remove { node } | Patch::Move { node, .. } => (*node, "node".into()),
     }
-    if found.is_empty() {
-        // Whatever is no part must be as it was written.
-        let fresh = after.tree(plan);
-        found.extend(compare(tree, tree.root(), &fresh, fresh.root()));
+}
+
+fn property_name(property: Property) -> String {
+    format!(".{}", property.name())
+}
+
+fn kind_name(kind: &PartKind) -> String {
+    match kind {
+        PartKind::Text => String::new(),
+        PartKind::Attribute(name, _) => name.to_string(),
+        PartKind::Property(property) => property_name(*property),
     }
-    found
 }
 
 fn shown_at(tree: &Tree, node: NodeId, kind: &PartKind) -> Option<Shown> {
@@ -238,32 +574,37 @@ fn shown_at(tree: &Tree, node: NodeId, kind: &PartKind) -> Option<Shown> {
     })
 }
 
-/// The first difference between two trees below two nodes. Both are counted through: a node
-/// that only one of them has is a difference.
-fn compare(a: &Tree, at: NodeId, b: &Tree, bt: NodeId) -> Option<String> {
-    let described = |tree: &Tree, node| match tree.text(node) {
-        Some(text) => format!("{text:?}"),
-        None => format!("<{}>", tree.name(node).unwrap_or("")),
-    };
-    let mut open = vec![(at, bt)];
-    while let Some((at, bt)) = open.pop() {
-        let same = a.name(at) == b.name(bt)
-            && a.namespace(at) == b.namespace(bt)
-            && a.text(at) == b.text(bt)
-            && attributes(a, at) == attributes(b, bt);
-        if !same {
-            return Some(format!("{} stands where {} should", described(a, at), described(b, bt)));
-        }
-        let (inside, wanted) = (a.children(at), b.children(bt));
-        if inside.len() != wanted.len() {
-            let (found, wanted) = (inside.len(), wanted.len());
-            return Some(format!("{} holds {found} nodes, should hold {wanted}", described(a, at)));
-        }
-        open.extend(inside.iter().copied().zip(wanted.iter().copied()));
+/// The first difference between what a node holds and what it should hold. Both are counted
+/// through: a node that only one of them has is a difference.
+fn compare(tree: &Tree, at: NodeId, wanted: &[Expected], place: &str) -> Option<String> {
+    let found = tree.children(at);
+    if found.len() != wanted.len() {
+        return Some(format!(
+            "{place} holds {} nodes, should hold {}",
+            found.len(),
+            wanted.len()
+        ));
     }
-    None
-}
-
-fn attributes(tree: &Tree, node: NodeId) -> BTreeMap<&str, &str> {
-    tree.attributes(node).collect()
+    found.iter().zip(wanted).find_map(|(node, wanted)| match wanted {
+        Expected::Text(text) => {
+            let found = tree.text(*node);
+            (found != Some(text)).then(|| format!("{place} holds {found:?}, should hold {text:?}"))
+        }
+        Expected::Element { namespace, name, attributes, children } => {
+            let found: BTreeMap<Name, String> = tree
+                .attributes(*node)
+                .map(|(name, value)| (Name::from(name), value.to_owned()))
+                .collect();
+            let same = tree.name(*node) == Some(&**name)
+                && tree.namespace(*node) == Some(*namespace)
+                && found == *attributes;
+            if !same {
+                let described = tree.name(*node).unwrap_or("text");
+                return Some(format!(
+                    "<{described}> {found:?} in {place} should be <{name}> {attributes:?}"
+                ));
+            }
+            compare(tree, *node, children, &format!("{place} <{name}>"))
+        }
+    })
 }

@@ -1,5 +1,6 @@
 //! The log of a pulse: every write with what takes it back, and what stood where before.
 
+use crate::scope::ScopeId;
 use smallvec::SmallVec;
 use vein_plan::code::CellId;
 use vein_plan::{Read, Step, Value};
@@ -18,6 +19,8 @@ pub(crate) enum Undo {
 /// One write of a pulse, to state or to the kept value of a derived one.
 #[derive(Clone, Debug)]
 pub(crate) struct Change {
+    /// The scope that the cell lives in.
+    pub(crate) scope: ScopeId,
     pub(crate) cell: CellId,
     pub(crate) path: Vec<Step>,
     pub(crate) undo: Undo,
@@ -25,11 +28,11 @@ pub(crate) struct Change {
     pub(crate) because: SmallVec<[u32; 2]>,
 }
 
-impl Change {
-    /// Takes the write back.
-    pub(crate) fn undo(self, cell: &mut Value) {
-        let Some(value) = cell.at_mut(&self.path) else { return };
-        match (self.undo, value) {
+impl Undo {
+    /// Takes a write at a path of a value back.
+    pub(crate) fn undo(self, path: &[Step], value: &mut Value) {
+        let Some(value) = value.at_mut(path) else { return };
+        match (self, value) {
             (Undo::Set(old), value) => *value = old,
             (Undo::Splice { at, removed, inserted }, Value::List(items)) => {
                 let items = std::sync::Arc::make_mut(items);
@@ -48,33 +51,54 @@ impl Change {
     }
 }
 
-/// Whether a read would give something else now than when the pulse began.
+/// A write as those see it that read a cell which it reached.
+pub(crate) struct Seen<'a> {
+    /// The way to it from the cell that was read.
+    pub(crate) path: &'a [Step],
+    pub(crate) undo: SeenUndo<'a>,
+}
+
+/// What stood there before.
+#[derive(Clone, Copy)]
+pub(crate) enum SeenUndo<'a> {
+    Logged(&'a Undo),
+    /// All of the cell's value.
+    Whole(&'a Value),
+}
+
+/// Whether a read of a cell would give something else now than before these writes.
 ///
 /// The place that was read is followed forward through the writes: a write above it holds
 /// what stood there, a write to a list around it may have moved it.
-pub(crate) fn changed_since_start(log: &[Change], read: &Read, now: &Value) -> bool {
+pub(crate) fn changed_since(writes: &[Seen<'_>], read: &Read, now: &Value) -> bool {
     let mut path: Vec<Step> = read.path.clone();
     let mut touched_inside = false;
     let current = || now.at(&read.path);
-    for change in log.iter().filter(|change| change.cell == read.cell) {
-        if path.len() < change.path.len() {
-            touched_inside |= change.path.starts_with(&path);
+    for write in writes {
+        if path.len() < write.path.len() {
+            touched_inside |= write.path.starts_with(&path);
             continue;
         }
-        let Some(rest) = path.strip_prefix(change.path.as_slice()) else { continue };
-        match (&change.undo, rest) {
-            (Undo::Set(old), rest) => {
-                if touched_inside {
-                    break;
-                }
-                return read.extent.differs(old.at(rest), current());
+        let Some(rest) = path.strip_prefix(write.path) else { continue };
+        let old = match write.undo {
+            SeenUndo::Whole(old) => Some(old),
+            SeenUndo::Logged(Undo::Set(old)) => Some(old),
+            SeenUndo::Logged(_) => None,
+        };
+        if let Some(old) = old {
+            if touched_inside {
+                break;
             }
+            return read.extent.differs(old.at(rest), current());
+        }
+        let SeenUndo::Logged(undo) = write.undo else { continue };
+        match (undo, rest) {
             (_, []) => touched_inside = true,
             (Undo::Splice { at, removed, inserted }, [Step::Index(i), inner @ ..]) => {
                 let i = *i as usize;
                 if i >= at + removed.len() {
                     let moved = i - removed.len() + inserted;
-                    path[change.path.len()] = Step::Index(moved as u32);
+                    path[write.path.len()] = Step::Index(moved as u32);
                 } else if i >= *at {
                     if touched_inside {
                         break;
@@ -84,7 +108,7 @@ pub(crate) fn changed_since_start(log: &[Change], read: &Read, now: &Value) -> b
             }
             (Undo::Permute(order), [Step::Index(i), ..]) => {
                 if let Some(moved) = order.iter().position(|from| from == i) {
-                    path[change.path.len()] = Step::Index(moved as u32);
+                    path[write.path.len()] = Step::Index(moved as u32);
                 }
             }
             _ => {}
@@ -94,15 +118,18 @@ pub(crate) fn changed_since_start(log: &[Change], read: &Read, now: &Value) -> b
         return read.extent.differs(now.at(&path), current());
     }
     // Something inside was written too: only the whole as it was can tell.
-    let before = value_at_start(log, read.cell, now);
+    let before = value_before(writes, now);
     read.extent.differs(before.at(&read.path), current())
 }
 
-/// The value of a cell when the pulse began.
-fn value_at_start(log: &[Change], cell: CellId, now: &Value) -> Value {
+/// The value of a cell before these writes.
+fn value_before(writes: &[Seen<'_>], now: &Value) -> Value {
     let mut value = now.clone();
-    for change in log.iter().rev().filter(|change| change.cell == cell) {
-        change.clone().undo(&mut value);
+    for write in writes.iter().rev() {
+        match write.undo {
+            SeenUndo::Whole(old) => value = old.clone(),
+            SeenUndo::Logged(undo) => undo.clone().undo(write.path, &mut value),
+        }
     }
     value
 }
@@ -116,34 +143,41 @@ mod tests {
         Value::list(items.iter().map(|n| Value::Number(*n)).collect())
     }
 
-    fn change(path: &[u32], undo: Undo) -> Change {
-        let path = path.iter().map(|i| Step::Index(*i)).collect();
-        Change { cell: 0, path, undo, because: SmallVec::new() }
-    }
-
     fn read(path: &[u32], extent: Extent) -> Read {
         Read { cell: 0, path: path.iter().map(|i| Step::Index(*i)).collect(), extent }
+    }
+
+    fn seen<'a>(path: &'a [Step], undo: &'a Undo) -> Seen<'a> {
+        Seen { path, undo: SeenUndo::Logged(undo) }
     }
 
     #[test]
     fn positions_are_followed_through_writes() {
         // [1, 2, 3] → remove the first → [2, 3] → put 1 back in front → [1, 2, 3]
-        let log = [
-            change(&[], Undo::Splice { at: 0, removed: vec![1.0.into()], inserted: 0 }),
-            change(&[], Undo::Splice { at: 0, removed: vec![], inserted: 1 }),
+        let undos = [
+            Undo::Splice { at: 0, removed: vec![1.0.into()], inserted: 0 },
+            Undo::Splice { at: 0, removed: vec![], inserted: 1 },
         ];
+        let log: Vec<Seen<'_>> = undos.iter().map(|undo| seen(&[], undo)).collect();
         let now = list(&[1.0, 2.0, 3.0]);
         for i in 0..3 {
-            assert!(!changed_since_start(&log, &read(&[i], Extent::Whole), &now), "item {i}");
+            assert!(!changed_since(&log, &read(&[i], Extent::Whole), &now), "item {i}");
         }
-        assert!(!changed_since_start(&log, &read(&[], Extent::Length), &now));
-        assert!(!changed_since_start(&log, &read(&[], Extent::Whole), &now));
+        assert!(!changed_since(&log, &read(&[], Extent::Length), &now));
+        assert!(!changed_since(&log, &read(&[], Extent::Whole), &now));
         // [1, 2] → reversed → [2, 1] → second set to 9 → [2, 9]
-        let log = [change(&[], Undo::Permute(vec![1, 0])), change(&[1], Undo::Set(1.0.into()))];
+        let (order, set) = (Undo::Permute(vec![1, 0]), Undo::Set(1.0.into()));
+        let at = [Step::Index(1)];
+        let log = [seen(&[], &order), seen(&at, &set)];
         let now = list(&[2.0, 9.0]);
-        assert!(changed_since_start(&log, &read(&[0], Extent::Whole), &now));
-        assert!(changed_since_start(&log, &read(&[1], Extent::Whole), &now));
-        assert!(!changed_since_start(&log, &read(&[], Extent::Length), &now));
-        assert!(value_at_start(&log, 0, &now).same(&list(&[1.0, 2.0])));
+        assert!(changed_since(&log, &read(&[0], Extent::Whole), &now));
+        assert!(changed_since(&log, &read(&[1], Extent::Whole), &now));
+        assert!(!changed_since(&log, &read(&[], Extent::Length), &now));
+        assert!(value_before(&log, &now).same(&list(&[1.0, 2.0])));
+        // What stood around the cell was replaced first, then something in it was set.
+        let whole = list(&[1.0, 2.0]);
+        let log = [Seen { path: &[], undo: SeenUndo::Whole(&whole) }, seen(&at, &set)];
+        assert!(!changed_since(&log, &read(&[0], Extent::Whole), &list(&[1.0, 7.0])));
+        assert!(changed_since(&log, &read(&[1], Extent::Whole), &list(&[1.0, 7.0])));
     }
 }

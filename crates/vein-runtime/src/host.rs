@@ -2,6 +2,7 @@
 
 use crate::pulse::Pulse;
 use crate::runtime::Runtime;
+use crate::view::Clean;
 use std::sync::Arc;
 use vein_plan::code::CellId;
 use vein_plan::{CellKind, Misfit, Name, Program, Step, Type, TypeId, Value, to_json};
@@ -98,7 +99,8 @@ impl From<Misfit> for HostError {
 }
 
 impl Runtime {
-    /// Opens a component by name, with its props as a JSON object.
+    /// Opens a component by name, with its props as a JSON object. `clean` is as for
+    /// [`Runtime::open`].
     ///
     /// # Errors
     /// An unknown component or prop, a missing prop, or a value that does not fit.
@@ -106,13 +108,14 @@ impl Runtime {
         program: Arc<Program>,
         component: &str,
         props: &serde_json::Value,
+        clean: Option<Clean>,
     ) -> Result<(Runtime, Pulse), HostError> {
         let number = program.find(component).ok_or_else(|| HostError::UnknownComponent {
             name: component.into(),
             known: program.plans.iter().map(|plan| plan.name.to_string()).collect(),
         })?;
         let props = read_props(&program, number, props)?;
-        Ok(Runtime::open(program, number, &props))
+        Ok(Runtime::open(program, number, &props, clean))
     }
 
     /// The value at a path, as JSON.
@@ -140,7 +143,7 @@ impl Runtime {
             return Err(HostError::Derived { name });
         }
         let value = self.program().value_from_json(ty, json, path)?;
-        if self.values()[cell as usize].at(&steps).is_none() {
+        if self.value(cell).at(&steps).is_none() {
             return Err(HostError::UnknownPath { path: path.into(), known: Vec::new() });
         }
         Ok(self.write(cell, steps, value))
@@ -209,7 +212,9 @@ fn read_props(
         serde_json::Value::Null => &empty,
         _ => return Err(HostError::PropsNotAnObject),
     };
-    let props = || plan.cells.iter().filter(|cell| matches!(cell.kind, CellKind::Prop(_)));
+    let is_prop = |kind: &CellKind| matches!(kind, CellKind::Prop(_) | CellKind::Shared(_));
+    // What falls to the root element has no name that a host could give.
+    let props = || plan.cells.iter().filter(|c| is_prop(&c.kind) && !c.name.contains(' '));
     if let Some(extra) = given.keys().find(|key| !props().any(|cell| *cell.name == ***key)) {
         return Err(HostError::UnknownProp {
             component: plan.name.to_string(),
@@ -218,7 +223,8 @@ fn read_props(
         });
     }
     let missing: Vec<(String, String)> = props()
-        .filter(|cell| cell.kind == CellKind::Prop(None) && !given.contains_key(&*cell.name))
+        .filter(|cell| matches!(cell.kind, CellKind::Prop(None) | CellKind::Shared(None)))
+        .filter(|cell| !given.contains_key(&*cell.name))
         .map(|cell| (cell.name.to_string(), program.type_name(cell.ty)))
         .collect();
     if !missing.is_empty() {

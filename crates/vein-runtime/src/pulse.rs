@@ -1,6 +1,7 @@
 //! The record of a pulse: what was done, what followed, and why.
 
 use crate::fault::Fault;
+use crate::scope::ScopeId;
 use vein_plan::{Name, Shown, Value};
 use vein_view::Batch;
 
@@ -108,16 +109,147 @@ pub struct ValueChange {
 /// A change of a part of the view.
 #[derive(Clone, Debug)]
 pub struct PartChange {
-    /// The part's number in its component.
-    pub part: usize,
-    /// Its address inside the component.
-    pub address: Name,
-    /// What it showed.
-    pub from: Shown,
-    /// What it shows.
-    pub to: Shown,
+    /// The part.
+    pub place: PlaceId,
+    /// Its address, without the component that the page shows.
+    pub address: String,
+    /// What changed.
+    pub effect: Effect,
     /// The changes that led to it, as positions in [`Pulse::values`].
     pub because: Vec<usize>,
+}
+
+/// A part, a branch or a list somewhere on the page, while it is there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct PlaceId {
+    /// The scope that it belongs to.
+    pub scope: ScopeId,
+    /// The spot or part of the scope's block.
+    pub which: Which,
+}
+
+/// A spot or a part of a block, by its number there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Which {
+    /// A branch, a list, an element that is renamed, or markup from data.
+    Spot(u32),
+    /// A text, an attribute or a property.
+    Part(u32),
+}
+
+/// What changed in a part.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Effect {
+    /// What it shows.
+    Value {
+        /// What it showed.
+        from: Shown,
+        /// What it shows.
+        to: Shown,
+    },
+    /// Which alternative stands there, or what an element is.
+    Branch {
+        /// What stood there.
+        from: Option<Name>,
+        /// What stands there.
+        to: Option<Name>,
+    },
+    /// Which items a list shows, and in which order.
+    List {
+        /// How many rows were made.
+        added: usize,
+        /// How many were taken away.
+        removed: usize,
+        /// How many were moved.
+        moved: usize,
+    },
+}
+
+impl Effect {
+    /// What was there and what is there, as a ledger shows it; of a list, what happened.
+    pub fn sides(&self) -> (String, String) {
+        match self {
+            Effect::Value { from, to } => (from.to_string(), to.to_string()),
+            Effect::Branch { from, to } => {
+                let shown = |side: &Option<Name>| side.as_deref().unwrap_or("nothing").to_owned();
+                (shown(from), shown(to))
+            }
+            Effect::List { added, removed, moved } => {
+                let mut said = Vec::new();
+                for (count, what) in [(added, "added"), (removed, "removed"), (moved, "moved")] {
+                    if *count > 0 {
+                        said.push(format!("{count} {what}"));
+                    }
+                }
+                (String::new(), said.join(", "))
+            }
+        }
+    }
+}
+
+impl std::fmt::Display for Effect {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match (self.sides(), self) {
+            ((_, said), Effect::List { .. }) => f.write_str(&said),
+            ((from, to), _) => write!(f, "{from} → {to}"),
+        }
+    }
+}
+
+/// Something that was survived and that somebody should know of.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Problem {
+    /// Two items of a list have the same identity.
+    SameIdentity {
+        /// The list's address.
+        list: String,
+        /// The identity.
+        key: String,
+        /// The position of one.
+        first: u32,
+        /// The position of the other.
+        second: u32,
+    },
+    /// An address was not shown because following it could run something.
+    UnsafeUrl {
+        /// The part's address.
+        part: String,
+        /// The address that was not shown.
+        url: String,
+    },
+    /// An element was to get a name that it cannot have.
+    UnknownElement {
+        /// The spot's address.
+        part: String,
+        /// The name.
+        name: String,
+    },
+    /// Components stand inside each other without end.
+    TooDeep {
+        /// The one that was not shown any more.
+        component: Name,
+    },
+}
+
+impl std::fmt::Display for Problem {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Problem::SameIdentity { list, key, first, second } => write!(
+                f,
+                "{list}: the items at {first} and {second} have the same identity, {key}"
+            ),
+            Problem::UnsafeUrl { part, url } => {
+                write!(f, "{part}: the address {url:?} could run something and is not shown")
+            }
+            Problem::UnknownElement { part, name } => {
+                write!(f, "{part}: no element can become {name:?}; it is a `div`")
+            }
+            Problem::TooDeep { component } => {
+                let deepest = crate::view::DEEPEST_COMPONENTS;
+                write!(f, "{component}: more than {deepest} components stand inside each other")
+            }
+        }
+    }
 }
 
 /// An event that the component gave to the host.
@@ -146,8 +278,12 @@ pub struct Pulse {
     pub given: Vec<Given>,
     /// The patches.
     pub patches: Batch,
-    /// The parts whose expressions were evaluated.
-    pub evaluated: Vec<usize>,
+    /// The places whose expressions were evaluated, of those that were there before.
+    pub evaluated: Vec<PlaceId>,
+    /// How many scopes were made.
+    pub created: usize,
+    /// What was survived.
+    pub problems: Vec<Problem>,
     /// How many derived values were computed.
     pub computed: usize,
     /// Why it was taken back, if it was.

@@ -1,25 +1,29 @@
-//! A component at work: opened, dispatched to, written to by the host.
+//! A page at work: opened, dispatched to, written to by the host.
 
 use crate::change::Undo;
 use crate::execute::{GivenEvents, Run};
 use crate::fault::Fault;
-use crate::graph::{Graph, Prepared};
-use crate::pulse::{Cause, Difference, Given, Layer, PartChange, Pulse, ValueChange};
+use crate::graph::Graph;
+use crate::pulse::{
+    Cause, Difference, Effect, Given, Layer, PartChange, PlaceId, Pulse, ValueChange, Which,
+};
+use crate::scope::{NONE, ScopeId, Slot};
+use crate::view::{Clean, Making, View, push_patch};
+use crate::wakes::Prepared;
 use rustc_hash::FxHashMap;
+use std::cmp::Reverse;
 use std::sync::Arc;
 use vein_plan::code::CellId;
-use vein_plan::eval::Cells;
-use vein_plan::{CellKind, Name, PartKind, Plan, Program, Shown, Step, Value};
-use vein_view::{Batch, NodeNumber, Patch, ROOT, Template};
+use vein_plan::{CellKind, Listener, Name, Plan, Program, Shown, Step, Value};
+use vein_view::{NodeNumber, Patch};
 
-/// The number of a component's first node.
-const FIRST_NODE: NodeNumber = ROOT + 1;
+/// The scope of the component that the page shows.
+pub(crate) const ROOT_SCOPE: ScopeId = 0;
 
-/// A component on a page.
+/// A component on a page, with everything in it.
 #[derive(Debug)]
 pub struct Runtime {
-    pub(crate) graph: Graph,
-    shown: Vec<Shown>,
+    pub(crate) view: View,
     next_pulse: u64,
     /// The time of the host's clock, in milliseconds.
     now: f64,
@@ -30,6 +34,7 @@ pub struct Runtime {
 #[derive(Debug)]
 struct Settling {
     due: f64,
+    scope: ScopeId,
     listener: u32,
     event: Value,
     after: u32,
@@ -38,7 +43,9 @@ struct Settling {
 /// A listener that an event reached, with the fields of the event that it reads.
 #[derive(Clone, Debug)]
 pub struct Delivery {
-    /// The listener's number in its component.
+    /// The element that it is on.
+    pub node: NodeNumber,
+    /// The listener's number in its block.
     pub listener: u32,
     /// A record of the fields.
     pub event: Value,
@@ -47,116 +54,122 @@ pub struct Delivery {
 impl Runtime {
     /// Opens a component with the values of its props, and gives the pulse that shows it.
     /// Missing values are the defaults; the caller has seen to it that required ones are there.
-    pub fn open(program: Arc<Program>, plan: usize, props: &[(Name, Value)]) -> (Runtime, Pulse) {
-        let prepared = Arc::new(Prepared::new(program, plan));
-        let mut runtime = Runtime {
-            graph: Graph::new(prepared),
-            shown: Vec::new(),
-            next_pulse: 0,
-            now: 0.0,
-            settling: Vec::new(),
-        };
-        let pulse = runtime.show(props);
+    /// `clean` makes markup from data safe; without it such markup is shown as text.
+    pub fn open(
+        program: Arc<Program>,
+        plan: usize,
+        props: &[(Name, Value)],
+        clean: Option<Clean>,
+    ) -> (Runtime, Pulse) {
+        let graph = Graph::new(Arc::new(Prepared::new(program)));
+        let view = View::new(graph, clean);
+        let mut runtime = Runtime { view, next_pulse: 0, now: 0.0, settling: Vec::new() };
+        runtime.view.graph.begin();
+        runtime.view.root(plan as u32, props);
+        let pulse = runtime.settle(Cause::Opened, Vec::new());
         (runtime, pulse)
     }
 
-    /// The compiled component.
+    /// The compiled component that the page shows.
     pub fn plan(&self) -> &Plan {
-        self.graph.prepared.plan()
+        let graph = &self.view.graph;
+        graph.prepared.plan(graph.scope(ROOT_SCOPE).plan)
     }
 
     /// The program that it is part of.
     pub fn program(&self) -> &Arc<Program> {
-        &self.graph.prepared.program
+        &self.view.graph.prepared.program
     }
 
     /// Which of the program's components it is.
     pub fn plan_number(&self) -> usize {
-        self.graph.prepared.plan
+        self.view.graph.scope(ROOT_SCOPE).plan as usize
     }
 
-    /// The values of all cells as they are kept; derived ones may be out of date while nothing
-    /// shows them.
-    pub fn values(&self) -> &[Value] {
-        &self.graph.values
-    }
-
-    /// The value of a cell, brought up to date.
+    /// The value of a cell of the page's component, brought up to date.
     pub fn value(&mut self, cell: CellId) -> Value {
-        self.graph.begin();
-        let value = self.graph.cell(cell);
-        self.graph.end();
+        self.view.graph.begin();
+        let value = self.view.graph.cell(ROOT_SCOPE, cell);
+        self.view.graph.end();
         value
     }
 
     /// How many reads are followed from run to run at present.
     pub fn followed_reads(&self) -> usize {
-        self.graph.followed_reads()
+        self.view.graph.followed_reads()
     }
 
-    /// The nodes that parts and listeners refer to.
-    pub fn node_of_mark(mark: u32) -> NodeNumber {
-        FIRST_NODE + mark
+    /// How many scopes there are at present.
+    pub fn scopes(&self) -> usize {
+        self.view.graph.scopes.len() - self.view.graph.free.len()
     }
 
-    fn show(&mut self, props: &[(Name, Value)]) -> Pulse {
-        self.graph.begin();
-        let prepared = self.graph.prepared.clone();
-        let plan = prepared.plan();
-        for (i, cell) in plan.cells.iter().enumerate() {
-            let given = props.iter().find(|(name, _)| *name == cell.name);
-            let value = match (&cell.kind, given) {
-                (CellKind::Prop(_), Some((_, value))) => value.clone(),
-                (CellKind::Prop(Some(first)) | CellKind::State(first), _) => {
-                    self.graph.evaluate_once(*first)
-                }
-                (CellKind::Prop(None) | CellKind::Derived(..), _) => continue,
-            };
-            self.graph.values[i] = value;
-        }
-        let mut patches = Batch::default();
-        let template = Box::new(Template::of(plan));
-        patches.push(&Patch::Template { number: 0, template });
-        patches.push(&Patch::Clone { template: 0, parent: ROOT, first: FIRST_NODE });
-        self.shown = plan
-            .parts
-            .iter()
-            .map(|part| match part.kind {
-                PartKind::Text => Shown::Text(String::new()),
-                _ => Shown::Absent,
-            })
-            .collect();
-        self.graph.waiting = (0..plan.parts.len()).map(|i| self.graph.reader_of_part(i)).collect();
-        self.settle(Cause::Opened, patches, Vec::new())
+    /// The listener that stands on a node.
+    pub fn listener(&self, node: NodeNumber, listener: u32) -> Option<&Listener> {
+        let graph = &self.view.graph;
+        let scope = *graph.owners.get(node as usize).filter(|scope| **scope != NONE)?;
+        let scope = graph.scope(scope);
+        let block = &graph.prepared.plan(scope.plan).blocks[scope.block as usize];
+        block.listeners.get(listener as usize)
     }
 
     /// Runs the listeners that an event reached, all in one pulse. Listeners that wait for
     /// quiet are noted for [`Runtime::run_due`]. `target` is how the record calls the element where
     /// the event reached nobody.
     pub fn dispatch(&mut self, kind: &str, target: &str, deliveries: Vec<Delivery>) -> Pulse {
-        let prepared = self.graph.prepared.clone();
-        let listeners = &prepared.plan().listeners;
-        let reached = deliveries.first().and_then(|first| listeners.get(first.listener as usize));
-        let on = reached.map_or(target, |listener| element_of(&listener.address)).to_owned();
+        let prepared = self.view.graph.prepared.clone();
         let (mut now, mut later) = (Vec::new(), Vec::new());
-        for Delivery { listener: number, event } in deliveries {
-            let Some(listener) = listeners.get(number as usize) else { continue };
+        let mut on = None;
+        for Delivery { node, listener: number, event } in deliveries {
+            let graph = &self.view.graph;
+            let Some(scope) = graph.owners.get(node as usize).copied() else { continue };
+            if scope == NONE {
+                continue;
+            }
+            let (plan, block) = (graph.scope(scope).plan, graph.scope(scope).block);
+            let block = &prepared.plan(plan).blocks[block as usize];
+            let Some(listener) = block.listeners.get(number as usize) else { continue };
+            if on.is_none() {
+                on = Some(element_of(&graph.address(scope, &listener.address)).to_owned());
+            }
             match listener.options.settle {
-                None => now.push((listener, event)),
+                None => now.push((scope, listener, event)),
                 Some(after) => {
                     let due = self.now + f64::from(after);
-                    later.push(Settling { due, listener: number, event, after });
+                    later.push(Settling { due, scope, listener: number, event, after });
                 }
             }
         }
-        let pulse = self.pulse(Cause::Event { kind: kind.into(), on }, |run| {
-            now.into_iter().try_for_each(|(listener, event)| run.body(&listener.body, vec![event]))
-        });
+        let on = on.unwrap_or_else(|| target.to_owned());
+        let cause = Cause::Event { kind: kind.into(), on };
+        let pulse = self.hear(cause, now);
         // A pulse that is taken back leaves what waits as it was, too.
         if pulse.fault.is_none() {
-            self.settling.retain(|old| later.iter().all(|new| new.listener != old.listener));
+            self.settling.retain(|old| {
+                later.iter().all(|new| (new.scope, new.listener) != (old.scope, old.listener))
+            });
             self.settling.extend(later);
         }
+        pulse
+    }
+
+    /// Runs listeners in one pulse.
+    fn hear(&mut self, cause: Cause, heard: Vec<(ScopeId, &Listener, Value)>) -> Pulse {
+        let mut committed: Vec<(ScopeId, u32, Shown)> = Vec::new();
+        let mut refused: Vec<(ScopeId, u32, Shown)> = Vec::new();
+        let pulse = self.pulse(cause, &mut |run, view| {
+            for (scope, listener, event) in &heard {
+                let Some(commit) = &listener.commit else {
+                    run.within(*scope, |run| run.body(&listener.body, vec![event.clone()]))?;
+                    continue;
+                };
+                let held = held_by_control(event);
+                let accepted = run.within(*scope, |run| run.commit(commit, &held))?;
+                let list = if accepted { &mut *view.0 } else { &mut *view.1 };
+                list.push((*scope, commit.part, held));
+            }
+            Ok(())
+        }, &mut committed, &mut refused);
         pulse
     }
 
@@ -178,13 +191,16 @@ impl Runtime {
             return None;
         };
         let at = self.settling.iter().position(|waiting| waiting.due == due)?;
-        let Settling { listener, event, after, .. } = self.settling.remove(at);
+        let Settling { scope, listener, event, after, .. } = self.settling.remove(at);
         self.now = due.max(self.now);
-        let prepared = self.graph.prepared.clone();
-        let listener = &prepared.plan().listeners[listener as usize];
-        let (kind, on) = (listener.event.to_string(), element_of(&listener.address).to_owned());
-        let act = |run: &mut Run<'_>| run.body(&listener.body, vec![event]);
-        Some(self.pulse(Cause::Settled { kind, on, after }, act))
+        let prepared = self.view.graph.prepared.clone();
+        let graph = &self.view.graph;
+        let (plan, block) = (graph.scope(scope).plan, graph.scope(scope).block);
+        let listener =
+            &prepared.plan(plan).blocks[block as usize].listeners[listener as usize];
+        let on = element_of(&graph.address(scope, &listener.address)).to_owned();
+        let cause = Cause::Settled { kind: listener.event.to_string(), on, after };
+        Some(self.hear(cause, vec![(scope, listener, event)]))
     }
 
     /// Writes to a prop or to state. The caller has checked the value against its type.
@@ -192,112 +208,232 @@ impl Runtime {
         let name = self.plan().cells[cell as usize].name.to_string();
         let path: String =
             std::iter::once(name).chain(steps.iter().map(|s| s.to_string())).collect();
-        self.pulse(Cause::Write { path: path.clone() }, |run| {
-            if run.graph.set(cell, steps, value, smallvec::SmallVec::new()) {
-                Ok(())
-            } else {
-                Err(Fault::NoSuchPlace { path })
-            }
-        })
+        let mut steps = Some((steps, value));
+        let cause = Cause::Write { path: path.clone() };
+        self.pulse(
+            cause,
+            &mut |run, _| {
+                let Some((steps, value)) = steps.take() else { return Ok(()) };
+                match run.graph.set(ROOT_SCOPE, cell, steps, value) {
+                    true => Ok(()),
+                    false => Err(Fault::NoSuchPlace { path: path.clone() }),
+                }
+            },
+            &mut Vec::new(),
+            &mut Vec::new(),
+        )
     }
 
     fn pulse(
         &mut self,
         cause: Cause,
-        act: impl FnOnce(&mut Run<'_>) -> Result<(), Fault>,
+        act: &mut Act<'_>,
+        committed: &mut Vec<(ScopeId, u32, Shown)>,
+        refused: &mut Vec<(ScopeId, u32, Shown)>,
     ) -> Pulse {
-        self.graph.begin();
-        let mut run = Run::new(&mut self.graph);
-        let result = act(&mut run);
+        self.view.graph.begin();
+        self.view.making = Making::default();
+        let mut run = Run::new(&mut self.view.graph);
+        let result = act(&mut run, (committed, refused));
         let given = run.given;
         match result {
-            Ok(()) => self.settle(cause, Batch::default(), given),
+            Ok(()) => {
+                for (scope, part, held) in committed.drain(..) {
+                    self.holds(scope, part, held, true);
+                }
+                for (scope, part, held) in refused.drain(..) {
+                    self.holds(scope, part, held, false);
+                }
+                self.settle(cause, given)
+            }
             Err(fault) => {
-                self.graph.roll_back();
-                let mut pulse = self.record(cause, Batch::default(), Vec::new());
+                self.view.graph.roll_back();
+                for (scope, part, held) in committed.drain(..).chain(refused.drain(..)) {
+                    self.put_back(scope, part, held);
+                }
+                let mut pulse = self.record(cause, Vec::new(), Vec::new());
+                self.view.end();
                 pulse.fault = Some(fault);
                 pulse
             }
         }
     }
 
-    /// Brings the parts up to date that are waiting, and records what the pulse did.
-    fn settle(&mut self, cause: Cause, mut patches: Batch, given: GivenEvents) -> Pulse {
-        let prepared = self.graph.prepared.clone();
-        let plan = prepared.plan();
-        let mut waiting = std::mem::take(&mut self.graph.waiting);
-        waiting.sort_unstable();
-        waiting.dedup();
-        let (mut parts, mut evaluated) = (Vec::new(), Vec::new());
-        for reader in waiting {
-            let number = self.graph.part_of_reader(reader);
-            if !self.graph.settle_reads(reader) {
-                continue;
-            }
-            let part = &plan.parts[number];
-            let value = self.graph.evaluate(reader, part.value);
-            evaluated.push(number);
-            let to = part.kind.shown(&value);
-            let because = self.graph.because(reader).iter().map(|i| *i as usize).collect();
-            self.graph.part_is_fresh(reader);
-            if self.shown[number] == to {
-                continue;
-            }
-            push_patch(&mut patches, Self::node_of_mark(part.mark), &part.kind, &to);
-            let from = std::mem::replace(&mut self.shown[number], to.clone());
-            parts.push(PartChange {
-                part: number,
-                address: part.address.clone(),
-                from,
-                to,
-                because,
-            });
+    /// Notes what a control has come to hold by itself, so that it is not written to it again.
+    fn holds(&mut self, scope: ScopeId, part: u32, held: Shown, accepted: bool) {
+        let prepared = self.view.graph.prepared.clone();
+        let here = self.view.graph.scope(scope);
+        let block = &prepared.plan(here.plan).blocks[here.block as usize];
+        let mark = block.parts[part as usize].mark;
+        let node = here.first + mark;
+        let marked = here.invalid.contains(&part);
+        self.view.graph.scope_mut(scope).shown[part as usize] = held;
+        if accepted {
+            self.view.clear_invalid(scope, part, mark);
+        } else if !marked {
+            self.view.graph.scope_mut(scope).invalid.push(part);
+            let (name, value) = ("aria-invalid", "true");
+            self.view.making.patches.push(&Patch::SetAttribute { node, name, value });
         }
-        let mut pulse = self.record(cause, patches, given);
-        pulse.parts = parts;
-        pulse.evaluated = evaluated;
-        if pulse.cause == Cause::Opened {
+    }
+
+    /// Gives a control back what it showed before a pulse that was taken back.
+    fn put_back(&mut self, scope: ScopeId, part: u32, held: Shown) {
+        let prepared = self.view.graph.prepared.clone();
+        let here = self.view.graph.scope(scope);
+        let block = &prepared.plan(here.plan).blocks[here.block as usize];
+        let planned = &block.parts[part as usize];
+        let shown = &here.shown[part as usize];
+        if *shown != held {
+            let node = here.first + planned.mark;
+            push_patch(&mut self.view.making.patches, node, &planned.kind, shown);
+        }
+    }
+
+    /// Brings the view up to date, and records what the pulse did.
+    fn settle(&mut self, cause: Cause, given: GivenEvents) -> Pulse {
+        let opened = cause == Cause::Opened;
+        let mut changes: Vec<PartChange> = Vec::new();
+        // Branches and lists first, outer ones before inner ones: nothing is evaluated for what
+        // is going away.
+        while let Some(Reverse((_, scope, reader))) = self.view.graph.spots.pop() {
+            if !self.view.is_waiting(scope, reader) {
+                continue;
+            }
+            let ready = self.view.graph.prepared.clone();
+            let here = self.view.graph.scope(scope);
+            let spot = reader - ready.block(here.plan, here.block).reader_of_spot(0);
+            let Some(effect) = self.view.settle_spot(scope, spot) else { continue };
+            let place = PlaceId { scope, which: Which::Spot(spot) };
+            let address = self.view.graph.address_of_spot(scope, spot);
+            let because = self.because(scope, reader);
+            changes.push(PartChange { place, address, effect, because });
+        }
+        let mut parts = std::mem::take(&mut self.view.graph.parts);
+        parts.retain(|(scope, reader)| self.view.is_waiting(*scope, *reader));
+        parts.sort_unstable();
+        parts.dedup();
+        for (scope, reader) in parts {
+            changes.extend(self.settle_part(scope, reader));
+        }
+        if changes.len() > 1 {
+            let mut keyed: Vec<(Vec<u32>, PartChange)> = changes
+                .into_iter()
+                .map(|change| (self.view.graph.document_order(change.place), change))
+                .collect();
+            keyed.sort_by(|(a, _), (b, _)| a.cmp(b));
+            changes = keyed.into_iter().map(|(_, change)| change).collect();
+        }
+        let mut pulse = self.record(cause, given, changes);
+        if opened {
             // All is new: nothing followed from anything.
             pulse.values.clear();
-            pulse.parts.iter_mut().for_each(|part| part.because.clear());
         } else {
             self.keep_real_changes(&mut pulse);
         }
-        self.graph.end();
+        self.view.end();
+        let graph = &self.view.graph;
+        self.settling.retain(|waiting| graph.scope(waiting.scope).alive);
         pulse
     }
 
-    fn record(&mut self, cause: Cause, patches: Batch, given: GivenEvents) -> Pulse {
+    fn settle_part(&mut self, scope: ScopeId, reader: u32) -> Option<PartChange> {
+        let graph = &mut self.view.graph;
+        if !graph.settle_reads((scope, reader)) {
+            return None;
+        }
+        let prepared = graph.prepared.clone();
+        let (plan, block) = (graph.scope(scope).plan, graph.scope(scope).block);
+        let number = reader - prepared.block(plan, block).reader_of_part(0);
+        let part = &prepared.plan(plan).blocks[block as usize].parts[number as usize];
+        let value = graph.evaluate((scope, reader), part.value);
+        graph.freshen((scope, reader));
+        self.view.making.evaluated.push((scope, reader));
+        let to = part.kind.shown(&value);
+        self.view.report_unsafe(scope, &part.address, &part.kind, &value, &to);
+        let shown = &self.view.graph.scope(scope).shown[number as usize];
+        if *shown == to {
+            self.view.clear_invalid(scope, number, part.mark);
+            return None;
+        }
+        // A control that holds another spelling of the value keeps it.
+        if let (Some(conversion), Shown::Text(text)) = (&part.control, shown)
+            && !self.view.graph.scope(scope).invalid.contains(&number)
+            && conversion.value(text).is_some_and(|held| held.same(&value))
+        {
+            return None;
+        }
+        let node = self.view.graph.scope(scope).first + part.mark;
+        push_patch(&mut self.view.making.patches, node, &part.kind, &to);
+        self.view.clear_invalid(scope, number, part.mark);
+        let from = std::mem::replace(
+            &mut self.view.graph.scope_mut(scope).shown[number as usize],
+            to.clone(),
+        );
+        Some(PartChange {
+            place: PlaceId { scope, which: Which::Part(number) },
+            address: self.view.graph.address(scope, &part.address),
+            effect: Effect::Value { from, to },
+            because: self.because(scope, reader),
+        })
+    }
+
+    fn because(&self, scope: ScopeId, reader: u32) -> Vec<usize> {
+        self.view.graph.because((scope, reader)).iter().map(|i| *i as usize).collect()
+    }
+
+    fn record(&mut self, cause: Cause, given: GivenEvents, parts: Vec<PartChange>) -> Pulse {
         let number = self.next_pulse;
         self.next_pulse += 1;
-        let prepared = self.graph.prepared.clone();
-        let plan = prepared.plan();
+        let plan = self.plan();
         let given = given.into_iter().map(|(event, values)| {
             let event = &plan.events[event as usize];
             let names = event.payload.iter().map(|(name, _)| name.clone());
             Given { name: event.name.clone(), payload: names.zip(values).collect() }
         });
+        let (given, component) = (given.collect(), plan.name.clone());
+        let values = self.value_changes();
+        let making = std::mem::take(&mut self.view.making);
+        let graph = &self.view.graph;
+        let place = |(scope, reader): (ScopeId, u32)| {
+            let here = graph.scope(scope);
+            let ready = graph.prepared.block(here.plan, here.block);
+            let which = match reader.checked_sub(ready.reader_of_part(0)) {
+                Some(part) => Which::Part(part),
+                None => Which::Spot(reader - ready.reader_of_spot(0)),
+            };
+            PlaceId { scope, which }
+        };
         Pulse {
             number,
-            component: plan.name.clone(),
+            component,
             cause,
-            values: self.value_changes(plan),
-            parts: Vec::new(),
-            given: given.collect(),
-            patches,
-            evaluated: Vec::new(),
-            computed: self.graph.computed,
+            values,
+            parts,
+            given,
+            patches: making.patches,
+            evaluated: making.evaluated.into_iter().map(place).collect(),
+            created: making.created,
+            problems: making.problems,
+            computed: graph.computed,
             fault: None,
         }
     }
 
-    /// The log in the words of the component, one entry for each write.
-    fn value_changes(&self, plan: &Plan) -> Vec<ValueChange> {
+    /// The log in the words of the components, one entry for each write.
+    fn value_changes(&self) -> Vec<ValueChange> {
+        let graph = &self.view.graph;
         let change = |change: &crate::change::Change| {
-            let cell = &plan.cells[change.cell as usize];
+            let (plan, at) = (graph.scope(change.scope).plan, graph.home(change.scope, change.cell));
+            let cell = &graph.prepared.plan(plan).cells[change.cell as usize];
             let steps = change.path.iter().map(|step| step.to_string());
-            let path = std::iter::once(cell.name.to_string()).chain(steps).collect();
-            let now = self.graph.values[change.cell as usize].at(&change.path);
+            let owner = graph.name_of(change.scope);
+            let root = if owner.is_empty() { String::new() } else { format!("{owner}.") };
+            let path = [root, cell.name.to_string()].into_iter().chain(steps).collect();
+            let now = match graph.scope(at.0).cells.get(at.1 as usize) {
+                Some(Slot::Own(value) | Slot::Derived { value, .. }) => value.at(&change.path),
+                _ => None,
+            };
             let difference = match &change.undo {
                 Undo::Set(old) => {
                     Difference::Value { from: old.clone(), to: now.cloned().unwrap_or_default() }
@@ -310,29 +446,31 @@ impl Runtime {
                     Difference::Order { moved: moved.count() }
                 }
             };
-            let layer = match cell.kind {
-                CellKind::Derived(..) => Layer::Derived,
-                _ => Layer::State,
-            };
+            let derived = matches!(
+                graph.scope(at.0).cells.get(at.1 as usize),
+                Some(Slot::Derived { .. })
+            ) || matches!(cell.kind, CellKind::Derived(..));
+            let layer = if derived { Layer::Derived } else { Layer::State };
             let because = change.because.iter().map(|i| *i as usize).collect();
             ValueChange { layer, path, difference, because }
         };
-        self.graph.log.iter().map(change).collect()
+        graph.log.iter().map(change).collect()
     }
 
     /// Makes one entry of several writes to one place, and drops what came out as it was.
     fn keep_real_changes(&self, pulse: &mut Pulse) {
-        let log = &self.graph.log;
+        let log = &self.view.graph.log;
         if log.len() < 2 && !pulse.values.iter().any(is_nothing) {
             return;
         }
+        type Place<'a> = (ScopeId, CellId, &'a [Step]);
         let mut stands_for: Vec<Option<usize>> = Vec::with_capacity(log.len());
         let mut kept: Vec<ValueChange> = Vec::new();
-        let mut set: FxHashMap<(CellId, &[Step]), usize> = FxHashMap::default();
+        let mut set: FxHashMap<Place<'_>, usize> = FxHashMap::default();
         for (i, change) in pulse.values.drain(..).enumerate() {
-            let (cell, path) = (log[i].cell, log[i].path.as_slice());
+            let (scope, cell, path) = (log[i].scope, log[i].cell, log[i].path.as_slice());
             // A write inside what was already replaced is part of that replacement.
-            let earlier = (0..=path.len()).find_map(|len| set.get(&(cell, &path[..len])));
+            let earlier = (0..=path.len()).find_map(|len| set.get(&(scope, cell, &path[..len])));
             let kept_as = match earlier {
                 Some(earlier) => stands_for[*earlier],
                 None if is_nothing(&change) => None,
@@ -343,7 +481,7 @@ impl Runtime {
             };
             stands_for.push(kept_as);
             if matches!(log[i].undo, Undo::Set(_)) {
-                set.entry((cell, path)).or_insert(i);
+                set.entry((scope, cell, path)).or_insert(i);
             }
         }
         let renumber = |because: &mut Vec<usize>| {
@@ -359,6 +497,28 @@ impl Runtime {
     }
 }
 
+/// What a pulse does first: writes. What controls have come to hold goes to the two lists.
+type Act<'a> = dyn FnMut(
+        &mut Run<'_>,
+        (&mut Vec<(ScopeId, u32, Shown)>, &mut Vec<(ScopeId, u32, Shown)>),
+    ) -> Result<(), Fault>
+    + 'a;
+
+/// What the event of a two-way binding says that its control holds.
+fn held_by_control(event: &Value) -> Shown {
+    let Value::Record(record) = event else { return Shown::Absent };
+    let held = record.iter().next().map(|(_, value)| value);
+    match held {
+        Some(Value::Boolean(on)) => Shown::Flag(*on),
+        Some(other) => {
+            let mut text = String::new();
+            other.push_shown(&mut text);
+            Shown::Text(text)
+        }
+        None => Shown::Absent,
+    }
+}
+
 fn is_nothing(change: &ValueChange) -> bool {
     matches!(&change.difference, Difference::Value { from, to } if from.same(to))
 }
@@ -366,24 +526,4 @@ fn is_nothing(change: &ValueChange) -> bool {
 /// `button` of `button click`.
 fn element_of(address: &str) -> &str {
     address.rsplit_once(' ').map_or(address, |(element, _)| element)
-}
-
-fn push_patch(patches: &mut Batch, node: NodeNumber, kind: &PartKind, shown: &Shown) {
-    match (kind, shown) {
-        (PartKind::Text, Shown::Text(text)) => patches.push(&Patch::Text { node, text }),
-        (PartKind::Attribute(name, _), Shown::Text(value)) => {
-            patches.push(&Patch::SetAttribute { node, name, value });
-        }
-        (PartKind::Attribute(name, _), _) => {
-            patches.push(&Patch::RemoveAttribute { node, name });
-        }
-        (PartKind::Property(property), Shown::Text(value)) => {
-            patches.push(&Patch::SetProperty { node, property: *property, value });
-        }
-        (PartKind::Property(property), shown) => {
-            let on = *shown == Shown::Flag(true);
-            patches.push(&Patch::SetFlag { node, property: *property, on });
-        }
-        (PartKind::Text, _) => patches.push(&Patch::Text { node, text: "" }),
-    }
 }

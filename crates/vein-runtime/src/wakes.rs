@@ -1,237 +1,454 @@
-//! Who reads what: a tree of paths into cells, with the readers of each.
+//! Who reads what, known before anything runs: for each block a tree of paths into the cells
+//! that it sees, with what depends on each.
 //!
-//! One such tree is fixed for a plan and shared by all its instances; another holds the reads
-//! that each evaluation finds out. A write walks down its own path only, so its cost does not
-//! depend on how much else is read.
+//! The trees belong to the compiled blocks. Scopes enter nothing and so have nothing to take
+//! out when they go.
 
 use rustc_hash::FxHashMap;
-use vein_plan::code::CellId;
-use vein_plan::{Extent, Step, Value};
+use std::sync::Arc;
+use vein_plan::code::{CellId, NameId};
+use vein_plan::{
+    BlockId, CellKind, Extent, Given, Name, Next, Plan, PlanRead, Program, Read, ReadStep, Reads,
+    SpotKind, Step,
+};
 
-/// Something that reads: a derived value or a part.
-pub(crate) type ReaderId = u32;
-type NodeId = u32;
+/// A reader's number in its scope: first the cells of its block, then the spots, then the parts.
+pub(crate) type Reader = u32;
 
-#[derive(Debug, Default)]
-struct Node {
-    readers: Vec<(ReaderId, Extent)>,
-    children: FxHashMap<Step, NodeId>,
-    /// The node around this one and the step to here, so that empty nodes can be given back.
-    up: Option<(NodeId, Step)>,
+/// What depends on a path.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Entry {
+    /// A derived value, a spot or a part of the block.
+    Reader(Reader, Extent),
+    /// The list of a spot stands here.
+    List(u32),
+    /// What tells the items of the loop around the block apart.
+    Key,
+    /// What the spot gives to a component or hands back: the spot, and which of it.
+    Given(u32, u32, Extent),
 }
 
-/// A tree of reads.
 #[derive(Debug, Default)]
+pub(crate) struct Node {
+    pub(crate) entries: Vec<Entry>,
+    children: Vec<(ReadStep, u32)>,
+}
+
+/// The readers of one cell in one block.
+#[derive(Debug)]
 pub(crate) struct Wakes {
-    roots: FxHashMap<CellId, NodeId>,
     nodes: Vec<Node>,
-    free: Vec<NodeId>,
-}
-
-/// Where a reader is entered, for taking it out again.
-pub(crate) type Entry = (NodeId, Extent);
-
-/// How a list was changed in place, for finding what stood at a position and what stands there
-/// now without copying the list.
-pub(crate) enum ListChange<'a> {
-    Splice { at: usize, removed: usize, inserted: &'a [Value] },
-    Permute(&'a [u32]),
-}
-
-impl ListChange<'_> {
-    fn length_after(&self, before: usize) -> usize {
-        match self {
-            ListChange::Splice { removed, inserted, .. } => before - removed + inserted.len(),
-            ListChange::Permute(_) => before,
-        }
-    }
-
-    fn item_after<'v>(&'v self, before: &'v [Value], position: usize) -> Option<&'v Value> {
-        match self {
-            ListChange::Splice { at, removed, inserted } => {
-                if position < *at {
-                    before.get(position)
-                } else if position < at + inserted.len() {
-                    inserted.get(position - at)
-                } else {
-                    before.get(position - inserted.len() + removed)
-                }
-            }
-            ListChange::Permute(order) => {
-                order.get(position).and_then(|from| before.get(*from as usize))
-            }
-        }
-    }
 }
 
 impl Wakes {
-    /// Enters a reader at a path.
-    pub(crate) fn enter(
-        &mut self,
-        reader: ReaderId,
-        cell: CellId,
-        path: &[Step],
-        extent: Extent,
-    ) -> Entry {
-        let mut at = match self.roots.get(&cell) {
-            Some(root) => *root,
-            None => {
-                let root = self.new_node(None);
-                self.roots.insert(cell, root);
-                root
-            }
-        };
+    fn new() -> Wakes {
+        Wakes { nodes: vec![Node::default()] }
+    }
+
+    fn enter(&mut self, path: &[ReadStep], entry: Entry) {
+        let mut at = 0;
         for step in path {
-            at = match self.nodes[at as usize].children.get(step) {
-                Some(child) => *child,
+            let known = self.nodes[at].children.iter().find(|(s, _)| s == step);
+            at = match known {
+                Some((_, child)) => *child as usize,
                 None => {
-                    let child = self.new_node(Some((at, step.clone())));
-                    self.nodes[at as usize].children.insert(step.clone(), child);
+                    let child = self.nodes.len();
+                    self.nodes.push(Node::default());
+                    self.nodes[at].children.push((*step, child as u32));
                     child
                 }
             };
         }
-        self.nodes[at as usize].readers.push((reader, extent));
-        (at, extent)
+        if !self.nodes[at].entries.contains(&entry) {
+            self.nodes[at].entries.push(entry);
+        }
     }
 
-    fn new_node(&mut self, up: Option<(NodeId, Step)>) -> NodeId {
-        let node = Node { up, ..Node::default() };
-        match self.free.pop() {
-            Some(id) => {
-                self.nodes[id as usize] = node;
-                id
+    pub(crate) fn root(&self) -> &Node {
+        &self.nodes[0]
+    }
+
+    /// The nodes one step on. A position leads to what reads some position.
+    pub(crate) fn child(&self, node: &Node, step: &Step, names: &[Name]) -> Option<&Node> {
+        let leads = |known: &ReadStep| match (known, step) {
+            (ReadStep::AnyItem, Step::Index(_)) => true,
+            (ReadStep::Field(id), Step::Field(name)) => {
+                let known = &names[*id as usize];
+                Arc::ptr_eq(known, name) || known == name
             }
-            None => {
-                self.nodes.push(node);
-                self.nodes.len() as NodeId - 1
+            _ => false,
+        };
+        let (_, child) = node.children.iter().find(|(known, _)| leads(known))?;
+        Some(&self.nodes[*child as usize])
+    }
+
+    pub(crate) fn children<'a>(
+        &'a self,
+        node: &'a Node,
+    ) -> impl Iterator<Item = (ReadStep, &'a Node)> {
+        node.children.iter().map(|(step, child)| (*step, &self.nodes[*child as usize]))
+    }
+
+    /// Everything that depends on the cell or on something in it.
+    pub(crate) fn all(&self) -> impl Iterator<Item = &Entry> {
+        self.nodes.iter().flat_map(|node| &node.entries)
+    }
+}
+
+/// What a reader reads.
+#[derive(Debug)]
+pub(crate) enum KnownReads {
+    /// Always exactly this.
+    Fixed(Vec<Read>),
+    /// It differs from run to run.
+    Followed,
+}
+
+/// What stands at the top of a block, in document order.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum Top {
+    Node(u32),
+    Spot(u32),
+}
+
+/// What is given through a spot, ready for use.
+#[derive(Clone, Debug)]
+pub(crate) enum ReadyGiven {
+    Path(CellId, Arc<[Step]>),
+    Value(u32, Arc<KnownReads>),
+    Once(u32),
+}
+
+/// A block, ready for running.
+#[derive(Debug)]
+pub(crate) struct ReadyBlock {
+    /// Its own cells, in order.
+    pub(crate) cells: Vec<CellId>,
+    pub(crate) wakes: FxHashMap<CellId, Wakes>,
+    /// For each cell, the spots in whose blocks it is read too.
+    pub(crate) inner: FxHashMap<CellId, Vec<u32>>,
+    /// What the readers read; cells that are not derived read nothing.
+    pub(crate) reads: Vec<Arc<KnownReads>>,
+    pub(crate) top: Vec<Top>,
+    pub(crate) marks: u32,
+    pub(crate) spots: usize,
+    /// For each spot: where it stands among the marks.
+    pub(crate) order: Vec<u32>,
+    /// For each spot: the way to its list, or what it gives.
+    pub(crate) lists: Vec<Arc<[Step]>>,
+    pub(crate) given: Vec<Vec<ReadyGiven>>,
+    /// The cell of the loop's item, and of its position where something reads it.
+    pub(crate) item: Option<CellId>,
+    pub(crate) position: Option<CellId>,
+    /// The number of its template among all of the program.
+    pub(crate) template: u32,
+}
+
+impl ReadyBlock {
+    pub(crate) fn reader_of_spot(&self, spot: u32) -> Reader {
+        self.cells.len() as u32 + spot
+    }
+
+    pub(crate) fn reader_of_part(&self, part: u32) -> Reader {
+        (self.cells.len() + self.spots) as u32 + part
+    }
+}
+
+/// Where a cell lives: its block, and its place among the block's cells.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Home {
+    pub(crate) block: BlockId,
+    pub(crate) at: u32,
+}
+
+/// A plan, ready for running.
+#[derive(Debug)]
+pub(crate) struct ReadyPlan {
+    pub(crate) blocks: Vec<ReadyBlock>,
+    pub(crate) homes: Vec<Home>,
+}
+
+/// A program with everything that can be known before it runs.
+#[derive(Debug)]
+pub(crate) struct Prepared {
+    pub(crate) program: Arc<Program>,
+    pub(crate) plans: Vec<ReadyPlan>,
+    /// How many templates the blocks have.
+    pub(crate) templates: u32,
+}
+
+impl Prepared {
+    pub(crate) fn new(program: Arc<Program>) -> Prepared {
+        let mut templates = 0;
+        let plans = program.plans.iter().map(|plan| {
+            let first = templates;
+            templates += plan.blocks.len() as u32;
+            ready(&program, plan, first)
+        });
+        let plans = plans.collect();
+        Prepared { plans, templates, program }
+    }
+
+    pub(crate) fn plan(&self, plan: u32) -> &Plan {
+        &self.program.plans[plan as usize]
+    }
+
+    pub(crate) fn block(&self, plan: u32, block: BlockId) -> &ReadyBlock {
+        &self.plans[plan as usize].blocks[block as usize]
+    }
+}
+
+fn steps(program: &Program, path: &[NameId]) -> Arc<[Step]> {
+    path.iter().map(|name| Step::Field(program.names[*name as usize].clone())).collect()
+}
+
+/// Fixed reads never go through items of lists.
+fn known(program: &Program, reads: &Reads) -> Arc<KnownReads> {
+    let Reads::Fixed(paths) = reads else { return Arc::new(KnownReads::Followed) };
+    let step = |step: &ReadStep| match step {
+        ReadStep::Field(name) => Some(Step::Field(program.names[*name as usize].clone())),
+        ReadStep::AnyItem => None,
+    };
+    let read = |read: &PlanRead| Read {
+        cell: read.cell,
+        path: read.path.iter().map_while(step).collect(),
+        extent: read.extent,
+    };
+    Arc::new(KnownReads::Fixed(paths.iter().map(read).collect()))
+}
+
+fn ready(program: &Program, plan: &Plan, first_template: u32) -> ReadyPlan {
+    let mut homes = Vec::with_capacity(plan.cells.len());
+    let mut own: Vec<Vec<CellId>> = vec![Vec::new(); plan.blocks.len()];
+    for (number, cell) in plan.cells.iter().enumerate() {
+        let cells = &mut own[cell.block as usize];
+        homes.push(Home { block: cell.block, at: cells.len() as u32 });
+        cells.push(number as CellId);
+    }
+    let mut blocks: Vec<ReadyBlock> = own
+        .into_iter()
+        .enumerate()
+        .map(|(number, cells)| ready_block(program, plan, number as BlockId, cells, first_template))
+        .collect();
+    // What a block reads of the cells around it, those around it have to know. Inner blocks
+    // stand after the outer ones.
+    for number in (1..blocks.len()).rev() {
+        let block = &blocks[number];
+        let Some(parent) = plan.blocks[number].parent else { continue };
+        let spot = plan.blocks[parent as usize]
+            .spots
+            .iter()
+            .position(|spot| inner_blocks(&spot.kind).contains(&(number as BlockId)));
+        let Some(spot) = spot.map(|spot| spot as u32) else { continue };
+        let outer: Vec<CellId> = block
+            .wakes
+            .keys()
+            .chain(block.inner.keys())
+            .filter(|cell| homes[**cell as usize].block != number as BlockId)
+            .copied()
+            .collect();
+        for cell in outer {
+            let spots = blocks[parent as usize].inner.entry(cell).or_default();
+            if !spots.contains(&spot) {
+                spots.push(spot);
             }
         }
     }
+    for block in &mut blocks {
+        // A position that nothing reads need not be kept up to date.
+        let wakes = &block.wakes;
+        let inner = &block.inner;
+        block.position = block.position.filter(|c| wakes.contains_key(c) || inner.contains_key(c));
+    }
+    ReadyPlan { blocks, homes }
+}
 
-    /// Takes a reader out where it was entered, and gives back nodes that nobody needs.
-    pub(crate) fn leave(&mut self, reader: ReaderId, (mut at, extent): Entry) {
-        let readers = &mut self.nodes[at as usize].readers;
-        if let Some(i) = readers.iter().position(|entry| *entry == (reader, extent)) {
-            readers.swap_remove(i);
-        }
-        loop {
-            let node = &self.nodes[at as usize];
-            let Some((parent, step)) = node.up.clone() else { return };
-            if !node.readers.is_empty() || !node.children.is_empty() {
-                return;
+/// The blocks that are written in a spot.
+pub(crate) fn inner_blocks(kind: &SpotKind) -> Vec<BlockId> {
+    match kind {
+        SpotKind::Branch { alternatives, .. } => alternatives.clone(),
+        SpotKind::List { block, .. } | SpotKind::Renamed { block, .. } => vec![*block],
+        SpotKind::Component(used) => used.contents.iter().map(|(_, block)| *block).collect(),
+        SpotKind::Slot { fallback, .. } => fallback.iter().copied().collect(),
+        SpotKind::Markup { .. } => Vec::new(),
+    }
+}
+
+fn ready_block(
+    program: &Program,
+    plan: &Plan,
+    number: BlockId,
+    cells: Vec<CellId>,
+    first_template: u32,
+) -> ReadyBlock {
+    let block = &plan.blocks[number as usize];
+    let mut wakes: FxHashMap<CellId, Wakes> = FxHashMap::default();
+    let mut enter = |read: &PlanRead, entry: Entry| {
+        wakes.entry(read.cell).or_insert_with(Wakes::new).enter(&read.path, entry);
+    };
+    let nothing = Arc::new(KnownReads::Fixed(Vec::new()));
+    let mut reads: Vec<Arc<KnownReads>> = Vec::new();
+    let mut item = None;
+    let mut position = None;
+    for (at, cell) in cells.iter().enumerate() {
+        match &plan.cells[*cell as usize].kind {
+            CellKind::Derived(_, found) => {
+                for read in found.paths() {
+                    enter(read, Entry::Reader(at as u32, read.extent));
+                }
+                reads.push(known(program, found));
+                continue;
             }
-            self.nodes[parent as usize].children.remove(&step);
-            self.free.push(at);
-            at = parent;
+            CellKind::Item => item = Some(*cell),
+            CellKind::Position => position = Some(*cell),
+            _ => {}
         }
+        reads.push(nothing.clone());
     }
-
-    /// How many reads are entered.
-    pub(crate) fn len(&self) -> usize {
-        self.nodes.iter().map(|node| node.readers.len()).sum()
-    }
-
-    /// Every reader of a cell or of anything in it.
-    pub(crate) fn readers_of(&self, cell: CellId, out: &mut Vec<ReaderId>) {
-        let mut open: Vec<NodeId> = self.roots.get(&cell).copied().into_iter().collect();
-        while let Some(at) = open.pop() {
-            let node = &self.nodes[at as usize];
-            out.extend(node.readers.iter().map(|(reader, _)| *reader));
-            open.extend(node.children.values());
-        }
-    }
-
-    /// Goes to the node of a path; readers of all of anything on the way see the change.
-    fn descend(&self, cell: CellId, path: &[Step], out: &mut Vec<ReaderId>) -> Option<&Node> {
-        let mut node = &self.nodes[*self.roots.get(&cell)? as usize];
-        for step in path {
-            whole(node, out);
-            node = &self.nodes[*node.children.get(step)? as usize];
-        }
-        Some(node)
-    }
-
-    /// Finds the readers that see that the value at a path has become another.
-    pub(crate) fn replaced(
-        &self,
-        cell: CellId,
-        path: &[Step],
-        before: &Value,
-        after: &Value,
-        out: &mut Vec<ReaderId>,
-    ) {
-        if let Some(node) = self.descend(cell, path, out) {
-            self.compare(node, Some(before), Some(after), out);
-        }
-    }
-
-    fn compare(
-        &self,
-        node: &Node,
-        before: Option<&Value>,
-        after: Option<&Value>,
-        out: &mut Vec<ReaderId>,
-    ) {
-        for (reader, extent) in &node.readers {
-            if extent.differs(before, after) {
-                out.push(*reader);
+    let (mut lists, mut given) = (Vec::new(), Vec::new());
+    for (at, spot) in block.spots.iter().enumerate() {
+        let reader = (cells.len() + at) as u32;
+        let (mut list, mut gives) = (Arc::from([]), Vec::new());
+        let mut giving = |all: &mut dyn Iterator<Item = &Given>, enter: &mut dyn FnMut(&PlanRead, Entry)| {
+            for (which, value) in all.enumerate() {
+                let (spot, which) = (at as u32, which as u32);
+                gives.push(match value {
+                    Given::Path { cell, path } => {
+                        let fields = path.iter().map(|name| ReadStep::Field(*name)).collect();
+                        let read = PlanRead { cell: *cell, path: fields, extent: Extent::Whole };
+                        enter(&read, Entry::Given(spot, which, Extent::Whole));
+                        ReadyGiven::Path(*cell, steps(program, path))
+                    }
+                    Given::Value(id, found) => {
+                        for read in found.paths() {
+                            enter(read, Entry::Given(spot, which, read.extent));
+                        }
+                        ReadyGiven::Value(*id, known(program, found))
+                    }
+                    Given::Once(id) => ReadyGiven::Once(*id),
+                });
+            }
+        };
+        let mut found = nothing.clone();
+        match &spot.kind {
+            SpotKind::Branch { reads, .. }
+            | SpotKind::Renamed { reads, .. }
+            | SpotKind::Markup { reads, .. } => {
+                for read in reads.paths() {
+                    enter(read, Entry::Reader(reader, read.extent));
+                }
+                found = known(program, reads);
+            }
+            SpotKind::List { cell, path, .. } => {
+                let fields = path.iter().map(|name| ReadStep::Field(*name)).collect();
+                let read = PlanRead { cell: *cell, path: fields, extent: Extent::Whole };
+                enter(&read, Entry::List(at as u32));
+                list = steps(program, path);
+                let path = list.to_vec();
+                let read = Read { cell: *cell, path, extent: Extent::Whole };
+                found = Arc::new(KnownReads::Fixed(vec![read]));
+            }
+            SpotKind::Component(used) => {
+                giving(&mut used.props.iter().map(|(_, given)| given), &mut enter);
+            }
+            SpotKind::Slot { values, .. } => {
+                giving(&mut values.iter().map(|(_, given)| given), &mut enter);
             }
         }
-        for (step, child) in &node.children {
-            let (before, after) =
-                (before.and_then(|v| v.child(step)), after.and_then(|v| v.child(step)));
-            self.compare(&self.nodes[*child as usize], before, after, out);
-        }
+        reads.push(found);
+        lists.push(list);
+        given.push(gives);
     }
-
-    /// Finds the readers that see that a list was changed in place.
-    pub(crate) fn list_changed(
-        &self,
-        cell: CellId,
-        path: &[Step],
-        before: &[Value],
-        change: &ListChange<'_>,
-        out: &mut Vec<ReaderId>,
-    ) {
-        let Some(node) = self.descend(cell, path, out) else { return };
-        let longer_or_shorter = change.length_after(before.len()) != before.len();
-        for (reader, extent) in &node.readers {
-            let sees = match extent {
-                Extent::Whole => true,
-                Extent::Length => longer_or_shorter,
-                Extent::Presence | Extent::Position => false,
-            };
-            if sees {
-                out.push(*reader);
+    for (at, part) in block.parts.iter().enumerate() {
+        let reader = (cells.len() + block.spots.len() + at) as u32;
+        for read in part.reads.paths() {
+            enter(read, Entry::Reader(reader, read.extent));
+        }
+        reads.push(known(program, &part.reads));
+    }
+    // What tells items apart is read by the loop, in the name of the row.
+    let around = block.parent.map(|parent| &plan.blocks[parent as usize].spots);
+    for spot in around.into_iter().flatten() {
+        if let SpotKind::List { by: Some((_, found)), block, .. } = &spot.kind
+            && *block == number
+        {
+            for read in found.paths() {
+                enter(read, Entry::Key);
             }
         }
-        for (step, child) in &node.children {
-            let Step::Index(position) = step else { continue };
-            let position = *position as usize;
-            let (old, new) = (before.get(position), change.item_after(before, position));
-            self.compare(&self.nodes[*child as usize], old, new, out);
+    }
+    ReadyBlock {
+        marks: block.marks(),
+        spots: block.spots.len(),
+        top: top(block),
+        order: order(block),
+        template: first_template + number,
+        inner: FxHashMap::default(),
+        cells,
+        wakes,
+        reads,
+        lists,
+        given,
+        item,
+        position,
+    }
+}
+
+/// The marked node that a spot stands before, through those that follow it.
+fn before(block: &vein_plan::Block, mut next: Next) -> Option<u32> {
+    loop {
+        match next {
+            Next::End => return None,
+            Next::Node(mark) => return Some(mark),
+            Next::Spot(spot) => next = block.spots[spot as usize].next,
         }
     }
 }
 
-fn whole(node: &Node, out: &mut Vec<ReaderId>) {
-    out.extend(node.readers.iter().filter(|(_, e)| *e == Extent::Whole).map(|(reader, _)| *reader));
+fn top(block: &vein_plan::Block) -> Vec<Top> {
+    let (mut found, mut depth, mut mark) = (Vec::new(), 0, 0);
+    let spots_before = |wanted: Option<u32>| {
+        let spots = block.spots.iter().enumerate();
+        let here = spots.filter(move |(_, spot)| {
+            spot.parent.is_none() && before(block, spot.next) == wanted
+        });
+        here.map(|(at, _)| Top::Spot(at as u32)).collect::<Vec<_>>()
+    };
+    for node in &block.template {
+        if matches!(node, vein_plan::TemplateNode::Close) {
+            depth -= 1;
+            continue;
+        }
+        if depth == 0 && node.is_marked() {
+            found.extend(spots_before(Some(mark)));
+            found.push(Top::Node(mark));
+        }
+        mark += u32::from(node.is_marked());
+        depth += i32::from(matches!(node, vein_plan::TemplateNode::Open { .. }));
+    }
+    found.extend(spots_before(None));
+    found
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn nodes_are_given_back() {
-        let mut wakes = Wakes::default();
-        let path = [Step::Field("beds".into()), Step::Index(3)];
-        for _ in 0..3 {
-            let entry = wakes.enter(7, 0, &path, Extent::Whole);
-            assert_eq!(wakes.len(), 1);
-            wakes.leave(7, entry);
+/// For each spot, how many marks stand before it in the document.
+fn order(block: &vein_plan::Block) -> Vec<u32> {
+    let (mut ends, mut open, mut mark) = (FxHashMap::default(), Vec::new(), 0);
+    for node in &block.template {
+        match node {
+            vein_plan::TemplateNode::Open { marked, .. } => open.push(marked.then_some(mark)),
+            vein_plan::TemplateNode::Close => {
+                if let Some(Some(own)) = open.pop() {
+                    ends.insert(own, mark);
+                }
+            }
+            _ => {}
         }
-        assert_eq!((wakes.len(), wakes.nodes.len(), wakes.free.len()), (0, 3, 2));
+        mark += u32::from(node.is_marked());
     }
+    let place = |spot: &vein_plan::Spot| match (before(block, spot.next), spot.parent) {
+        (Some(next), _) => next,
+        (None, Some(parent)) => ends.get(&parent).copied().unwrap_or(mark),
+        (None, None) => mark,
+    };
+    block.spots.iter().map(place).collect()
 }

@@ -43,7 +43,7 @@ impl Event {
 pub struct Reached {
     /// The element that it is on.
     pub node: NodeId,
-    /// Its number in its component.
+    /// Its number in its block.
     pub listener: u32,
 }
 
@@ -135,6 +135,11 @@ impl Tree {
         match field {
             EventField::Value => self.value(target).unwrap_or_default().as_str().into(),
             EventField::Checked => self.flag(target, Property::Checked).into(),
+            EventField::Open => self.flag(target, Property::Open).into(),
+            EventField::Chosen => match self.set_property(target, Property::Chosen) {
+                Some(vein_plan::Shown::Text(values)) => values.as_str().into(),
+                _ => "[]".into(),
+            },
             other => other.empty(),
         }
     }

@@ -113,7 +113,7 @@ impl Writer<'_> {
             ("input", Some(_)) => tree.value(id),
             _ => None,
         };
-        let flags = [Property::Checked, Property::Selected, Property::Muted]
+        let flags = [Property::Checked, Property::Selected, Property::Muted, Property::Open]
             .map(|flag| (flag.name(), tree.set_property(id, flag).map(|_| tree.flag(id, flag))));
         let set = |name: &str| flags.iter().any(|(flag, on)| *flag == name && on.is_some());
         for (name, text) in tree.attributes(id) {
@@ -140,11 +140,18 @@ impl Writer<'_> {
         let tree = self.tree;
         let mut around = std::iter::successors(tree.parent(id), |id| tree.parent(*id));
         let Some(select) = around.find(|id| tree.name(*id) == Some("select")) else { return };
-        let Some(vein_plan::Shown::Text(value)) = tree.set_property(select, Property::Value) else {
-            return;
-        };
         let own = tree.attribute(id, "value").map_or_else(|| tree.text_content(id), str::to_owned);
-        if own == value && tree.attribute(id, "selected").is_none() {
+        let is_chosen = match tree.set_property(select, Property::Chosen) {
+            Some(vein_plan::Shown::Text(chosen)) => {
+                let chosen: Vec<String> = serde_json::from_str(&chosen).unwrap_or_default();
+                chosen.contains(&own)
+            }
+            _ => match tree.set_property(select, Property::Value) {
+                Some(vein_plan::Shown::Text(value)) => own == value,
+                _ => false,
+            },
+        };
+        if is_chosen && tree.attribute(id, "selected").is_none() {
             self.attribute("selected", "");
         }
     }

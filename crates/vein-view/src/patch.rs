@@ -1,10 +1,10 @@
 //! The patch protocol: small operations over numbered nodes, in one binary form for every
 //! surface. `docs/patches.md` specifies it.
 
-use vein_plan::{EventField, ListenerOptions, Name, Namespace, Plan, Property, TemplateNode};
+use vein_plan::{Block, EventField, ListenerOptions, Name, Namespace, Property, TemplateNode};
 
 /// The version that this crate writes, and the only one that it reads.
-pub const VERSION: u8 = 1;
+pub const VERSION: u8 = 2;
 const LABEL: &[u8; 2] = b"VP";
 const HEADER: usize = 12;
 /// A count beyond this is refused before anything is set aside for it.
@@ -18,6 +18,8 @@ pub(crate) mod op {
     pub(crate) const REMOVE_ATTRIBUTE: u8 = 5;
     pub(crate) const SET_PROPERTY: u8 = 6;
     pub(crate) const SET_FLAG: u8 = 7;
+    pub(crate) const REMOVE: u8 = 8;
+    pub(crate) const MOVE: u8 = 9;
 
     pub(crate) const OPEN: u8 = 1;
     pub(crate) const STATIC_TEXT: u8 = 2;
@@ -45,7 +47,7 @@ pub struct Template {
 pub struct TemplateListener {
     /// Which of the template's marks.
     pub mark: u32,
-    /// The listener's number in its component.
+    /// The listener's number in its block.
     pub number: u32,
     /// The event's type.
     pub event: Name,
@@ -58,10 +60,10 @@ pub struct TemplateListener {
 }
 
 impl Template {
-    /// The template of a component.
-    pub fn of(plan: &Plan) -> Template {
+    /// The template of a block.
+    pub fn of(block: &Block) -> Template {
         let listeners =
-            plan.listeners.iter().enumerate().map(|(number, listener)| TemplateListener {
+            block.listeners.iter().enumerate().map(|(number, listener)| TemplateListener {
                 mark: listener.mark,
                 number: number as u32,
                 event: listener.event.clone(),
@@ -69,17 +71,13 @@ impl Template {
                 options: ListenerOptions { settle: None, ..listener.options.clone() },
                 fields: listener.fields.clone(),
             });
-        Template { nodes: plan.template.clone(), listeners: listeners.collect() }
+        Template { nodes: block.template.clone(), listeners: listeners.collect() }
     }
 
     /// How many of its nodes are marked.
     pub fn marks(&self) -> u32 {
-        self.nodes.iter().filter(|node| is_marked(node)).count() as u32
+        self.nodes.iter().filter(|node| node.is_marked()).count() as u32
     }
-}
-
-pub(crate) fn is_marked(node: &TemplateNode) -> bool {
-    matches!(node, TemplateNode::Open { marked: true, .. } | TemplateNode::TextPart)
 }
 
 /// One edit of the view.
@@ -92,14 +90,30 @@ pub enum Patch<'a> {
         /// What is cloned.
         template: Box<Template>,
     },
-    /// Clones a template to the end of a node. Its marks get consecutive numbers.
+    /// Clones a template into a node. Its marks get consecutive numbers.
     Clone {
         /// Which template.
         template: u32,
         /// Into which node.
         parent: NodeNumber,
+        /// Before which of the nodes in it; [`ROOT`] is the end.
+        before: NodeNumber,
         /// The number of its first mark.
         first: NodeNumber,
+    },
+    /// Takes a node away with everything in it: their numbers are free again.
+    Remove {
+        /// The node.
+        node: NodeNumber,
+    },
+    /// Moves a node inside what holds it, or to another element.
+    Move {
+        /// The node.
+        node: NodeNumber,
+        /// Into which node.
+        parent: NodeNumber,
+        /// Before which of the nodes in it; [`ROOT`] is the end.
+        before: NodeNumber,
     },
     /// Sets the data of a text node.
     Text {
@@ -206,10 +220,21 @@ impl Batch {
                 self.number(*number);
                 self.template(template);
             }
-            Patch::Clone { template, parent, first } => {
+            Patch::Remove { node } => {
+                self.code(op::REMOVE);
+                self.number(*node);
+            }
+            Patch::Move { node, parent, before } => {
+                self.code(op::MOVE);
+                self.number(*node);
+                self.number(*parent);
+                self.number(*before);
+            }
+            Patch::Clone { template, parent, before, first } => {
                 self.code(op::CLONE);
                 self.number(*template);
                 self.number(*parent);
+                self.number(*before);
                 self.number(*first);
             }
             Patch::Text { node, text } => {
@@ -277,8 +302,9 @@ impl Batch {
                         self.string(value);
                     }
                 }
-                TemplateNode::Text(text) => {
+                TemplateNode::Text { text, marked } => {
                     self.code(op::STATIC_TEXT);
+                    self.code(u8::from(*marked));
                     self.string(text);
                 }
                 TemplateNode::TextPart => self.code(op::TEXT_PART),
@@ -445,7 +471,14 @@ impl<'a> Reader<'a> {
             op::CLONE => Patch::Clone {
                 template: self.number()?,
                 parent: self.number()?,
+                before: self.number()?,
                 first: self.number()?,
+            },
+            op::REMOVE => Patch::Remove { node: self.number()? },
+            op::MOVE => Patch::Move {
+                node: self.number()?,
+                parent: self.number()?,
+                before: self.number()?,
             },
             op::TEXT => Patch::Text { node: self.number()?, text: self.string()? },
             op::SET_ATTRIBUTE => Patch::SetAttribute {
@@ -458,12 +491,12 @@ impl<'a> Reader<'a> {
             }
             op::SET_PROPERTY => Patch::SetProperty {
                 node: self.number()?,
-                property: self.property().filter(|p| *p == Property::Value)?,
+                property: self.property().filter(|p| p.is_text())?,
                 value: self.string()?,
             },
             op::SET_FLAG => Patch::SetFlag {
                 node: self.number()?,
-                property: self.property().filter(|p| *p != Property::Value)?,
+                property: self.property().filter(|p| !p.is_text())?,
                 on: self.flag()?,
             },
             _ => return None,
@@ -480,7 +513,9 @@ impl<'a> Reader<'a> {
                     open += 1;
                     self.open()?
                 }
-                op::STATIC_TEXT => TemplateNode::Text(self.string()?.into()),
+                op::STATIC_TEXT => {
+                    TemplateNode::Text { marked: self.flag()?, text: self.string()?.into() }
+                }
                 op::TEXT_PART => TemplateNode::TextPart,
                 op::CLOSE => {
                     open = open.checked_sub(1)?;
@@ -493,7 +528,7 @@ impl<'a> Reader<'a> {
         let marks: Vec<bool> = template
             .nodes
             .iter()
-            .filter(|node| is_marked(node))
+            .filter(|node| node.is_marked())
             .map(|node| matches!(node, TemplateNode::Open { .. }))
             .collect();
         for _ in 0..self.number()? {

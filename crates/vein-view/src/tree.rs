@@ -1,6 +1,6 @@
 //! The tree in memory: the surface that tests, the server and the proof look at.
 
-use crate::patch::{Batch, NodeNumber, Patch, ROOT, Template, TemplateListener, is_marked};
+use crate::patch::{Batch, NodeNumber, Patch, ROOT, Template, TemplateListener};
 use std::collections::HashMap;
 use std::sync::Arc;
 use vein_plan::{Name, Namespace, Property, TemplateNode};
@@ -15,7 +15,11 @@ pub struct Tree {
     pub(crate) nodes: Vec<Node>,
     /// Which node has which number; a number that is not given out has none.
     numbers: Vec<Option<NodeId>>,
-    templates: HashMap<u32, Arc<Template>>,
+    templates: HashMap<u32, Arc<Known>>,
+    /// Places of nodes that were taken away.
+    free: Vec<NodeId>,
+    /// Counts the nodes that there ever were.
+    next_serial: u64,
     /// Listeners that were to happen once and have.
     pub(crate) spent: Vec<(NodeId, u32)>,
 }
@@ -24,29 +28,34 @@ pub struct Tree {
 pub(crate) struct Node {
     pub(crate) parent: Option<NodeId>,
     pub(crate) number: Option<NodeNumber>,
+    /// Tells apart nodes that had the same place one after the other.
+    serial: u64,
     pub(crate) kind: NodeKind,
 }
 
 #[derive(Clone, Debug)]
 pub(crate) enum NodeKind {
     Root(Vec<NodeId>),
-    Element(Element),
+    Element(Box<Element>),
     Text(String),
+    /// A place that nothing stands in.
+    Free,
 }
 
 #[derive(Clone, Debug)]
 pub(crate) struct Element {
     pub(crate) namespace: Namespace,
     pub(crate) name: Name,
-    pub(crate) attributes: Vec<(Name, String)>,
+    pub(crate) attributes: Vec<(Name, Name)>,
     pub(crate) value: Option<String>,
+    pub(crate) chosen: Option<String>,
     pub(crate) flags: Vec<(Property, bool)>,
     pub(crate) children: Vec<NodeId>,
     /// The template that its listeners come from, and which mark of it this is.
-    pub(crate) listens: Option<(Arc<Template>, u32)>,
+    pub(crate) listens: Option<(Arc<Known>, u32)>,
 }
 
-/// Why patches were refused. Nothing of the batch was applied.
+/// Why a patch was refused. Those before it were applied, those after it were not.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum ApplyError {
     /// A patch to a node that is not there, or not of the right kind.
@@ -55,6 +64,8 @@ pub enum ApplyError {
     NoSuchTemplate(u32),
     /// A clone whose numbers are already given out.
     NumberTaken(NodeNumber),
+    /// A place before a node that does not stand there, or inside what is moved.
+    NoSuchPlace(NodeNumber),
 }
 
 impl std::fmt::Display for ApplyError {
@@ -64,6 +75,9 @@ impl std::fmt::Display for ApplyError {
             ApplyError::NoSuchTemplate(n) => {
                 write!(f, "a patch names template {n}, which is unknown")
             }
+            ApplyError::NoSuchPlace(n) => {
+                write!(f, "a patch puts something before node {n}, which is not there")
+            }
             ApplyError::NumberTaken(n) => write!(f, "a patch gives out number {n} a second time"),
         }
     }
@@ -71,20 +85,53 @@ impl std::fmt::Display for ApplyError {
 
 impl std::error::Error for ApplyError {}
 
-/// What a number will stand for while a batch is looked through.
-#[derive(Clone, Copy, PartialEq)]
-enum Kind {
-    Text,
-    Element,
+/// A template with what cloning it needs to know.
+#[derive(Debug)]
+pub(crate) struct Known {
+    pub(crate) template: Template,
+    /// For each mark, whether something listens there.
+    listens: Vec<bool>,
+    /// For each node of the template that opens, how many nodes it holds.
+    holds: Vec<u32>,
+    marks: u32,
+}
+
+impl Known {
+    fn new(template: Template) -> Known {
+        let marks = template.marks();
+        let mut listens = vec![false; marks as usize];
+        for listener in &template.listeners {
+            if let Some(listens) = listens.get_mut(listener.mark as usize) {
+                *listens = true;
+            }
+        }
+        let (mut holds, mut open) = (vec![0; template.nodes.len()], Vec::new());
+        for (at, node) in template.nodes.iter().enumerate() {
+            if matches!(node, TemplateNode::Close) {
+                open.pop();
+                continue;
+            }
+            if let Some(around) = open.last().copied() {
+                let around: usize = around;
+                holds[around] += 1;
+            }
+            if matches!(node, TemplateNode::Open { .. }) {
+                open.push(at);
+            }
+        }
+        Known { template, listens, holds, marks }
+    }
 }
 
 impl Default for Tree {
     fn default() -> Self {
-        let root = Node { parent: None, number: Some(ROOT), kind: NodeKind::Root(Vec::new()) };
+        let root = Node { parent: None, number: Some(ROOT), serial: 0, kind: NodeKind::Root(Vec::new()) };
         Tree {
             nodes: vec![root],
             numbers: vec![Some(NodeId(0))],
             templates: HashMap::new(),
+            free: Vec::new(),
+            next_serial: 1,
             spent: Vec::new(),
         }
     }
@@ -96,150 +143,197 @@ impl Tree {
         NodeId(0)
     }
 
-    /// Applies a batch, or nothing of it.
+    /// Applies a batch, patch by patch.
     ///
     /// # Errors
-    /// The first patch that does not fit the tree as it stands then.
+    /// The first patch that does not fit the tree as it stands then; what comes after it is not
+    /// applied. Whoever sent such a batch has to send the view anew.
     pub fn apply(&mut self, batch: &Batch) -> Result<(), ApplyError> {
-        self.look_through(batch)?;
-        for patch in batch.iter() {
-            self.apply_one(patch);
-        }
-        Ok(())
+        batch.iter().try_for_each(|patch| self.apply_one(patch))
     }
 
-    /// Checks every patch against the tree as it will stand then, changing nothing.
-    fn look_through(&self, batch: &Batch) -> Result<(), ApplyError> {
-        let mut templates: HashMap<u32, Template> = HashMap::new();
-        let mut added: HashMap<NodeNumber, Kind> = HashMap::new();
-        for patch in batch.iter() {
-            let needs = |number: NodeNumber, wanted: Kind| {
-                let kind = added.get(&number).copied().or_else(|| self.kind(number));
-                if kind == Some(wanted) { Ok(()) } else { Err(ApplyError::NoSuchNode(number)) }
-            };
-            match patch {
-                Patch::Template { number, template } => {
-                    templates.insert(number, *template);
-                }
-                Patch::Clone { template, parent, first } => {
-                    if parent != ROOT {
-                        needs(parent, Kind::Element)?;
-                    }
-                    let known = templates.get(&template);
-                    let known = known.or_else(|| self.templates.get(&template).map(|t| &**t));
-                    let known = known.ok_or(ApplyError::NoSuchTemplate(template))?;
-                    let marked = known.nodes.iter().filter(|node| is_marked(node));
-                    for (i, node) in marked.enumerate() {
-                        let number = first.saturating_add(i as u32);
-                        let taken = number == ROOT || self.kind(number).is_some();
-                        let kind = match node {
-                            TemplateNode::TextPart => Kind::Text,
-                            _ => Kind::Element,
-                        };
-                        if taken || added.insert(number, kind).is_some() {
-                            return Err(ApplyError::NumberTaken(number));
-                        }
-                    }
-                }
-                Patch::Text { node, .. } => needs(node, Kind::Text)?,
-                Patch::SetAttribute { node, .. }
-                | Patch::RemoveAttribute { node, .. }
-                | Patch::SetProperty { node, .. }
-                | Patch::SetFlag { node, .. } => needs(node, Kind::Element)?,
-            }
-        }
-        Ok(())
-    }
-
-    fn kind(&self, number: NodeNumber) -> Option<Kind> {
-        match self.node(self.numbered(number)?).kind {
-            NodeKind::Root(_) => None,
-            NodeKind::Element(_) => Some(Kind::Element),
-            NodeKind::Text(_) => Some(Kind::Text),
-        }
-    }
-
-    fn apply_one(&mut self, patch: Patch<'_>) {
+    fn apply_one(&mut self, patch: Patch<'_>) -> Result<(), ApplyError> {
         match patch {
             Patch::Template { number, template } => {
-                self.templates.insert(number, Arc::new(*template));
+                self.templates.insert(number, Arc::new(Known::new(*template)));
             }
-            Patch::Clone { template, parent, first } => {
-                if let (Some(template), Some(parent)) =
-                    (self.templates.get(&template).cloned(), self.numbered(parent))
-                {
-                    self.insert(&template, parent, first);
+            Patch::Clone { template, parent, before, first } => {
+                let known = self.templates.get(&template).cloned();
+                let known = known.ok_or(ApplyError::NoSuchTemplate(template))?;
+                let (parent, at) = self.place(parent, before)?;
+                for number in first..first.saturating_add(known.marks) {
+                    if self.numbered(number).is_some() {
+                        return Err(ApplyError::NumberTaken(number));
+                    }
                 }
+                self.insert_known(&known, parent, at, first);
             }
-            Patch::Text { node, text } => {
-                if let Some(Node { kind: NodeKind::Text(data), .. }) = self.numbered_mut(node) {
+            Patch::Remove { node } => {
+                let id = self.numbered(node).filter(|_| node != ROOT);
+                let id = id.ok_or(ApplyError::NoSuchNode(node))?;
+                self.detach(id);
+                self.drop_subtree(id);
+            }
+            Patch::Move { node, parent, before } => {
+                let id = self.numbered(node).filter(|_| node != ROOT);
+                let id = id.ok_or(ApplyError::NoSuchNode(node))?;
+                let (into, _) = self.place(parent, before)?;
+                let mut around = std::iter::successors(Some(into), |id| self.parent(*id));
+                if node == before || around.any(|around| around == id) {
+                    return Err(ApplyError::NoSuchPlace(before));
+                }
+                self.detach(id);
+                let (into, at) = self.place(parent, before)?;
+                self.children_mut(into).insert(at, id);
+                self.nodes[id.0 as usize].parent = Some(into);
+            }
+            Patch::Text { node, text } => match self.numbered_mut(node).map(|node| &mut node.kind) {
+                Some(NodeKind::Text(data)) => {
                     data.clear();
                     data.push_str(text);
                 }
-            }
+                _ => return Err(ApplyError::NoSuchNode(node)),
+            },
             Patch::SetAttribute { node, name, value } => {
-                if let Some(element) = self.numbered_element(node) {
-                    element.set_attribute(name, value);
-                }
+                self.patched_element(node)?.set_attribute(name, value);
             }
             Patch::RemoveAttribute { node, name } => {
-                if let Some(element) = self.numbered_element(node) {
-                    element.attributes.retain(|(n, _)| **n != *name);
-                }
+                self.patched_element(node)?.attributes.retain(|(n, _)| **n != *name);
             }
-            Patch::SetProperty { node, value, .. } => {
-                if let Some(element) = self.numbered_element(node) {
-                    element.value = Some(value.to_owned());
+            Patch::SetProperty { node, property, value } => {
+                let element = self.patched_element(node)?;
+                match property {
+                    Property::Chosen => element.chosen = Some(value.to_owned()),
+                    _ => element.value = Some(value.to_owned()),
                 }
             }
             Patch::SetFlag { node, property, on } => {
-                if let Some(element) = self.numbered_element(node) {
-                    element.flags.retain(|(p, _)| *p != property);
-                    element.flags.push((property, on));
-                }
+                let element = self.patched_element(node)?;
+                element.flags.retain(|(p, _)| *p != property);
+                element.flags.push((property, on));
             }
+        }
+        Ok(())
+    }
+
+    fn patched_element(&mut self, number: NodeNumber) -> Result<&mut Element, ApplyError> {
+        self.numbered_element(number).ok_or(ApplyError::NoSuchNode(number))
+    }
+
+    /// The node and the position in it that a patch names.
+    fn place(
+        &self,
+        parent: NodeNumber,
+        before: NodeNumber,
+    ) -> Result<(NodeId, usize), ApplyError> {
+        let into = self.numbered(parent).ok_or(ApplyError::NoSuchNode(parent))?;
+        if matches!(self.node(into).kind, NodeKind::Text(_)) {
+            return Err(ApplyError::NoSuchNode(parent));
+        }
+        let children = self.children(into);
+        if before == ROOT {
+            return Ok((into, children.len()));
+        }
+        let next = self.numbered(before).filter(|next| self.parent(*next) == Some(into));
+        let next = next.ok_or(ApplyError::NoSuchPlace(before))?;
+        let at = children.iter().rposition(|child| *child == next);
+        Ok((into, at.ok_or(ApplyError::NoSuchPlace(before))?))
+    }
+
+    fn detach(&mut self, id: NodeId) {
+        if let Some(parent) = self.parent(id) {
+            let children = self.children_mut(parent);
+            if let Some(at) = children.iter().position(|child| *child == id) {
+                children.remove(at);
+            }
+        }
+    }
+
+    /// Gives back a node and everything in it.
+    fn drop_subtree(&mut self, id: NodeId) {
+        let mut open = vec![id];
+        while let Some(id) = open.pop() {
+            let node = &mut self.nodes[id.0 as usize];
+            if let Some(number) = node.number.take() {
+                self.numbers[number as usize] = None;
+            }
+            node.parent = None;
+            if let NodeKind::Element(element) = std::mem::replace(&mut node.kind, NodeKind::Free) {
+                open.extend(element.children);
+            }
+            self.free.push(id);
+        }
+        if !self.spent.is_empty() {
+            let nodes = &self.nodes;
+            self.spent.retain(|(id, _)| !matches!(nodes[id.0 as usize].kind, NodeKind::Free));
         }
     }
 
     /// Clones a template to the end of a node; marks are numbered from `first`.
-    pub fn insert(&mut self, template: &Arc<Template>, parent: NodeId, first: NodeNumber) {
+    pub fn insert(&mut self, template: &Template, parent: NodeId, first: NodeNumber) {
+        let at = self.children(parent).len();
+        self.insert_known(&Arc::new(Known::new(template.clone())), parent, at, first);
+    }
+
+    fn insert_known(
+        &mut self,
+        known: &Arc<Known>,
+        parent: NodeId,
+        mut at: usize,
+        first: NodeNumber,
+    ) {
         let (mut open, mut mark) = (parent, 0u32);
-        for node in &template.nodes {
-            let number = is_marked(node).then(|| first + mark);
+        for (place, node) in known.template.nodes.iter().enumerate() {
+            let number = node.is_marked().then(|| first + mark);
             let kind = match node {
                 TemplateNode::Close => {
                     open = self.node(open).parent.unwrap_or(parent);
                     continue;
                 }
-                TemplateNode::Text(text) => NodeKind::Text(text.to_string()),
+                TemplateNode::Text { text, .. } => NodeKind::Text(text.to_string()),
                 TemplateNode::TextPart => NodeKind::Text(String::new()),
                 TemplateNode::Open { namespace, name, attributes, .. } => {
-                    let listens = number.is_some()
-                        && template.listeners.iter().any(|listener| listener.mark == mark);
-                    NodeKind::Element(Element {
+                    let listens = number.is_some() && known.listens[mark as usize];
+                    NodeKind::Element(Box::new(Element {
                         namespace: *namespace,
                         name: name.clone(),
-                        attributes: attributes
-                            .iter()
-                            .map(|(name, value)| (name.clone(), value.to_string()))
-                            .collect(),
+                        attributes: attributes.clone(),
                         value: None,
+                        chosen: None,
                         flags: Vec::new(),
-                        children: Vec::new(),
-                        listens: listens.then(|| (template.clone(), mark)),
-                    })
+                        children: Vec::with_capacity(known.holds[place] as usize),
+                        listens: listens.then(|| (known.clone(), mark)),
+                    }))
                 }
             };
-            let id = NodeId(self.nodes.len() as u32);
             let is_element = matches!(kind, NodeKind::Element(_));
-            self.nodes.push(Node { parent: Some(open), number, kind });
-            self.children_mut(open).push(id);
+            let id = self.add(Node { parent: Some(open), number, serial: self.next_serial, kind });
+            self.next_serial += 1;
+            if open == parent {
+                self.children_mut(open).insert(at, id);
+                at += 1;
+            } else {
+                self.children_mut(open).push(id);
+            }
             if let Some(number) = number {
                 self.give_number(number, id);
                 mark += 1;
             }
             if is_element {
                 open = id;
+            }
+        }
+    }
+
+    fn add(&mut self, node: Node) -> NodeId {
+        match self.free.pop() {
+            Some(id) => {
+                self.nodes[id.0 as usize] = node;
+                id
+            }
+            None => {
+                self.nodes.push(node);
+                NodeId(self.nodes.len() as u32 - 1)
             }
         }
     }
@@ -260,7 +354,9 @@ impl Tree {
         match &mut self.nodes[id.0 as usize].kind {
             NodeKind::Root(children) => children,
             NodeKind::Element(element) => &mut element.children,
-            NodeKind::Text(_) => unreachable!("text has no children: only elements are opened"),
+            NodeKind::Text(_) | NodeKind::Free => {
+                unreachable!("text has no children: only elements are opened")
+            }
         }
     }
 
@@ -281,6 +377,21 @@ impl Tree {
         }
     }
 
+    /// What a person does to a check box or radio button, or to `details`.
+    pub fn set_flag(&mut self, id: NodeId, property: Property, on: bool) {
+        if let Some(element) = self.element_mut(id) {
+            element.flags.retain(|(p, _)| *p != property);
+            element.flags.push((property, on));
+        }
+    }
+
+    /// What a person chooses in a `select` with `multiple`: values, as JSON.
+    pub fn choose(&mut self, id: NodeId, values: &[&str]) {
+        if let Some(element) = self.element_mut(id) {
+            element.chosen = Some(serde_json::Value::from(values.to_vec()).to_string());
+        }
+    }
+
     pub(crate) fn element(&self, id: NodeId) -> Option<&Element> {
         match &self.node(id).kind {
             NodeKind::Element(element) => Some(element),
@@ -293,6 +404,11 @@ impl Tree {
             NodeKind::Element(element) => Some(element),
             _ => None,
         }
+    }
+
+    /// Tells a node apart from all others that there ever were in this tree.
+    pub fn serial(&self, id: NodeId) -> u64 {
+        self.node(id).serial
     }
 
     /// The number that patches use for a node.
@@ -310,7 +426,7 @@ impl Tree {
         match &self.node(id).kind {
             NodeKind::Root(children) => children,
             NodeKind::Element(element) => &element.children,
-            NodeKind::Text(_) => &[],
+            NodeKind::Text(_) | NodeKind::Free => &[],
         }
     }
 
@@ -340,7 +456,7 @@ impl Tree {
     /// The attributes of an element, in the order in which they were set.
     pub fn attributes(&self, id: NodeId) -> impl Iterator<Item = (&str, &str)> {
         let attributes = self.element(id).map_or(&[][..], |element| &element.attributes);
-        attributes.iter().map(|(name, value)| (&**name, value.as_str()))
+        attributes.iter().map(|(name, value)| (&**name, &**value))
     }
 
     /// What an `input`, `textarea` or `select` shows: the property, or else what the markup says.
@@ -368,6 +484,7 @@ impl Tree {
         let element = self.element(id)?;
         match property {
             Property::Value => element.value.clone().map(vein_plan::Shown::Text),
+            Property::Chosen => element.chosen.clone().map(vein_plan::Shown::Text),
             flag => {
                 let set = element.flags.iter().find(|(p, _)| *p == flag);
                 set.map(|(_, on)| vein_plan::Shown::Flag(*on))
@@ -400,12 +517,12 @@ impl Tree {
         };
         let here =
             |listener: &&TemplateListener| listener.mark == *mark && *listener.event == *event;
-        template.listeners.iter().filter(here).cloned().collect()
+        template.template.listeners.iter().filter(here).cloned().collect()
     }
 
     /// How many nodes there are, without the root.
     pub fn len(&self) -> usize {
-        self.nodes.len() - 1
+        self.nodes.len() - self.free.len() - 1
     }
 
     /// Whether there are none.
@@ -416,16 +533,13 @@ impl Tree {
 
 impl Element {
     pub(crate) fn attribute(&self, name: &str) -> Option<&str> {
-        self.attributes.iter().find(|(n, _)| **n == *name).map(|(_, value)| value.as_str())
+        self.attributes.iter().find(|(n, _)| **n == *name).map(|(_, value)| &**value)
     }
 
     fn set_attribute(&mut self, name: &str, value: &str) {
         match self.attributes.iter_mut().find(|(n, _)| **n == *name) {
-            Some((_, old)) => {
-                old.clear();
-                old.push_str(value);
-            }
-            None => self.attributes.push((name.into(), value.to_owned())),
+            Some((_, old)) => *old = value.into(),
+            None => self.attributes.push((name.into(), value.into())),
         }
     }
 }

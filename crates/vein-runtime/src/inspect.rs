@@ -1,0 +1,112 @@
+//! What the engine keeps, laid open for those who hold it against the truth.
+
+use crate::runtime::{ROOT_SCOPE, Runtime};
+use crate::scope::{Held, Key, NONE, ScopeId, Slot};
+use vein_plan::{BlockId, CellKind, Shown, Value};
+use vein_view::NodeNumber;
+
+/// A scope as the engine keeps it.
+#[derive(Clone, Debug)]
+pub struct KeptScope {
+    /// Its number.
+    pub scope: ScopeId,
+    /// The component and the block of it.
+    pub plan: usize,
+    /// The block.
+    pub block: BlockId,
+    /// The number of its first marked node.
+    pub first: NodeNumber,
+    /// The values of state and of props that nobody gives, by cell.
+    pub state: Vec<(u32, Value)>,
+    /// The parts whose controls hold what means no value.
+    pub invalid: Vec<u32>,
+    /// What its parts show.
+    pub shown: Vec<Shown>,
+    /// What stands in its spots.
+    pub held: Vec<Kept>,
+}
+
+/// What stands in a spot.
+#[derive(Clone, Debug)]
+pub enum Kept {
+    /// Nothing.
+    Nothing,
+    /// An alternative, by its number; or an element that is renamed, or content of a slot.
+    One {
+        /// Which alternative.
+        chosen: u32,
+        /// What stands there.
+        scope: Option<ScopeId>,
+    },
+    /// The rows of a list.
+    Rows(Vec<KeptRow>),
+    /// Markup from data, by its nodes.
+    Markup(Vec<NodeNumber>),
+}
+
+/// A row of a list.
+#[derive(Clone, Debug)]
+pub struct KeptRow {
+    /// What tells it apart.
+    pub key: Key,
+    /// Its scope.
+    pub scope: ScopeId,
+}
+
+impl Runtime {
+    /// The scope of the component that the page shows.
+    pub fn root_scope(&self) -> ScopeId {
+        ROOT_SCOPE
+    }
+
+    /// The address of a part, without the component that the page shows.
+    pub fn address_in(&self, scope: ScopeId, own: &str) -> String {
+        self.view.graph.address(scope, own)
+    }
+
+    /// What is kept of a scope.
+    pub fn kept(&self, id: ScopeId) -> KeptScope {
+        let graph = &self.view.graph;
+        let scope = graph.scope(id);
+        let ready = graph.prepared.block(scope.plan, scope.block);
+        let cells = &graph.prepared.plan(scope.plan).cells;
+        let state = ready.cells.iter().zip(&scope.cells).filter_map(|(cell, slot)| {
+            let kind = &cells[*cell as usize].kind;
+            let own = matches!(
+                kind,
+                CellKind::State(_) | CellKind::Prop(_) | CellKind::Shared(_)
+            );
+            match slot {
+                Slot::Own(value) if own => Some((*cell, value.clone())),
+                _ => None,
+            }
+        });
+        let one = |chosen: u32, scope: ScopeId| {
+            Kept::One { chosen, scope: (scope != NONE).then_some(scope) }
+        };
+        let held = scope.held.iter().map(|held| match held {
+            Held::Nothing => Kept::Nothing,
+            Held::Branch { chosen, scope } => one(*chosen, *scope),
+            Held::Component { instance, .. } => one(0, *instance),
+            Held::Slot { scope, .. } | Held::Renamed { scope, .. } => one(0, *scope),
+            Held::Markup { nodes, .. } => Kept::Markup(nodes.to_vec()),
+            Held::List(rows) => {
+                let row = |row: &ScopeId| {
+                    let key = graph.scope(*row).key.clone();
+                    KeptRow { key, scope: *row }
+                };
+                Kept::Rows(rows.rows.iter().map(row).collect())
+            }
+        });
+        KeptScope {
+            scope: id,
+            plan: scope.plan as usize,
+            block: scope.block,
+            first: scope.first,
+            state: state.collect(),
+            invalid: scope.invalid.to_vec(),
+            shown: scope.shown.to_vec(),
+            held: held.collect(),
+        }
+    }
+}
