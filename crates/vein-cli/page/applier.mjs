@@ -1,16 +1,16 @@
 // Applies batches of patches to the document and tells of the events that its listeners hear.
 // The format is specified in docs/patches.md. Nothing here parses HTML or runs text as code.
 
-const VERSION = 1;
+const VERSION = 2;
 const HEADER = 12;
 const NAMESPACES = [
   'http://www.w3.org/1999/xhtml',
   'http://www.w3.org/2000/svg',
   'http://www.w3.org/1998/Math/MathML',
 ];
-const PROPERTIES = ['value', 'checked', 'selected', 'muted'];
+const PROPERTIES = ['value', 'checked', 'selected', 'muted', 'open', 'chosen'];
 const FIELDS = [
-  'value', 'checked', 'key', 'code', 'altKey', 'ctrlKey', 'metaKey', 'shiftKey', 'repeat',
+  'value', 'checked', 'open', 'chosen', 'key', 'code', 'altKey', 'ctrlKey', 'metaKey', 'shiftKey', 'repeat',
   'button', 'clientX', 'clientY', 'offsetX', 'offsetY', 'deltaX', 'deltaY',
 ];
 
@@ -85,7 +85,10 @@ function readTemplateNode(reader) {
       const attributes = reader.many(() => [reader.string(), reader.string()]);
       return { open: true, namespace, marked, name, attributes };
     }
-    case 2: return { text: reader.string() };
+    case 2: {
+      const marked = reader.byte(2) === 1;
+      return { text: reader.string(), marked };
+    }
     case 3: return { text: '', marked: true };
     case 4: return { close: true };
     default: return reader.fail();
@@ -127,17 +130,24 @@ function readPatch(reader) {
   const code = reader.byte();
   switch (code) {
     case 1: return [code, reader.number(), readTemplate(reader)];
-    case 2: return [code, reader.number(), reader.number(), reader.number()];
+    case 2: return [code, reader.number(), reader.number(), reader.number(), reader.number()];
     case 3: return [code, reader.number(), reader.string()];
     case 4: return [code, reader.number(), reader.string(), reader.string()];
     case 5: return [code, reader.number(), reader.string()];
-    case 6: return [code, reader.number(), PROPERTIES[reader.byte(1)], reader.string()];
+    case 6: {
+      const node = reader.number();
+      const property = PROPERTIES[reader.byte(PROPERTIES.length)];
+      if (property !== 'value' && property !== 'chosen') reader.fail();
+      return [code, node, property, reader.string()];
+    }
     case 7: {
       const node = reader.number();
-      const property = reader.byte(PROPERTIES.length);
-      if (property === 0) reader.fail();
-      return [code, node, PROPERTIES[property], reader.byte(2) === 1];
+      const property = PROPERTIES[reader.byte(PROPERTIES.length)];
+      if (property === 'value' || property === 'chosen') reader.fail();
+      return [code, node, property, reader.byte(2) === 1];
     }
+    case 8: return [code, reader.number()];
+    case 9: return [code, reader.number(), reader.number(), reader.number()];
     default: return reader.fail();
   }
 }
@@ -151,6 +161,9 @@ export class Surface {
   #numbers = new WeakMap();
   #spent = new WeakMap();
   #heard = new Set();
+  #selects = new Map();
+  #composing = null;
+  #postponed = null;
   #tell;
 
   /**
@@ -161,58 +174,109 @@ export class Surface {
     this.#root = root;
     this.#tell = tell;
     this.#nodes.set(0, root);
+    root.addEventListener('compositionstart', (event) => {
+      this.#composing = event.target;
+    }, true);
+    root.addEventListener('compositionend', (event) => this.#composed(event), true);
+    root.addEventListener('input', (event) => this.#chosenByHand(event.target), true);
   }
 
-  /** Applies a batch, or throws and leaves the document as it is. */
+  /** An input method is done: what was typed is told, or what came meanwhile is shown. */
+  #composed(event) {
+    this.#composing = null;
+    const text = this.#postponed;
+    this.#postponed = null;
+    if (text !== null) event.target.value = text;
+    else event.target.dispatchEvent(new InputEvent('input', { bubbles: true }));
+  }
+
+  /** What a person chooses stands until a patch says otherwise. */
+  #chosenByHand(target) {
+    if (this.#selects.has(target)) this.#selects.set(target, () => {});
+  }
+
+  /**
+   * Applies a batch. A malformed one is refused before anything is done; one that does not fit the
+   * document throws where it does not, and whoever sent it has to send the view anew.
+   */
   apply(buffer) {
     const reader = new Reader(buffer);
     const patches = [];
     while (!reader.done) patches.push(readPatch(reader));
-    this.#lookThrough(patches);
     if (this.#templates.size === 0) this.#root.replaceChildren();
     for (const patch of patches) this.#applyOne(patch);
+    for (const [select, show] of this.#selects) show(select);
   }
 
-  /** Checks each patch against the document as it will stand then. */
-  #lookThrough(patches) {
-    const templates = new Map();
-    const added = new Map();
-    const kindOf = (node) => (node instanceof Text ? 'text' : 'element');
-    const needs = (number, kind) => {
-      const node = this.#nodes.get(number);
-      const found = added.get(number) ?? (node && number !== 0 ? kindOf(node) : undefined);
-      if (found !== kind) throw new Error(`a patch names node ${number}, which cannot take it`);
-    };
-    for (const [code, first, second, third] of patches) {
-      if (code === 1) templates.set(first, second);
-      else if (code === 2) {
-        if (second !== 0) needs(second, 'element');
-        const template = templates.get(first) ?? this.#templates.get(first);
-        if (!template) throw new Error(`a patch names template ${first}, which is unknown`);
-        let number = third;
-        for (const node of template.nodes) {
-          if (!node.marked) continue;
-          if (this.#nodes.has(number) || added.has(number)) {
-            throw new Error(`a patch gives out number ${number} a second time`);
-          }
-          added.set(number++, node.open ? 'element' : 'text');
-        }
-      } else needs(first, code === 3 ? 'text' : 'element');
-    }
-  }
-
-  #applyOne([code, first, second, third]) {
-    const node = this.#nodes.get(first);
+  #applyOne([code, first, second, third, fourth]) {
     switch (code) {
-      case 1: this.#learn(first, second); break;
-      case 2: this.#clone(this.#templates.get(first), this.#nodes.get(second), third); break;
+      case 1: this.#learn(first, second); return;
+      case 2: {
+        const template = this.#templates.get(first);
+        if (!template) throw new Error(`a patch names template ${first}, which is unknown`);
+        this.#clone(template, this.#node(second), this.#before(third), fourth);
+        return;
+      }
+    }
+    const node = this.#node(first);
+    switch (code) {
       case 3: node.nodeValue = second; break;
       case 4: node.setAttribute(second, third); break;
       case 5: node.removeAttribute(second); break;
-      // A control that already shows the value keeps its caret.
-      case 6: if (node[second] !== third) node[second] = third; break;
-      case 7: node[second] = third; break;
+      case 6: this.#setText(node, second, third); break;
+      case 7: if (node[second] !== third) node[second] = third; break;
+      case 8:
+        node.remove();
+        this.#forget(node);
+        break;
+      case 9: this.#move(node, this.#node(second), this.#before(third)); break;
     }
+  }
+
+  #node(number) {
+    const node = this.#nodes.get(number);
+    if (!node) throw new Error(`a patch names node ${number}, which is not there`);
+    return node;
+  }
+
+  #before(number) {
+    return number === 0 ? null : this.#node(number);
+  }
+
+  /** Sets what a control holds, without disturbing who is using it. */
+  #setText(node, property, text) {
+    if (property === 'chosen') {
+      this.#selects.set(node, (select) => showChosen(select, new Set(JSON.parse(text))));
+    } else if (node instanceof HTMLSelectElement) {
+      this.#selects.set(node, (select) => {
+        if (select.value !== text) select.value = text;
+      });
+    } else if (this.#composing === node) {
+      // An input method is at work: the control gets its value when that is done.
+      this.#postponed = text;
+    } else if (node.value !== text) {
+      // A control that already shows the value keeps its caret.
+      node.value = text;
+    }
+  }
+
+  /** Moves a node; where the browser can, with all that it keeps, such as focus and scroll. */
+  #move(node, parent, before) {
+    if (parent.moveBefore && node.isConnected && parent.isConnected) {
+      parent.moveBefore(node, before);
+      return;
+    }
+    const focused = node.contains(document.activeElement) ? document.activeElement : null;
+    parent.insertBefore(node, before);
+    focused?.focus({ preventScroll: true });
+  }
+
+  /** Forgets the numbers of everything in a node that was taken away. */
+  #forget(node) {
+    const number = this.#numbers.get(node);
+    if (number !== undefined) this.#nodes.delete(number);
+    this.#selects.delete(node);
+    for (const child of node.childNodes) this.#forget(child);
   }
 
   #learn(number, template) {
@@ -225,7 +289,7 @@ export class Surface {
     }
   }
 
-  #clone(template, parent, first) {
+  #clone(template, parent, before, first) {
     const fragment = document.createDocumentFragment();
     let open = fragment;
     let mark = 0;
@@ -245,17 +309,22 @@ export class Surface {
       if (described.marked) {
         const here = template.listeners.filter((listener) => listener.mark === mark);
         if (here.length > 0) this.#listeners.set(node, here);
+        if (this.#nodes.has(first + mark)) {
+          throw new Error(`a patch gives out number ${first + mark} a second time`);
+        }
         this.#numbers.set(node, first + mark);
         this.#nodes.set(first + mark, node);
         mark++;
       }
       if (described.open) open = node;
     }
-    parent.append(fragment);
+    parent.insertBefore(fragment, before);
   }
 
   /** Finds the listeners that an event reaches, from its target outwards, and tells of them. */
   #hear(event, bubbles) {
+    // While an input method is at work, what is typed is not yet said.
+    if (event.type === 'input' && event.isComposing) return;
     const reached = [];
     const fields = {};
     let stopped = !bubbles;
@@ -287,6 +356,16 @@ export class Surface {
 
 function fieldOf(event, field) {
   if (field === 'value') return String(event.target.value ?? '');
-  if (field === 'checked') return Boolean(event.target.checked);
+  if (field === 'checked' || field === 'open') return Boolean(event.target[field]);
+  if (field === 'chosen') {
+    return JSON.stringify(Array.from(event.target.selectedOptions ?? [], (o) => o.value));
+  }
   return event[field];
+}
+
+function showChosen(select, values) {
+  for (const option of select.options) {
+    const chosen = values.has(option.value);
+    if (option.selected !== chosen) option.selected = chosen;
+  }
 }

@@ -280,6 +280,8 @@ pub struct Pulse {
     pub patches: Batch,
     /// The places whose expressions were evaluated, of those that were there before.
     pub evaluated: Vec<PlaceId>,
+    /// Whether a listener heard the event, where one set it off.
+    pub heard: bool,
     /// How many scopes were made.
     pub created: usize,
     /// What was survived.
@@ -288,4 +290,11 @@ pub struct Pulse {
     pub computed: usize,
     /// Why it was taken back, if it was.
     pub fault: Option<Fault>,
+}
+
+impl Pulse {
+    /// Whether no listener heard the event that set it off.
+    pub fn heard_nothing(&self) -> bool {
+        !self.heard
+    }
 }

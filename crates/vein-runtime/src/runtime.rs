@@ -142,7 +142,9 @@ impl Runtime {
         }
         let on = on.unwrap_or_else(|| target.to_owned());
         let cause = Cause::Event { kind: kind.into(), on };
-        let pulse = self.hear(cause, now);
+        let heard = !now.is_empty() || !later.is_empty();
+        let mut pulse = self.hear(cause, now);
+        pulse.heard = heard;
         // A pulse that is taken back leaves what waits as it was, too.
         if pulse.fault.is_none() {
             self.settling.retain(|old| {
@@ -413,6 +415,7 @@ impl Runtime {
             given,
             patches: making.patches,
             evaluated: making.evaluated.into_iter().map(place).collect(),
+            heard: false,
             created: making.created,
             problems: making.problems,
             computed: graph.computed,

@@ -2,12 +2,15 @@
 //!
 //! | module | what it holds |
 //! |---|---|
+//! | `clean` | markup from data, cleaned (feature `clean`) |
 //! | [`patch`] | the patch protocol in its binary form |
 //! | [`tree`] | the tree in memory |
 //! | [`events`] | events as the DOM dispatches them |
 //! | [`html`] | the writer |
 //! | `select` | queries by CSS selectors (feature `select`) |
 
+#[cfg(feature = "clean")]
+mod clean;
 pub mod events;
 pub mod html;
 pub mod patch;
@@ -15,6 +18,8 @@ pub mod patch;
 pub mod select;
 pub mod tree;
 
+#[cfg(feature = "clean")]
+pub use clean::clean;
 pub use events::{Dispatched, Event, NotDispatched, Reached};
 pub use html::Layout;
 pub use patch::{Batch, BatchError, NodeNumber, Patch, ROOT, Template, TemplateListener};

@@ -3,7 +3,7 @@
 use crate::error::Error;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
-use vein_plan::to_json;
+use vein_plan::{Property, to_json};
 use vein_proof::{Entry, Session};
 use vein_view::{Event, Layout, NodeId, Tree};
 
@@ -147,6 +147,17 @@ impl Page {
         &mut self.session
     }
 
+    /// Of the radio buttons of a group, one is checked (HTML standard, "radio button group").
+    fn leave_group(&mut self, node: NodeId) {
+        let tree = self.session.tree();
+        let Some(name) = tree.attribute(node, "name").map(str::to_owned) else { return };
+        let selector = format!("input[type=radio][name={name:?}]");
+        let others = tree.select(&selector).unwrap_or_default();
+        for other in others.into_iter().filter(|other| *other != node) {
+            self.session.tree_mut().set_flag(other, Property::Checked, false);
+        }
+    }
+
     /// Tells the listeners what a pulse gave.
     fn heard(&mut self, entry: Entry) -> Result<Entry, Error> {
         for given in &entry.pulse.given {
@@ -191,12 +202,62 @@ impl Found<'_> {
         self.page.tree().html_of(self.node, Layout::Exact)
     }
 
-    /// Clicks it.
+    /// Clicks it, with what a browser does then by itself: a check box or radio button changes
+    /// first, `summary` opens and closes its `details`, a button submits its form.
     ///
     /// # Errors
     /// An element that a browser gives no clicks, or a pulse that was taken back.
     pub fn click(self) -> Result<Entry, Error> {
-        self.dispatch(&Event::new("click"))
+        let Found { page, node } = self;
+        let kind = page.tree().attribute(node, "type").unwrap_or("").to_ascii_lowercase();
+        match (page.tree().name(node).unwrap_or(""), kind.as_str()) {
+            ("input", "checkbox" | "radio") => {
+                let is_radio = kind == "radio";
+                let on = is_radio || !page.tree().flag(node, Property::Checked);
+                let changes = page.tree().flag(node, Property::Checked) != on;
+                if page.tree().is_disabled(node) {
+                    return Found { page, node }.dispatch(&Event::new("click"));
+                }
+                page.session.tree_mut().set_flag(node, Property::Checked, on);
+                if is_radio {
+                    page.leave_group(node);
+                }
+                let clicked = Found { page, node }.dispatch(&Event::new("click"))?;
+                if !changes {
+                    return Ok(clicked);
+                }
+                let told = Found { page, node }.dispatch(&Event::new("input"))?;
+                if !told.pulse.heard_nothing() {
+                    return Ok(told);
+                }
+                Found { page, node }.dispatch(&Event::new("change"))
+            }
+            ("summary", _) => {
+                let details = page.tree().parent(node);
+                let clicked = Found { page, node }.dispatch(&Event::new("click"))?;
+                let Some(details) = details.filter(|id| page.tree().name(*id) == Some("details"))
+                else {
+                    return Ok(clicked);
+                };
+                let on = !page.tree().flag(details, Property::Open);
+                page.session.tree_mut().set_flag(details, Property::Open, on);
+                Found { page, node: details }.dispatch(&Event::new("toggle"))
+            }
+            ("button", "" | "submit") | ("input", "submit") => {
+                let around = std::iter::successors(page.tree().parent(node), |id| {
+                    page.tree().parent(*id)
+                });
+                let form = around.into_iter().find(|id| page.tree().name(*id) == Some("form"));
+                let clicked = Found { page, node }.dispatch(&Event::new("click"))?;
+                match form {
+                    Some(form) if clicked.pulse.heard_nothing() => {
+                        Found { page, node: form }.dispatch(&Event::new("submit"))
+                    }
+                    _ => Ok(clicked),
+                }
+            }
+            _ => Found { page, node }.dispatch(&Event::new("click")),
+        }
     }
 
     /// Puts a text into a control, as typing does, and dispatches `input`.
@@ -206,6 +267,30 @@ impl Found<'_> {
     pub fn input(self, text: &str) -> Result<Entry, Error> {
         self.page.session.tree_mut().type_value(self.node, text);
         self.dispatch(&Event::new("input"))
+    }
+
+    /// Chooses options of a `select` by their values, and dispatches `input`.
+    ///
+    /// # Errors
+    /// As [`Found::dispatch`].
+    pub fn choose(self, values: &[&str]) -> Result<Entry, Error> {
+        if self.attribute("multiple").is_some() {
+            self.page.session.tree_mut().choose(self.node, values);
+        } else {
+            let value = values.first().copied().unwrap_or("");
+            self.page.session.tree_mut().type_value(self.node, value);
+        }
+        self.dispatch(&Event::new("input"))
+    }
+
+    /// What a control shows: its text, as the property `value`.
+    pub fn value(&self) -> Option<String> {
+        self.page.tree().value(self.node)
+    }
+
+    /// Whether a check box or radio button is checked.
+    pub fn is_checked(&self) -> bool {
+        self.page.tree().flag(self.node, Property::Checked)
     }
 
     /// Dispatches an event to it.
