@@ -390,7 +390,6 @@ impl Checker<'_> {
                 for ident in names {
                     if !handed.contains(&ident.name) {
                         checker.unknown_handed(element, &slot, &ident, &handed);
-                        continue;
                     }
                     let key = (number, slot.clone(), ident.name.clone());
                     let ty = checker.project.handed.borrow().get(&key).cloned();

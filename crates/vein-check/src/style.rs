@@ -195,6 +195,15 @@ impl Rewriter<'_> {
         end.saturating_sub(1)
     }
 
+    /// Where a block closes; reports one that does not.
+    fn closed(&mut self, open: usize, end: usize) -> usize {
+        let close = self.closing(open, end);
+        if self.pieces[close].kind == Kind::Bad {
+            self.problem(open, open + 1, "this `{` is never closed");
+        }
+        close
+    }
+
     fn at_rule(&mut self, name: &str, at: usize, end: usize) -> usize {
         let stop = self.next_stop(at, end);
         if name == "import" {
@@ -203,7 +212,7 @@ impl Rewriter<'_> {
         if stop >= end || self.pieces[stop].kind == Kind::Semicolon {
             return stop + 1;
         }
-        let close = self.closing(stop, end);
+        let close = self.closed(stop, end);
         if name.ends_with("keyframes") {
             let renamed = self.pieces[at..stop].iter().find(|p| matches!(p.kind, Kind::Ident(_)));
             if let Some(piece) = renamed {
@@ -230,7 +239,7 @@ impl Rewriter<'_> {
         }
         if stop < end && self.pieces[stop].kind == Kind::Open('{') {
             self.selectors(at, stop);
-            let close = self.closing(stop, end);
+            let close = self.closed(stop, end);
             self.block(stop + 1, close, true);
             return close + 1;
         }

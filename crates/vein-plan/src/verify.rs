@@ -80,6 +80,7 @@ struct Verifier<'a> {
 
 impl Verifier<'_> {
     fn plan(&self) -> Checked {
+        ensure(!self.plan.blocks.is_empty(), || "no markup".into())?;
         self.expressions()?;
         self.statements()?;
         self.cells()?;
@@ -215,13 +216,15 @@ impl Verifier<'_> {
             ensure(before || (number == 0 && block.parent.is_none()), || {
                 "a block that is written nowhere".into()
             })?;
+        }
+        for (number, block) in self.plan.blocks.iter().enumerate() {
             self.template(block)?;
             for spot in &block.spots {
                 self.spot(number as u32, block, spot)
                     .map_err(|problem| format!("spot `{}`: {problem}", spot.address))?;
             }
         }
-        ensure(!self.plan.blocks.is_empty(), || "no markup".into())
+        Ok(())
     }
 
     fn template(&self, block: &Block) -> Checked {

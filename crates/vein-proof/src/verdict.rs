@@ -251,7 +251,10 @@ impl Judge<'_> {
             Which::Spot(spot) => &block.spots[spot as usize].address,
         };
         let page = &self.runtime.plan().name;
-        format!("{page} › {}{}", if here.identity.is_empty() { "" } else { &here.identity }, own)
+        match here.kept {
+            Some(kept) => format!("{page} › {}", self.runtime.address_in(kept, own)),
+            None => format!("{page} › {own}"),
+        }
     }
 
     /// Everything that shows something else than before, in what stands before and after.
@@ -417,8 +420,9 @@ impl Judge<'_> {
         let place = (identity.clone(), Which::Part(part as u32));
         (!changed.contains(&place)).then(|| {
             let shown = &scope.parts[part];
-            let address = &block.parts[part].address;
-            format!("{identity} › {address}: patched, though it shows {shown} before and after")
+            let at = after.get(identity.as_str()).copied().unwrap_or(0);
+            let address = self.address(self.after, at, place.1);
+            format!("{address}: patched, though it shows {shown} before and after")
         })
     }
 

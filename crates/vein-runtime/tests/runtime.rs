@@ -4,22 +4,34 @@ use serde_json::{Value as Json, json};
 use std::sync::Arc;
 use vein_check::{Source, check};
 use vein_plan::Value;
-use vein_runtime::{Delivery, Difference, Layer, Pulse, Runtime};
+use vein_runtime::{Delivery, Difference, Layer, PlaceId, Pulse, Runtime, Which};
 
 fn open(text: &str, props: &Json) -> Runtime {
     let checked = check(vec![Source { path: "test-bed.vein".into(), text: text.into() }]);
     let program = checked.program.unwrap_or_else(|| panic!("{}", checked.report));
-    Runtime::open_with(Arc::new(program), "test-bed", props).expect("props that fit").0
+    Runtime::open_with(Arc::new(program), "test-bed", props, None).expect("props that fit").0
 }
 
 /// Runs a listener by its number, as an event without fields.
 fn act(runtime: &mut Runtime, listener: u32) -> Pulse {
-    runtime.dispatch("click", "i", vec![Delivery { listener, event: Value::record([]) }])
+    let delivery = delivery(runtime, listener, Value::record([]));
+    runtime.dispatch("click", "i", vec![delivery])
+}
+
+/// An event for a listener of the page's component, by its number.
+fn delivery(runtime: &Runtime, listener: u32, event: Value) -> Delivery {
+    let block = &runtime.plan().blocks[0];
+    let node = runtime.kept(runtime.root_scope()).first + block.listeners[listener as usize].mark;
+    Delivery { node, listener, event }
 }
 
 /// What was evaluated and computed: the numbers of parts, and how many derived values.
 fn work(pulse: &Pulse) -> (Vec<usize>, usize) {
-    (pulse.evaluated.clone(), pulse.computed)
+    let number = |place: &PlaceId| match place.which {
+        Which::Part(part) => part as usize,
+        Which::Spot(spot) => panic!("spot {spot}"),
+    };
+    (pulse.evaluated.iter().map(number).collect(), pulse.computed)
 }
 
 #[test]
@@ -76,7 +88,7 @@ derives shown = open ? `${costly}` : 'closed'
     let mut runtime = open(text, &json!({ "beds": [1, 2, 3] }));
     assert_eq!(work(&act(&mut runtime, 0)), (vec![], 0), "closed: nothing depends on it");
     let opened = act(&mut runtime, 1);
-    assert_eq!((opened.computed, opened.parts[0].to.to_string()), (2, "\"2\"".into()));
+    assert_eq!((opened.computed, opened.parts[0].effect.sides().1), (2, "\"2\"".into()));
     assert_eq!(work(&act(&mut runtime, 0)), (vec![0], 2), "open: both follow");
     act(&mut runtime, 1);
     assert_eq!(work(&act(&mut runtime, 0)), (vec![], 0), "closed again");
@@ -173,7 +185,7 @@ holds fail = false
     let mut runtime = open(text, &Json::Null);
     let input = |runtime: &mut Runtime, value: &str| {
         let event = Value::record([("value".into(), value.into())]);
-        let deliveries = [0, 1].map(|listener| Delivery { listener, event: event.clone() });
+        let deliveries = [0, 1].map(|listener| delivery(&runtime, listener, event.clone()));
         runtime.dispatch("input", "i", deliveries.into()).fault.is_some()
     };
     assert!(!input(&mut runtime, "kept"));

@@ -4,8 +4,9 @@ use vein_plan::code::{Expr, Place, Stmt};
 use vein_plan::members::Member;
 use vein_plan::ops::Binary;
 use vein_plan::{
-    Cell, CellKind, Event, Extent, Handler, Listener, ListenerOptions, LoadError, Part, PartKind,
-    Plan, PlanRead, Program, ReadStep, Reads, Shape, TemplateNode, Type,
+    Block, Cell, CellKind, Commit, Conversion, Event, Extent, Given, Handler, Heard, Listener,
+    ListenerOptions, LoadError, Next, Part, PartKind, Plan, PlanRead, Program, ReadStep, Reads,
+    Shape, Spot, SpotKind, TemplateNode, Type, Use,
 };
 
 /// A sound program with a little of everything.
@@ -17,6 +18,7 @@ fn sound() -> Program {
         fields: vec![],
         locals: 1,
         body: vec![2],
+        commit: None,
         address: "p click".into(),
         location: Default::default(),
     };
@@ -25,6 +27,7 @@ fn sound() -> Program {
         kind: PartKind::Text,
         value: 1,
         reads: Reads::Fixed(vec![PlanRead { cell: 1, path: vec![], extent: Extent::Whole }]),
+        control: None,
         address: "p text".into(),
         location: Default::default(),
     };
@@ -34,7 +37,22 @@ fn sound() -> Program {
         attributes: vec![],
         marked: true,
     };
-    let cell = |name: &str, kind| Cell { name: name.into(), ty: 0, kind };
+    let cell = |name: &str, kind| Cell { name: name.into(), ty: 0, kind, block: 0 };
+    let spot = |next, kind| Spot {
+        parent: Some(0),
+        next,
+        kind,
+        address: "p list".into(),
+        location: Default::default(),
+    };
+    let list = spot(
+        Next::Spot(1),
+        SpotKind::List { cell: 0, path: vec![0], by: None, block: 1 },
+    );
+    let nested = spot(
+        Next::Node(1),
+        SpotKind::Component(Use { plan: 0, props: vec![], events: vec![], contents: vec![] }),
+    );
     let read = PlanRead { cell: 0, path: vec![ReadStep::Field(0)], extent: Extent::Whole };
     let plan = Plan {
         name: "a-b".into(),
@@ -44,9 +62,17 @@ fn sound() -> Program {
         ],
         events: vec![Event { name: "done".into(), payload: vec![("n".into(), 0)] }],
         handlers: vec![Handler { name: "go".into(), params: vec![], locals: 2, body: vec![1] }],
-        template: vec![open, TemplateNode::TextPart, TemplateNode::Close],
-        parts: vec![part],
-        listeners: vec![listener],
+        blocks: vec![
+            Block {
+                template: vec![open, TemplateNode::TextPart, TemplateNode::Close],
+                parts: vec![part],
+                listeners: vec![listener],
+                spots: vec![list, nested],
+                ..Block::default()
+            },
+            Block { parent: Some(0), ..Block::default() },
+        ],
+        style: "".into(),
         exprs: vec![
             Expr::Cell(0),
             Expr::Cell(1),
@@ -72,13 +98,20 @@ fn a_sound_program_is_read_as_it_was_written() {
     assert_eq!(Program::from_bytes(&sound().to_bytes()), Ok(sound()));
 }
 
+fn used(program: &mut Program) -> &mut Use {
+    match &mut program.plans[0].blocks[0].spots[1].kind {
+        SpotKind::Component(used) => used,
+        other => panic!("{other:?}"),
+    }
+}
+
 /// What is broken, how, and what the refusal says.
 type Break = (&'static str, fn(&mut Program));
 
 #[test]
 fn every_way_out_of_a_table_is_found() {
     let breaks: &[Break] = &[
-        ("an unknown expression", |p| p.plans[0].parts[0].value = 9),
+        ("an unknown expression", |p| p.plans[0].blocks[0].parts[0].value = 9),
         ("expression 0 before its parts", |p| p.plans[0].exprs[0] = Expr::Field(0, 0)),
         ("expression 0 before its parts", |p| p.plans[0].exprs[0] = Expr::Field(3, 0)),
         ("an unknown cell", |p| p.plans[0].exprs[1] = Expr::Cell(2)),
@@ -108,11 +141,52 @@ fn every_way_out_of_a_table_is_found() {
             p.plans[0].handlers[0].params = vec![("a".into(), 0), ("b".into(), 0), ("c".into(), 0)];
         }),
         ("more locals than the limit", |p| p.plans[0].handlers[0].locals = u32::MAX),
-        ("a listener without its event", |p| p.plans[0].listeners[0].locals = 0),
-        ("part `p text` on no such node", |p| p.plans[0].parts[0].mark = 0),
-        ("listener `p click` on no such element", |p| p.plans[0].listeners[0].mark = 1),
-        ("an element left open", |p| p.plans[0].template.truncate(2)),
-        ("an element closed twice", |p| p.plans[0].template.push(TemplateNode::Close)),
+        ("a listener without its event", |p| p.plans[0].blocks[0].listeners[0].locals = 0),
+        ("part `p text` on no such node", |p| p.plans[0].blocks[0].parts[0].mark = 0),
+        ("listener `p click` on no such element", |p| p.plans[0].blocks[0].listeners[0].mark = 1),
+        ("an element left open", |p| p.plans[0].blocks[0].template.truncate(2)),
+        ("an element closed twice", |p| p.plans[0].blocks[0].template.push(TemplateNode::Close)),
+        ("no markup", |p| p.plans[0].blocks.clear()),
+        ("a block that is written nowhere", |p| p.plans[0].blocks[1].parent = Some(1)),
+        ("a block that is written nowhere", |p| p.plans[0].blocks[1].parent = None),
+        ("an unknown block", |p| p.plans[0].cells[0].block = 2),
+        ("a variable outside its block", |p| p.plans[0].cells[0].kind = CellKind::Item),
+        ("state inside the markup", |p| p.plans[0].cells[0].block = 1),
+        ("a spot in no element", |p| p.plans[0].blocks[0].spots[0].parent = Some(1)),
+        ("a spot before nothing", |p| p.plans[0].blocks[0].spots[1].next = Next::Spot(0)),
+        ("a spot before nothing", |p| p.plans[0].blocks[0].spots[0].next = Next::Spot(0)),
+        ("a spot before nothing", |p| p.plans[0].blocks[0].spots[0].next = Next::Node(2)),
+        ("an unknown block", |p| {
+            let kind = SpotKind::List { cell: 0, path: vec![], by: None, block: 9 };
+            p.plans[0].blocks[0].spots[0].kind = kind;
+        }),
+        ("a block that was written elsewhere", |p| {
+            let kind = SpotKind::List { cell: 0, path: vec![], by: None, block: 0 };
+            p.plans[0].blocks[0].spots[0].kind = kind;
+        }),
+        ("no such component", |p| used(p).plan = 1),
+        ("a value for no prop", |p| used(p).props.push((0, Given::Once(3)))),
+        ("no such event", |p| {
+            used(p).events.push(Heard {
+                event: 1,
+                locals: 1,
+                body: vec![],
+                address: "a-b done".into(),
+                location: Default::default(),
+            });
+        }),
+        ("a two-way binding without its part", |p| {
+            let place = Place { cell: 0, steps: vec![] };
+            let commit = Commit { place, from: Conversion::Number, part: 1 };
+            p.plans[0].blocks[0].listeners[0].commit = Some(commit);
+        }),
+        ("an unknown expression", |p| {
+            p.plans[0].blocks[0].parts[0].control = Some(Conversion::Picked(9));
+        }),
+        ("a name for no element", |p| {
+            let kind = SpotKind::Renamed { name: 3, reads: Reads::Fixed(vec![]), block: 1 };
+            p.plans[0].blocks[0].spots[0].kind = kind;
+        }),
         ("nested too deeply", |p| {
             let exprs = &mut p.plans[0].exprs;
             (0..2000).for_each(|_| exprs.push(Expr::Field(exprs.len() as u32 - 1, 0)));

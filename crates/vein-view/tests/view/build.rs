@@ -13,7 +13,9 @@ fn node(item: &str) -> TemplateNode {
     match item {
         "/" => TemplateNode::Close,
         "{" => TemplateNode::TextPart,
-        text if text.starts_with('"') => TemplateNode::Text(text[1..].into()),
+        text if text.starts_with('"') => {
+            TemplateNode::Text { text: text[1..].into(), marked: false }
+        },
         element => {
             let mut words = element.split(' ');
             let name = words.next().expect("a name");
@@ -73,7 +75,7 @@ pub fn tree(items: &[&str], listeners: Vec<TemplateListener>) -> Tree {
     let mut tree = Tree::default();
     let patches = [
         Patch::Template { number: 0, template },
-        Patch::Clone { template: 0, parent: 0, first: 1 },
+        Patch::Clone { template: 0, parent: 0, before: 0, first: 1 },
     ];
     tree.apply(&batch(&patches)).expect("a template that fits");
     tree

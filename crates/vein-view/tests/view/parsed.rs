@@ -6,7 +6,6 @@ use html5ever::tendril::TendrilSink;
 use html5ever::{LocalName, QualName, ns, parse_fragment};
 use markup5ever_rcdom::{Handle, NodeData, RcDom};
 use proptest::prelude::*;
-use std::sync::Arc;
 use vein_plan::{Namespace, TemplateNode};
 use vein_view::{NodeId, Template, Tree};
 
@@ -65,7 +64,7 @@ fn parse(html: &str) -> Vec<String> {
 fn assert_round_trip(template: Vec<TemplateNode>) {
     let mut tree = Tree::default();
     let root = tree.root();
-    tree.insert(&Arc::new(Template { nodes: template, listeners: vec![] }), root, 1);
+    tree.insert(&Template { nodes: template, listeners: vec![] }, root, 1);
     let mut expected = Vec::new();
     lines(&tree, root, 0, &mut expected);
     assert_eq!(parse(&tree.html()), expected, "{}", tree.html());
@@ -104,7 +103,7 @@ fn any_text() -> impl Strategy<Value = String> {
 }
 
 fn any_tree() -> impl Strategy<Value = Vec<TemplateNode>> {
-    let text = any_text().prop_map(|text| vec![TemplateNode::Text(text.as_str().into())]);
+    let text = any_text().prop_map(|text| vec![TemplateNode::Text { text: text.as_str().into(), marked: false }]);
     text.prop_recursive(5, 40, 4, |inner| {
         let name = prop::sample::select(FLOW);
         let attributes =
@@ -122,7 +121,7 @@ fn any_tree() -> impl Strategy<Value = Vec<TemplateNode>> {
                 let mut text_before = false;
                 for child in children {
                     // Neighbouring texts are one text in a component too.
-                    let is_text = matches!(child[0], TemplateNode::Text(_));
+                    let is_text = matches!(child[0], TemplateNode::Text { .. });
                     if !(is_text && text_before) {
                         nodes.extend(child);
                     }
