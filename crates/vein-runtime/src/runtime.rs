@@ -89,8 +89,18 @@ impl Runtime {
     /// The value of a cell of the page's component, brought up to date.
     pub fn value(&mut self, cell: CellId) -> Value {
         self.view.graph.begin();
-        let value = self.view.graph.cell(ROOT_SCOPE, cell);
-        self.view.graph.end();
+        let graph = &mut self.view.graph;
+        let value = graph.cell(ROOT_SCOPE, cell);
+        // Nothing that the view shows depends on what was worked out only now, but some of it
+        // might have: it finds that nothing it read has changed.
+        while let Some(key) = graph.parts.pop().or_else(|| {
+            let Reverse((_, scope, reader)) = graph.spots.pop()?;
+            Some((scope, reader))
+        }) {
+            let changed = graph.settle_reads(key);
+            debug_assert!(!changed, "the view was up to date before the read");
+        }
+        graph.end();
         value
     }
 
@@ -296,27 +306,20 @@ impl Runtime {
     fn settle(&mut self, cause: Cause, given: GivenEvents) -> Pulse {
         let opened = cause == Cause::Opened;
         let mut changes: Vec<PartChange> = Vec::new();
-        // Branches and lists first, outer ones before inner ones: nothing is evaluated for what
-        // is going away.
-        while let Some(Reverse((_, scope, reader))) = self.view.graph.spots.pop() {
-            if !self.view.is_waiting(scope, reader) {
-                continue;
+        // What a derived value wakes that is worked out only now has not changed what it read, or
+        // it would have been looked at before; it has to be told that it is up to date.
+        loop {
+            changes.extend(self.settle_spots());
+            let mut parts = std::mem::take(&mut self.view.graph.parts);
+            parts.retain(|(scope, reader)| self.view.is_waiting(*scope, *reader));
+            if parts.is_empty() {
+                break;
             }
-            let ready = self.view.graph.prepared.clone();
-            let here = self.view.graph.scope(scope);
-            let spot = reader - ready.block(here.plan, here.block).reader_of_spot(0);
-            let Some(effect) = self.view.settle_spot(scope, spot) else { continue };
-            let place = PlaceId { scope, which: Which::Spot(spot) };
-            let address = self.view.graph.address_of_spot(scope, spot);
-            let because = self.because(scope, reader);
-            changes.push(PartChange { place, address, effect, because });
-        }
-        let mut parts = std::mem::take(&mut self.view.graph.parts);
-        parts.retain(|(scope, reader)| self.view.is_waiting(*scope, *reader));
-        parts.sort_unstable();
-        parts.dedup();
-        for (scope, reader) in parts {
-            changes.extend(self.settle_part(scope, reader));
+            parts.sort_unstable();
+            parts.dedup();
+            for (scope, reader) in parts {
+                changes.extend(self.settle_part(scope, reader));
+            }
         }
         if changes.len() > 1 {
             let mut keyed: Vec<(Vec<u32>, PartChange)> = changes
@@ -337,6 +340,26 @@ impl Runtime {
         let graph = &self.view.graph;
         self.settling.retain(|waiting| graph.scope(waiting.scope).alive);
         pulse
+    }
+
+    /// Branches and lists, outer ones before inner ones: nothing is evaluated for what is going
+    /// away.
+    fn settle_spots(&mut self) -> Vec<PartChange> {
+        let mut changes = Vec::new();
+        while let Some(Reverse((_, scope, reader))) = self.view.graph.spots.pop() {
+            if !self.view.is_waiting(scope, reader) {
+                continue;
+            }
+            let prepared = self.view.graph.prepared.clone();
+            let here = self.view.graph.scope(scope);
+            let spot = reader - prepared.block(here.plan, here.block).reader_of_spot(0);
+            let Some(effect) = self.view.settle_spot(scope, spot) else { continue };
+            let place = PlaceId { scope, which: Which::Spot(spot) };
+            let address = self.view.graph.address_of_spot(scope, spot);
+            let because = self.because(scope, reader);
+            changes.push(PartChange { place, address, effect, because });
+        }
+        changes
     }
 
     fn settle_part(&mut self, scope: ScopeId, reader: u32) -> Option<PartChange> {
