@@ -390,8 +390,10 @@ impl Renderer<'_> {
             let occurrence = *which;
             *which += 1;
             let wanted = self.inner(at, number, 0, block);
-            let identity = format!("{}#{key}.{occurrence}", wanted.identity);
             let kept = kept.get(&(key.clone(), occurrence)).copied();
+            // Of items that are alike, any may have the row of any; how many keep one is counted.
+            let row = kept.map_or(String::new(), |kept| kept.to_string());
+            let identity = format!("{}#{key}@{row}", wanted.identity);
             let row = self.scope(Wanted { kept, identity, ..wanted }, cells);
             rows.push((key, occurrence, row));
         }

@@ -318,7 +318,13 @@ impl Judge<'_> {
                     }
                     _ => false,
                 };
-                if shown.as_ref() != Some(wanted) && !means {
+                // What is committed later may stand there meanwhile.
+                let later = block.listeners.iter().any(|listener| {
+                    let commits = listener.commit.as_ref();
+                    commits.is_some_and(|commit| commit.part as usize == number)
+                        && (&*listener.event == "change" || listener.options.settle.is_some())
+                });
+                if shown.as_ref() != Some(wanted) && !means && !later {
                     let shown = shown.map_or("nothing".to_owned(), |shown| shown.to_string());
                     let address = self.address(self.after, at, Which::Part(number as u32));
                     found.push(format!("{address}: shows {shown}, should show {wanted}"));
@@ -380,6 +386,10 @@ impl Judge<'_> {
                 }
             }
         }
+        for (list, now) in &self.after.lists {
+            let Some(then) = self.before.lists.get(list) else { continue };
+            found.extend(rows_lost(list, then, now));
+        }
         for (identity, nodes) in &self.before.nodes {
             if self.after.nodes.get(identity).is_some_and(|now| now != nodes) {
                 found.push(format!("{identity}: its nodes were built again"));
@@ -438,9 +448,12 @@ impl Judge<'_> {
         let mut rows: HashSet<&str> = HashSet::new();
         for node in &moved {
             let around = self.after.tops.get(node).map_or(&[][..], Vec::as_slice);
-            // An outer row was moved when all of its nodes were.
+            // An outer row was moved when all of its nodes were that were there before.
+            let was_there =
+                |n: &NodeNumber| self.before.owners.contains_key(n) || self.before.markup.contains(n);
             let whole = |row: &&String| {
-                self.after.tops.iter().all(|(n, rows)| !rows.contains(row) || moved.contains(n))
+                let nodes = self.after.tops.iter().filter(|(_, rows)| rows.contains(row));
+                nodes.into_iter().all(|(n, _)| moved.contains(n) || !was_there(n))
             };
             let row = around.iter().rev().find(whole).or(around.first());
             rows.extend(row.map(String::as_str));
@@ -527,6 +540,25 @@ impl Judge<'_> {
         let block = &self.program().plans[scope.plan].blocks[scope.block as usize];
         block.parts[*part as usize].control.is_some()
     }
+}
+
+/// Rows that were made anew although there was a row for an item of that identity.
+fn rows_lost(list: &str, then: &[String], now: &[String]) -> Vec<String> {
+    let key = |row: &String| row.rsplit_once('@').map_or("", |(key, _)| key).to_owned();
+    let counted = |rows: &[String]| {
+        let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+        rows.iter().for_each(|row| *counts.entry(key(row)).or_insert(0) += 1);
+        counts
+    };
+    let there: HashSet<&String> = then.iter().collect();
+    let kept: Vec<String> = now.iter().filter(|row| there.contains(row)).cloned().collect();
+    let (before, after, kept) = (counted(then), counted(now), counted(&kept));
+    let lost = before.iter().filter_map(|(key, count)| {
+        let most = (*count).min(after.get(key).copied().unwrap_or(0));
+        let lost = most - kept.get(key).copied().unwrap_or(0);
+        (lost > 0).then(|| format!("{list}: {lost} rows of {key} were made anew"))
+    });
+    lost.collect()
 }
 
 /// The length of the longest run that is in order, the slow way.

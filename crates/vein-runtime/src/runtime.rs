@@ -251,7 +251,8 @@ impl Runtime {
         match result {
             Ok(()) => {
                 for (scope, part, held) in committed.drain(..) {
-                    self.holds(scope, part, held, true);
+                    self.holds(scope, part, held.clone(), true);
+                    self.view.making.committed.push((scope, part, held));
                 }
                 for (scope, part, held) in refused.drain(..) {
                     self.holds(scope, part, held, false);
@@ -277,15 +278,69 @@ impl Runtime {
         let here = self.view.graph.scope(scope);
         let block = &prepared.plan(here.plan).blocks[here.block as usize];
         let mark = block.parts[part as usize].mark;
-        let node = here.first + mark;
-        let marked = here.invalid.contains(&part);
-        self.view.graph.scope_mut(scope).shown[part as usize] = held;
-        if accepted {
-            self.view.clear_invalid(scope, part, mark);
-        } else if !marked {
-            self.view.graph.scope_mut(scope).invalid.push(part);
-            let (name, value) = ("aria-invalid", "true");
-            self.view.making.patches.push(&Patch::SetAttribute { node, name, value });
+        let here = self.view.graph.scope_mut(scope);
+        here.shown[part as usize] = held;
+        let marked = here.invalid.iter().position(|invalid| *invalid == part);
+        match (marked, accepted) {
+            (Some(at), true) => {
+                here.invalid.remove(at);
+            }
+            (None, false) => here.invalid.push(part),
+            _ => return,
+        }
+        self.view.making.marks.push((scope, mark, !accepted));
+    }
+
+    /// Writes to controls whose own value did not come out as the state's: what was committed
+    /// may have been changed again, or may have gone to what another row shows now.
+    fn check_controls(&mut self) -> Vec<PartChange> {
+        let prepared = self.view.graph.prepared.clone();
+        let mut changes = Vec::new();
+        for (scope, number, held) in std::mem::take(&mut self.view.making.committed) {
+            let here = self.view.graph.scope(scope);
+            if !here.alive || here.shown[number as usize] != held {
+                continue;
+            }
+            let (plan, block) = (here.plan, here.block);
+            let part = &prepared.plan(plan).blocks[block as usize].parts[number as usize];
+            let value = self.view.graph.evaluate_once(scope, part.value);
+            let to = part.kind.shown(&value);
+            let means = match (&part.control, &held) {
+                (Some(conversion), Shown::Text(text)) => {
+                    conversion.value(text).is_some_and(|held| held.same(&value))
+                }
+                _ => false,
+            };
+            if to == held || means {
+                continue;
+            }
+            let node = self.view.graph.scope(scope).first + part.mark;
+            push_patch(&mut self.view.making.patches, node, &part.kind, &to);
+            self.view.graph.scope_mut(scope).shown[number as usize] = to.clone();
+            changes.push(PartChange {
+                place: PlaceId { scope, which: Which::Part(number) },
+                address: self.view.graph.address(scope, &part.address),
+                effect: Effect::Value { from: held, to },
+                because: Vec::new(),
+            });
+        }
+        changes
+    }
+
+    /// Marks controls that hold what means no value, and takes marks away, where the controls
+    /// still stand.
+    fn mark_controls(&mut self) {
+        for (scope, mark, on) in std::mem::take(&mut self.view.making.marks) {
+            let here = self.view.graph.scope(scope);
+            if !here.alive {
+                continue;
+            }
+            let (node, name) = (here.first + mark, "aria-invalid");
+            let value = "true";
+            self.view.making.patches.push(&match on {
+                true => Patch::SetAttribute { node, name, value },
+                false => Patch::RemoveAttribute { node, name },
+            });
         }
     }
 
@@ -321,6 +376,8 @@ impl Runtime {
                 changes.extend(self.settle_part(scope, reader));
             }
         }
+        changes.extend(self.check_controls());
+        self.mark_controls();
         if changes.len() > 1 {
             let mut keyed: Vec<(Vec<u32>, PartChange)> = changes
                 .into_iter()

@@ -31,6 +31,10 @@ pub(crate) struct Making {
     /// The places whose expressions were evaluated: scope and reader.
     pub(crate) evaluated: Vec<(ScopeId, u32)>,
     pub(crate) created: usize,
+    /// Parts whose controls have come to hold something else by themselves.
+    pub(crate) committed: Vec<(ScopeId, u32, Shown)>,
+    /// Controls that are to be marked as holding nothing that means a value, or not any more.
+    pub(crate) marks: Vec<(ScopeId, u32, bool)>,
 }
 
 /// Templates that the surface knows.
@@ -986,8 +990,7 @@ impl View {
         let scope = self.graph.scope_mut(id);
         if let Some(at) = scope.invalid.iter().position(|invalid| *invalid == part) {
             scope.invalid.remove(at);
-            let node = scope.first + mark;
-            self.making.patches.push(&Patch::RemoveAttribute { node, name: "aria-invalid" });
+            self.making.marks.push((id, mark, false));
         }
     }
 

@@ -3,3 +3,4 @@
 mod exactness;
 mod generate;
 mod sabotage;
+mod views;
