@@ -156,8 +156,11 @@ impl Session {
                 _ => return None,
             };
             let id = self.tree.numbered(node)?;
-            let commits = (0..).map_while(|number| self.runtime.listener(node, number));
-            let bound = commits.into_iter().any(|listener| listener.commit.is_some());
+            // What is committed later, the engine has not heard of yet.
+            let bound = self.runtime.listeners_on(node).into_iter().any(|(_, listener)| {
+                let now = &*listener.event != "change" && listener.options.settle.is_none();
+                listener.commit.is_some() && now
+            });
             (bound && self.tree.set_property(id, property) == Some(shown)).then_some(node)
         };
         pulse.patches.iter().filter_map(|patch| is_echo(&patch)).collect()

@@ -491,6 +491,10 @@ impl Graph {
                 {
                     return;
                 }
+                if row.is_none() {
+                    // What tells an item without a row apart may have been written.
+                    self.match_rows(scope, spot);
+                }
                 if let (Some(row), Some(item)) = (row, item) {
                     let strip = inner.strip.map(|strip| strip + 1);
                     self.notify(prepared, row, item, At { path: rest, what: at.what, strip });

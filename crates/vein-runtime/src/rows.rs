@@ -180,7 +180,7 @@ impl Graph {
     }
 
     /// Gives items without rows the rows that are left over from items of the same identity.
-    fn match_rows(&mut self, scope: ScopeId, spot: u32) {
+    pub(crate) fn match_rows(&mut self, scope: ScopeId, spot: u32) {
         let Some(identity) = self.identity(scope, spot) else { return };
         let prepared = self.prepared.clone();
         let list = self.current_list(scope, spot);

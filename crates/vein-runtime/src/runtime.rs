@@ -114,13 +114,22 @@ impl Runtime {
         self.view.graph.scopes.len() - self.view.graph.free.len()
     }
 
-    /// The listener that stands on a node.
-    pub fn listener(&self, node: NodeNumber, listener: u32) -> Option<&Listener> {
+    /// The listeners that stand on a node, with their numbers.
+    pub fn listeners_on(&self, node: NodeNumber) -> Vec<(u32, &Listener)> {
         let graph = &self.view.graph;
-        let scope = *graph.owners.get(node as usize).filter(|scope| **scope != NONE)?;
-        let scope = graph.scope(scope);
+        let Some(scope) = graph.owners.get(node as usize).filter(|scope| **scope != NONE) else {
+            return Vec::new();
+        };
+        let scope = graph.scope(*scope);
         let block = &graph.prepared.plan(scope.plan).blocks[scope.block as usize];
-        block.listeners.get(listener as usize)
+        let numbered = (0..).zip(&block.listeners);
+        numbered.filter(|(_, listener)| scope.first + listener.mark == node).collect()
+    }
+
+    /// The listener of a number, if it stands on a node.
+    pub fn listener(&self, node: NodeNumber, number: u32) -> Option<&Listener> {
+        let found = self.listeners_on(node).into_iter().find(|(known, _)| *known == number);
+        found.map(|(_, listener)| listener)
     }
 
     /// Runs the listeners that an event reached, all in one pulse. Listeners that wait for

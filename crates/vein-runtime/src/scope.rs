@@ -6,7 +6,7 @@ use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use std::sync::Arc;
 use vein_plan::code::{CellId, ExprId};
-use vein_plan::{BlockId, Read, Shown, Step, Text, Value};
+use vein_plan::{BlockId, Read, Shown, Step, TemplateNode, Text, Value};
 use vein_view::NodeNumber;
 
 /// A scope's place in the table of scopes.
@@ -141,7 +141,7 @@ pub(crate) enum Held {
     /// What stands there, and the cell of the content for each value that is handed back.
     Slot { scope: ScopeId, cells: SmallVec<[Option<CellId>; 2]> },
     Renamed { tag: &'static str, scope: ScopeId },
-    Markup { html: String, nodes: SmallVec<[NodeNumber; 2]> },
+    Markup { html: String, cleaned: Vec<TemplateNode>, nodes: SmallVec<[NodeNumber; 2]> },
 }
 
 /// A block at work.

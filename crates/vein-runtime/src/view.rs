@@ -391,7 +391,8 @@ impl View {
                 self.graph.freshen(key);
                 let mut html = String::new();
                 value.push_shown(&mut html);
-                self.show_markup(id, spot, html, target);
+                let cleaned = self.cleaned(&html);
+                self.show_markup(id, spot, (html, cleaned), target);
             }
         }
     }
@@ -489,13 +490,23 @@ impl View {
         self.show(inner, target);
     }
 
-    fn show_markup(&mut self, id: ScopeId, spot: u32, html: String, target: Target) {
-        let mut nodes = match self.clean {
-            Some(clean) => clean(&html),
+    fn cleaned(&self, html: &str) -> Vec<TemplateNode> {
+        match self.clean {
+            Some(clean) => clean(html),
             // Nothing that cleans is at hand: the markup is shown as what it is, text.
             None if html.is_empty() => Vec::new(),
-            None => vec![TemplateNode::Text { text: html.as_str().into(), marked: true }],
-        };
+            None => vec![TemplateNode::Text { text: html.into(), marked: true }],
+        }
+    }
+
+    fn show_markup(
+        &mut self,
+        id: ScopeId,
+        spot: u32,
+        (html, cleaned): (String, Vec<TemplateNode>),
+        target: Target,
+    ) {
+        let mut nodes = cleaned.clone();
         let mut depth = 0;
         for node in &mut nodes {
             match node {
@@ -518,7 +529,7 @@ impl View {
             self.making.patches.push(&Patch::Clone { template: number, parent, before, first });
         }
         let nodes = (first..first + marks).collect();
-        self.graph.scope_mut(id).held[spot as usize] = Held::Markup { html, nodes };
+        self.graph.scope_mut(id).held[spot as usize] = Held::Markup { html, cleaned, nodes };
     }
 
     // ---- finding ------------------------------------------------------------------------
@@ -739,9 +750,11 @@ impl View {
                 self.making.evaluated.push(key);
                 let mut to = String::new();
                 value.push_shown(&mut to);
+                let now = self.cleaned(&to);
                 let held = &mut self.graph.scope_mut(id).held[spot as usize];
-                let Held::Markup { html, nodes } = held else { return None };
-                if *html == to {
+                let Held::Markup { html, cleaned, nodes } = held else { return None };
+                if *cleaned == now {
+                    *html = to;
                     return None;
                 }
                 let (from, nodes) = (std::mem::take(html), std::mem::take(nodes));
@@ -752,7 +765,7 @@ impl View {
                     self.released.push((*first, nodes.len() as u32));
                 }
                 let target = self.target(id, spot);
-                self.show_markup(id, spot, to.clone(), target);
+                self.show_markup(id, spot, (to.clone(), now), target);
                 Some(Effect::Value { from: Shown::Text(from), to: Shown::Text(to) })
             }
             SpotKind::Component(_) | SpotKind::Slot { .. } => None,
