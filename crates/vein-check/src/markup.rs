@@ -307,13 +307,17 @@ impl Checker<'_> {
         inside: &mut Inside,
         markup: &mut Markup,
     ) {
+        let outer = inside.called.clone();
+        let mut alternative = |checker: &mut Self, element: &Element, called, known| {
+            checker.alternative((element, called), &outer, known, markup)
+        };
         self.start_frame();
         let mut known = Vec::new();
         let mut tests = Vec::new();
         let mut alternatives = Vec::new();
         let first = self.condition(test).id;
         tests.push(first);
-        let block = self.alternative(element, called, facts(test, true), markup);
+        let block = alternative(self, element, called, facts(test, true));
         alternatives.push((block, element));
         known.extend(facts(test, false));
         for next in chain {
@@ -326,11 +330,11 @@ impl Checker<'_> {
                     });
                     tests.push(id);
                     let with = with.into_iter().chain(facts(test, true)).collect();
-                    alternatives.push((self.alternative(next, None, with, markup), next));
+                    alternatives.push((alternative(self, next, None, with), next));
                     known.extend(facts(test, false));
                 }
                 None => {
-                    let block = self.alternative(next, None, known.clone(), markup);
+                    let block = alternative(self, next, None, known.clone());
                     alternatives.push((block, next));
                 }
             }
@@ -346,20 +350,20 @@ impl Checker<'_> {
         }
         let alternatives = alternatives.into_iter().map(|(block, _)| block).collect();
         let kind = SpotKind::Branch { choice, reads: Reads::Fixed(Vec::new()), alternatives };
-        let name = format!("{} branch", described(element));
+        let name = format!("{} branch", place_called(element, inside));
         self.add_spot(kind, name, test.span, inside, markup);
     }
 
     fn alternative(
         &mut self,
-        element: &Element,
-        called: Option<String>,
+        (element, called): (&Element, Option<String>),
+        outer: &str,
         known: Vec<Fact>,
         markup: &mut Markup,
     ) -> BlockId {
         self.framed(Vec::new(), known, |checker| {
             checker.block_of(markup, label(element), |checker, markup| {
-                let mut inside = Inside::default();
+                let mut inside = Inside { called: outer.into(), ..Inside::default() };
                 match called {
                     Some(called) => checker.plain_called(element, called, &mut inside, markup),
                     None => checker.plain(element, &mut inside, markup),
@@ -397,6 +401,10 @@ impl Checker<'_> {
         let source = self.list_source(&each.list);
         let (cell, path) = self.standing_at(&typed, &each.list, markup);
         let called = markup.elements.unique(described(element));
+        let outer = match element.name.name.as_str() {
+            "group" => called.clone(),
+            _ => inside.called.clone(),
+        };
         let mut by = None;
         let block = self.block_of(markup, called.clone(), |checker, markup| {
             let here = markup.block();
@@ -423,13 +431,13 @@ impl Checker<'_> {
                 AttributeValue::Condition(test) if a.is("when") => Some(test),
                 _ => None,
             });
+            let mut inside = Inside { called: outer.clone(), ..Inside::default() };
             checker.framed(names, Vec::new(), |checker| match when {
                 Some(test) => {
                     let element = (element, Some(called.clone()));
-                    checker.alternatives(element, test, &[], &mut Inside::default(), markup);
+                    checker.alternatives(element, test, &[], &mut inside, markup);
                 }
                 None => {
-                    let mut inside = Inside::default();
                     checker.plain_called(element, called.clone(), &mut inside, markup);
                 }
             });
@@ -458,10 +466,10 @@ impl Checker<'_> {
         let length = self.push(Expr::Call(member, Some(list), Vec::new()));
         let (there, none) = (self.push(Expr::Number(1.0)), self.push(Expr::Number(0.0)));
         let choice = self.push(Expr::Choose(length, there, none));
-        let block = self.alternative(element, None, Vec::new(), markup);
+        let block = self.alternative((element, None), &inside.called, Vec::new(), markup);
         let reads = Reads::Fixed(Vec::new());
         let kind = SpotKind::Branch { choice, reads, alternatives: vec![block] };
-        let name = format!("{} branch", described(element));
+        let name = format!("{} branch", place_called(element, inside));
         self.add_spot(kind, name, element.name.span, inside, markup);
     }
 
@@ -752,14 +760,27 @@ fn finished(draft: Draft, parent: Option<BlockId>) -> Block {
     Block { parent, called: called.into(), template, parts, listeners, spots }
 }
 
-/// What an alternative is called for people: its text, where that does not change, or else
-/// its element.
+/// What an alternative is called for people: its text, with dots for what changes in it, or
+/// else its element.
 fn label(element: &Element) -> String {
-    match element.children.as_slice() {
-        [Node::Text(pieces)] => match pieces.as_slice() {
-            [TextPiece::Static(text, _)] if !text.trim().is_empty() => text.trim().to_owned(),
-            _ => described(element),
-        },
+    let [Node::Text(pieces)] = element.children.as_slice() else { return described(element) };
+    let text: String = pieces
+        .iter()
+        .map(|piece| match piece {
+            TextPiece::Static(text, _) => text.as_str(),
+            TextPiece::Expr(_) => "…",
+        })
+        .collect();
+    match text.trim() {
+        "" | "…" => described(element),
+        text => text.to_owned(),
+    }
+}
+
+/// What a place is called where an element comes and goes; a group has no name of its own.
+fn place_called(element: &Element, inside: &Inside) -> String {
+    match (element.name.name.as_str(), inside.called.as_str()) {
+        ("group", called) if !called.is_empty() => called.into(),
         _ => described(element),
     }
 }

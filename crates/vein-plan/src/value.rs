@@ -225,6 +225,11 @@ impl Value {
         })
     }
 
+    /// Whether it is neither a list nor a record.
+    fn is_simple(&self) -> bool {
+        !matches!(self, Value::List(_) | Value::Record(_))
+    }
+
     /// Length of a list; zero for anything else.
     pub fn list_len(&self) -> usize {
         match self {
@@ -281,7 +286,12 @@ impl std::fmt::Display for Value {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             Value::String(s) => write!(f, "{:?}", s.to_utf8()),
-            Value::List(items) if items.len() > 3 => write!(f, "[… {} items]", items.len()),
+            Value::List(items) if items.len() == 1 && !items[0].is_simple() => {
+                f.write_str("[… 1 item]")
+            }
+            Value::List(items) if items.len() > 3 || items.iter().any(|i| !i.is_simple()) => {
+                write!(f, "[… {} items]", items.len())
+            }
             Value::List(items) => {
                 f.write_str("[")?;
                 for (i, item) in items.iter().enumerate() {

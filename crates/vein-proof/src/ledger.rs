@@ -149,18 +149,22 @@ impl Entry {
         };
         for (layer, label) in [(Layer::State, "state"), (Layer::Derived, "derived")] {
             for change in self.pulse.values.iter().filter(|change| change.layer == layer) {
+                let path = if change.inside { change.path.clone() } else { self.full(&change.path) };
                 lines.push([
                     label.into(),
-                    self.full(&change.path),
+                    path,
                     difference(&change.difference),
                     because(&change.because),
                 ]);
             }
         }
         for part in &self.pulse.parts {
+            let inside = part.address.contains(" › ");
+            let address =
+                if inside { part.address.clone() } else { self.address(&part.address) };
             lines.push([
                 "view".into(),
-                self.address(&part.address),
+                address,
                 match (&part.effect, part.effect.sides()) {
                     (Effect::List { .. }, (_, said)) => said,
                     (_, (from, to)) => format!("{} → {}", clipped(&from), clipped(&to)),

@@ -101,9 +101,9 @@ impl Graph {
         match place.which {
             Which::Part(part) => {
                 let block = &prepared.plan(here.plan).blocks[here.block as usize];
-                order.extend([part, 1, block.parts[part as usize].mark]);
+                order.extend([part, 0, 1, block.parts[part as usize].mark]);
             }
-            Which::Spot(spot) => order.extend([0, 0, ready.order[spot as usize]]),
+            Which::Spot(spot) => order.extend([0, spot, 0, ready.order[spot as usize]]),
         }
         loop {
             let (holder, spot) = self.scope(scope).holder;
@@ -117,7 +117,7 @@ impl Graph {
             };
             let around = self.scope(holder);
             let at = prepared.block(around.plan, around.block).order[spot as usize];
-            order.extend([row, 0, at]);
+            order.extend([row, spot, 0, at]);
             scope = holder;
         }
         order.reverse();

@@ -98,6 +98,8 @@ pub(crate) struct Graph {
     /// Parts that have to be looked at after them.
     pub(crate) parts: Vec<ReaderKey>,
     pub(crate) computed: usize,
+    /// Rows whose identity was written.
+    rekeyed: Vec<ScopeId>,
     /// Whether lists have been told of changes that the view does not show yet.
     pub(crate) unsettled: Vec<(ScopeId, u32)>,
 }
@@ -128,6 +130,7 @@ impl Graph {
             spots: BinaryHeap::new(),
             parts: Vec::new(),
             computed: 0,
+            rekeyed: Vec::new(),
             unsettled: Vec::new(),
         }
     }
@@ -341,6 +344,10 @@ impl Graph {
         let prepared = self.prepared.clone();
         let what = What::Replaced(&old, &value);
         self.notify(&prepared, home, cell, At { path: &path, what, strip: Some(0) });
+        // Rows are matched anew only when everybody has seen the write itself.
+        for row in std::mem::take(&mut self.rekeyed) {
+            self.key_changed(row);
+        }
         true
     }
 
@@ -363,7 +370,11 @@ impl Graph {
                 let removed = &items[*at..at + remove];
                 removed.len() == insert.len() && removed.iter().zip(insert).all(|(a, b)| a.same(b))
             }
-            ListEdit::Permute(order) => order.iter().enumerate().all(|(i, j)| i == *j as usize),
+            // Items that are alike may change places without anybody seeing it.
+            ListEdit::Permute(order) => {
+                let mut pairs = items.iter().zip(order);
+                pairs.all(|(item, from)| items.get(*from as usize).is_some_and(|o| o.same(item)))
+            }
         };
         if nothing {
             return true;
@@ -388,6 +399,10 @@ impl Graph {
         let prepared = self.prepared.clone();
         let what = What::Listed(&seen);
         self.notify(&prepared, home, cell, At { path: &path, what, strip: Some(0) });
+        // Rows are matched anew only when everybody has seen the write itself.
+        for row in std::mem::take(&mut self.rekeyed) {
+            self.key_changed(row);
+        }
         true
     }
 
@@ -469,7 +484,7 @@ impl Graph {
         match entry {
             Entry::Reader(reader, Extent::Whole) => self.wake((scope, reader), cell, at.strip, at),
             Entry::Reader(..) => {}
-            Entry::Key => self.key_changed(scope),
+            Entry::Key => self.rekeyed.push(scope),
             Entry::Given(spot, which, extent) => {
                 if let Some((to, to_cell)) = self.receiver(scope, spot, which) {
                     match self.receives(to, to_cell) {
@@ -531,7 +546,7 @@ impl Graph {
                     self.wake((scope, reader), cell, at.strip, at);
                 }
                 Entry::Reader(..) => {}
-                Entry::Key if differs(Extent::Whole) => self.key_changed(scope),
+                Entry::Key if differs(Extent::Whole) => self.rekeyed.push(scope),
                 Entry::Key => {}
                 Entry::Given(spot, which, extent) if differs(extent) => {
                     let Some((to, to_cell)) = self.receiver(scope, spot, which) else { continue };

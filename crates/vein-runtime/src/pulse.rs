@@ -98,8 +98,10 @@ impl std::fmt::Display for Difference {
 pub struct ValueChange {
     /// State or derived.
     pub layer: Layer,
-    /// The way to it, such as `beds[3].moisture`.
+    /// The way to it, such as `beds[3].moisture`, or `bed-row[#3].dry` in a component inside.
     pub path: String,
+    /// Whether it stands in a component inside the one that the page shows.
+    pub inside: bool,
     /// How.
     pub difference: Difference,
     /// The changes that led to it, as positions in [`Pulse::values`].
@@ -224,6 +226,13 @@ pub enum Problem {
         /// The name.
         name: String,
     },
+    /// What a control holds means no value of the state's type; state stays as it is.
+    NoValue {
+        /// The part's address.
+        part: String,
+        /// What the control holds.
+        held: String,
+    },
     /// Components stand inside each other without end.
     TooDeep {
         /// The one that was not shown any more.
@@ -243,6 +252,9 @@ impl std::fmt::Display for Problem {
             }
             Problem::UnknownElement { part, name } => {
                 write!(f, "{part}: no element can become {name:?}; it is a `div`")
+            }
+            Problem::NoValue { part, held } => {
+                write!(f, "{part}: {held} means no value of its type; state stays as it is")
             }
             Problem::TooDeep { component } => {
                 let deepest = crate::view::DEEPEST_COMPONENTS;

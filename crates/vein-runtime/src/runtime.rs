@@ -5,7 +5,7 @@ use crate::execute::{GivenEvents, Run};
 use crate::fault::Fault;
 use crate::graph::Graph;
 use crate::pulse::{
-    Cause, Difference, Effect, Given, Layer, PartChange, PlaceId, Pulse, ValueChange, Which,
+    Cause, Difference, Effect, Given, Layer, PartChange, PlaceId, Problem, Pulse, ValueChange, Which,
 };
 use crate::scope::{NONE, ScopeId, Slot};
 use crate::view::{Clean, Making, View, push_patch};
@@ -287,6 +287,12 @@ impl Runtime {
         let here = self.view.graph.scope(scope);
         let block = &prepared.plan(here.plan).blocks[here.block as usize];
         let mark = block.parts[part as usize].mark;
+        if !accepted {
+            let address = &block.parts[part as usize].address;
+            let part = self.view.graph.address(scope, address);
+            let held = held.to_string();
+            self.view.making.problems.push(Problem::NoValue { part, held });
+        }
         let here = self.view.graph.scope_mut(scope);
         here.shown[part as usize] = held;
         let marked = here.invalid.iter().position(|invalid| *invalid == part);
@@ -544,7 +550,7 @@ impl Runtime {
             ) || matches!(cell.kind, CellKind::Derived(..));
             let layer = if derived { Layer::Derived } else { Layer::State };
             let because = change.because.iter().map(|i| *i as usize).collect();
-            ValueChange { layer, path, difference, because }
+            ValueChange { layer, path, inside: !owner.is_empty(), difference, because }
         };
         graph.log.iter().map(change).collect()
     }

@@ -44,6 +44,21 @@ impl Page {
         tree.html_of(tree.root(), Layout::Indented)
     }
 
+    /// The first element that a CSS selector matches, as HTML broken over lines for people.
+    ///
+    /// # Errors
+    /// A selector that does not parse or matches nothing.
+    pub fn html_of(&self, selector: &str) -> Result<String, Error> {
+        let tree = self.session.tree();
+        match tree.select(selector)?.first() {
+            Some(node) => Ok(tree.html_of(*node, Layout::Indented)),
+            None => {
+                let (selector, html) = (selector.to_owned(), self.html_indented());
+                Err(Error::NotFound { selector, html })
+            }
+        }
+    }
+
     /// The outline of the view: each part with its address, where it was written, what it reads.
     pub fn outline(&self) -> Vec<vein_proof::Row> {
         vein_proof::outline::outline(self.session.runtime())

@@ -75,6 +75,13 @@ impl Ui {
         self.program.plans.iter().map(|plan| &*plan.name)
     }
 
+    /// The style sheets of the components that have one, each with its component's name. They
+    /// reach only elements of that component, so they can all stand in one page.
+    pub fn styles(&self) -> impl Iterator<Item = (&str, &str)> {
+        let styled = self.program.plans.iter().filter(|plan| !plan.style.is_empty());
+        styled.map(|plan| (&*plan.name, &*plan.style))
+    }
+
     /// The compiled components.
     pub fn program(&self) -> &Arc<Program> {
         &self.program

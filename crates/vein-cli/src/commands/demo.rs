@@ -8,28 +8,52 @@ use anyhow::Result;
 use serde_json::{Value as Json, json};
 use vein::{Page, Pulse, Ui};
 
-const COMPONENT: &str = "bed-card";
-const SOURCES: &[(&str, &str)] =
-    &[("bed-card.vein", include_str!("../../../../examples/glasshouse/bed-card.vein"))];
-const DATA: &str = include_str!("../../../../examples/glasshouse/bed-card.json");
+const COMPONENT: &str = "glass-house";
+
+macro_rules! component {
+    ($name:literal) => {
+        (
+            concat!($name, ".vein"),
+            include_str!(concat!("../../../../examples/glasshouse/", $name, ".vein")),
+        )
+    };
+}
+
+const SOURCES: &[(&str, &str)] = &[
+    component!("bed-card"),
+    component!("bench-view"),
+    component!("glass-house"),
+    component!("panel-box"),
+    component!("plant-form"),
+    component!("tank-gauge"),
+];
+const DATA: &str = include_str!("../../../../examples/glasshouse/glass-house.json");
 const STYLE: &str = include_str!("../../../../examples/glasshouse/glasshouse.css");
 
 /// One stop of the tour: what to say, and what to do.
 type Stop = (&'static str, fn(&mut Page) -> Result<Pulse, vein::Error>);
 
 const TOUR: &[Stop] = &[
-    ("Somebody clicks the button. State, derived values and parts follow:", |page| {
-        page.find("button")?.click()
+    ("Somebody waters the first bed. The event climbs from bed to bench to house:", |page| {
+        page.find(".bed button.water")?.click()
     }),
-    ("Watered once more. The bed was moist enough already, so less changes:", |page| {
-        page.find("button")?.click()
+    ("\"two\" is typed into the can. That is no number: state stays as it is:", |page| {
+        page.find(".can input")?.input("two")
     }),
-    ("The host raises the threshold. That is a pulse too:", |page| page.set("threshold", 45)),
+    ("The threshold is moved. Only what stands on the other side of it changes:", |page| {
+        page.find("input[type=range]")?.input("20")
+    }),
+    ("Dry beds first. The fewest beds move, each with its nodes and its state:", |page| {
+        page.find("label select")?.choose(&["dry"])
+    }),
+    ("A bed is removed. One row goes, the others are not touched:", |page| {
+        page.find("button[title='Remove Lemon basil']")?.click()
+    }),
+    ("The host reports rain on the other bench. That is a pulse too:", |page| {
+        page.set("benches[1].beds[0].moisture", 55)
+    }),
     ("The host writes the value that is there. Nothing is touched:", |page| {
-        page.set("threshold", 45)
-    }),
-    ("The host reports heavy rain. The button has nothing left to do:", |page| {
-        page.set("moisture", 100)
+        page.set("benches[1].beds[0].moisture", 55)
     }),
 ];
 
@@ -44,7 +68,7 @@ pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
     }
     let mut page = ui.open(COMPONENT, &props)?;
     if !demo.json {
-        introduce(&page, &props);
+        introduce(&page)?;
     }
     let mut inexact = 0;
     for (said, act) in TOUR {
@@ -70,9 +94,16 @@ pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
     Ok(Outcome::of(inexact == 0))
 }
 
-fn introduce(page: &Page, props: &Json) {
-    output::line(format!("The glasshouse's first component, `{COMPONENT}`, with {props}"));
-    output::line(format!("renders this:\n\n{}", indented(&page.html_indented())));
+/// What the tour begins with: the page in numbers, and one bed of it as it stands in HTML.
+fn introduce(page: &Page) -> Result<()> {
+    let (benches, beds) = (page.count(".bench")?, page.count(".bed")?);
+    let parts = page.outline().iter().filter(|row| row.source.is_some()).count();
+    output::line(format!(
+        "The glasshouse: {benches} benches with {beds} beds, {parts} places that can change. One bed:"
+    ));
+    let bed = page.html_of(".bed")?;
+    output::line(format!("\n{}", indented(&bed)));
+    Ok(())
 }
 
 fn indented(text: &str) -> String {

@@ -25,6 +25,7 @@ pub(super) fn router(site: Arc<Site>) -> Router {
         .route("/vein/link.mjs", get(|| async { script(LINK) }))
         .route("/vein/frame.css", get(|| async { style(FRAME.to_owned()) }))
         .route("/style/{number}", get(project_style))
+        .route("/component/{name}", get(component_style))
         .route("/favicon.ico", get(|| async { StatusCode::NO_CONTENT }))
         .route("/live", get(live::connect))
         .layer(middleware::from_fn_with_state(site.clone(), guard))
@@ -76,9 +77,11 @@ async fn page(State(site): State<Arc<Site>>) -> Response {
             return (StatusCode::INTERNAL_SERVER_ERROR, error.to_string()).into_response();
         }
     };
-    let styles: String = (0..site.styles.len())
-        .map(|number| format!("<link rel=\"stylesheet\" href=\"/style/{number}\">\n"))
-        .collect();
+    let link = |href: String| format!("<link rel=\"stylesheet\" href=\"{href}\">\n");
+    // One for each component that has styles, however many there are of it on the page.
+    let own = site.ui.styles().map(|(name, _)| link(format!("/component/{name}.css")));
+    let project = (0..site.styles.len()).map(|number| link(format!("/style/{number}")));
+    let styles: String = project.chain(own).collect();
     // A component's name is letters, digits, hyphens, dots and underscores only.
     let frame = PAGE.replace("<!--component-->", &site.component).replace("<!--styles-->", &styles);
     // The view last: whatever it shows is not looked through again.
@@ -89,6 +92,14 @@ async fn page(State(site): State<Arc<Site>>) -> Response {
 async fn project_style(State(site): State<Arc<Site>>, Path(number): Path<usize>) -> Response {
     match site.styles.get(number) {
         Some(text) => style(text.clone()),
+        None => StatusCode::NOT_FOUND.into_response(),
+    }
+}
+
+async fn component_style(State(site): State<Arc<Site>>, Path(file): Path<String>) -> Response {
+    let name = file.strip_suffix(".css").unwrap_or("");
+    match site.ui.styles().find(|(component, _)| *component == name) {
+        Some((_, text)) => style(text.to_owned()),
         None => StatusCode::NOT_FOUND.into_response(),
     }
 }
