@@ -221,7 +221,7 @@ export class Surface {
     const node = this.#node(first);
     switch (code) {
       case 3: node.nodeValue = second; break;
-      case 4: node.setAttribute(second, third); break;
+      case 4: setAttribute(node, second, third); break;
       case 5: node.removeAttribute(second); break;
       case 6: this.#setText(node, second, third); break;
       case 7: if (node[second] !== third) node[second] = third; break;
@@ -262,13 +262,16 @@ export class Surface {
 
   /** Moves a node; where the browser can, with all that it keeps, such as focus and scroll. */
   #move(node, parent, before) {
+    const focused = node.contains(document.activeElement) ? document.activeElement : null;
+    // Keeping the focus must not scroll to it.
+    const scrolled = focused ? scrolledAround(parent) : [];
     if (parent.moveBefore && node.isConnected && parent.isConnected) {
       parent.moveBefore(node, before);
-      return;
+    } else {
+      parent.insertBefore(node, before);
+      focused?.focus({ preventScroll: true });
     }
-    const focused = node.contains(document.activeElement) ? document.activeElement : null;
-    parent.insertBefore(node, before);
-    focused?.focus({ preventScroll: true });
+    for (const [element, top, left] of scrolled) element.scrollTo(left, top);
   }
 
   /** Forgets the numbers of everything in a node that was taken away. */
@@ -301,7 +304,7 @@ export class Surface {
       let node;
       if (described.open) {
         node = document.createElementNS(described.namespace, described.name);
-        for (const [name, value] of described.attributes) node.setAttribute(name, value);
+        for (const [name, value] of described.attributes) setAttribute(node, name, value);
       } else {
         node = document.createTextNode(described.text);
       }
@@ -361,6 +364,21 @@ function fieldOf(event, field) {
     return JSON.stringify(Array.from(event.target.selectedOptions ?? [], (o) => o.value));
   }
   return event[field];
+}
+
+/** Declarations go through the object model, which a strict content security policy allows. */
+function setAttribute(node, name, value) {
+  if (name === 'style' && node.style) node.style.cssText = value;
+  else node.setAttribute(name, value);
+}
+
+/** The elements around a node that are scrolled, with how far. */
+function scrolledAround(node) {
+  const found = [];
+  for (let at = node; at instanceof Element; at = at.parentNode) {
+    if (at.scrollTop || at.scrollLeft) found.push([at, at.scrollTop, at.scrollLeft]);
+  }
+  return found;
 }
 
 function showChosen(select, values) {

@@ -47,7 +47,11 @@ impl PartKind {
             PartKind::Text | PartKind::Attribute(_, Form::Text) => Shown::Text(text()),
             PartKind::Property(crate::Property::Value) => Shown::Text(text()),
             PartKind::Property(crate::Property::Chosen) => {
-                Shown::Text(crate::to_json(value).to_string())
+                let values = match value {
+                    Value::List(items) => items.iter().map(|i| i.to_text().to_string()).collect(),
+                    _ => Vec::new(),
+                };
+                Shown::Text(serde_json::Value::from(values).to_string())
             }
             PartKind::Property(_) => Shown::Flag(value.truthy()),
             PartKind::Attribute(_, form) => match (form, value) {

@@ -4,6 +4,7 @@ use crate::verdict::Verdict;
 use serde_json::{Value as Json, json};
 use vein_plan::to_json;
 use vein_runtime::{Difference, Effect, Layer, Pulse};
+use vein_view::Patch;
 
 /// A pulse and, where it was proven, the verdict.
 #[derive(Clone, Debug)]
@@ -122,6 +123,7 @@ impl Entry {
             "values": values.collect::<Vec<_>>(),
             "parts": parts.collect::<Vec<_>>(),
             "given": given.collect::<Vec<_>>(),
+            "patches": pulse.patches.iter().map(|patch| kind(&patch)).collect::<Vec<_>>(),
             "problems": pulse.problems.iter().map(ToString::to_string).collect::<Vec<_>>(),
             "fault": pulse.fault.as_ref().map(ToString::to_string),
             "verdict": verdict,
@@ -179,6 +181,19 @@ impl Entry {
             lines.push(["given".into(), call, String::new(), String::new()]);
         }
         lines
+    }
+}
+
+/// What a patch does, in a word.
+fn kind(patch: &Patch<'_>) -> &'static str {
+    match patch {
+        Patch::Template { .. } => "template",
+        Patch::Clone { .. } => "clone",
+        Patch::Remove { .. } => "remove",
+        Patch::Move { .. } => "move",
+        Patch::Text { .. } => "text",
+        Patch::SetAttribute { .. } | Patch::RemoveAttribute { .. } => "attribute",
+        Patch::SetProperty { .. } | Patch::SetFlag { .. } => "property",
     }
 }
 

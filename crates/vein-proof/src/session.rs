@@ -3,7 +3,7 @@
 use crate::ledger::Entry;
 use crate::verdict::Proof;
 use std::sync::Arc;
-use vein_plan::{EventField, Name, Program, Record, Shown, Value};
+use vein_plan::{EventField, Name, Program, Property, Record, Shown, Value};
 use vein_runtime::{Clean, Delivery, HostError, Pulse, Runtime};
 use vein_view::{Event, NodeId, NodeNumber, NotDispatched, Patch, Tree};
 
@@ -86,8 +86,28 @@ impl Session {
 
     /// Runs the listeners that an event reached on whatever surface.
     pub fn deliver(&mut self, kind: &str, target: &str, deliveries: Vec<Delivery>) -> Entry {
+        deliveries.iter().for_each(|delivery| self.held_elsewhere(delivery));
         let pulse = self.runtime.dispatch(kind, target, deliveries);
         self.show(pulse)
+    }
+
+    /// A control of whatever surface has come to hold something: here it does so too.
+    fn held_elsewhere(&mut self, delivery: &Delivery) {
+        let Some(listener) = self.runtime.listener(delivery.node, delivery.listener) else {
+            return;
+        };
+        let (Some(_), Value::Record(event)) = (&listener.commit, &delivery.event) else { return };
+        let Some(id) = self.tree.numbered(delivery.node) else { return };
+        let text = |value: &Value| value.to_text().to_string();
+        for (field, value) in listener.fields.iter().zip(event.iter().map(|(_, value)| value)) {
+            match field {
+                EventField::Value => self.tree.type_value(id, &text(value)),
+                EventField::Checked => self.tree.set_flag(id, Property::Checked, value.truthy()),
+                EventField::Open => self.tree.set_flag(id, Property::Open, value.truthy()),
+                EventField::Chosen => self.tree.set_chosen(id, text(value)),
+                _ => {}
+            }
+        }
     }
 
     /// Writes a value to a prop or to state.

@@ -387,8 +387,13 @@ impl Tree {
 
     /// What a person chooses in a `select` with `multiple`: values, as JSON.
     pub fn choose(&mut self, id: NodeId, values: &[&str]) {
+        self.set_chosen(id, serde_json::Value::from(values.to_vec()).to_string());
+    }
+
+    /// What is chosen in a `select` with `multiple`, as JSON.
+    pub fn set_chosen(&mut self, id: NodeId, values: String) {
         if let Some(element) = self.element_mut(id) {
-            element.chosen = Some(serde_json::Value::from(values.to_vec()).to_string());
+            element.chosen = Some(values);
         }
     }
 

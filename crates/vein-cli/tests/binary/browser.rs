@@ -1,7 +1,7 @@
 //! Pages in a real Chromium, driven over WebDriver: what its own observer saw is what the
 //! ledger names.
 
-use crate::running::{PATIENCE, Running, Server, glasshouse};
+use crate::running::{PATIENCE, Running, Server};
 use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::{Value as Json, json};
 use std::process::Command;
@@ -9,8 +9,8 @@ use std::time::Instant;
 use tempfile::TempDir;
 
 /// Chromium with its driver; both end with the test.
-struct Browser {
-    client: Client,
+pub struct Browser {
+    pub client: Client,
     _driver: Running,
     _profile: TempDir,
 }
@@ -19,7 +19,7 @@ struct Browser {
 const WITHOUT: &str = "VEIN_WITHOUT_BROWSER";
 
 impl Browser {
-    async fn start() -> Option<Browser> {
+    pub async fn start() -> Option<Browser> {
         if std::env::var_os(WITHOUT).is_some() {
             println!("NOT RUN: no Chromium here");
             return None;
@@ -58,16 +58,16 @@ impl Browser {
     }
 
     /// Opens a served page and waits until its link is up.
-    async fn open(&self, server: &Server) {
+    pub async fn open(&self, server: &Server) {
         self.client.goto(&format!("http://127.0.0.1:{}/", server.port)).await.expect("a page");
         self.until("return 'linked' in document.documentElement.dataset", "the link").await;
     }
 
-    async fn run(&self, script: &str) -> Json {
+    pub async fn run(&self, script: &str) -> Json {
         self.client.execute(script, Vec::new()).await.expect("a script that runs")
     }
 
-    async fn until(&self, script: &str, what: &str) {
+    pub async fn until(&self, script: &str, what: &str) {
         let start = Instant::now();
         while self.run(script).await != Json::Bool(true) {
             assert!(start.elapsed() < PATIENCE, "waited in vain for {what}");
@@ -75,19 +75,34 @@ impl Browser {
         }
     }
 
-    async fn click(&self, selector: &str) {
+    pub async fn click(&self, selector: &str) {
         let element = self.client.find(Locator::Css(selector)).await.expect("an element");
         element.click().await.expect("a click");
     }
 
-    async fn text(&self, selector: &str) -> String {
+    pub async fn text(&self, selector: &str) -> String {
         let element = self.client.find(Locator::Css(selector)).await.expect("an element");
         element.text().await.expect("its text")
     }
 
-    async fn close(self) {
+    pub async fn close(self) {
         self.client.close().await.expect("the session ends");
     }
+}
+
+const CARD: &str = include_str!("../../../vein/tests/api/bed-card.vein");
+const CARD_DATA: &str = r#"{ "bed": { "id": 3, "crop": "Ruby chard", "moisture": 24 } }"#;
+
+/// A project of one component.
+fn card() -> TempDir {
+    let dir = TempDir::new().expect("a folder");
+    let settings = "component = 'bed-card'\nwith = 'data.json'\n";
+    for (file, text) in
+        [("bed-card.vein", CARD), ("data.json", CARD_DATA), ("vein.toml", settings)]
+    {
+        std::fs::write(dir.path().join(file), text).expect("a file");
+    }
+    dir
 }
 
 /// Notes every mutation of the view under the address that a ledger gives to its part.
@@ -132,12 +147,12 @@ fn recorded(entry: &Json) -> Vec<Json> {
 #[tokio::test]
 async fn what_the_observer_saw_is_what_the_ledger_names() {
     let Some(browser) = Browser::start().await else { return };
-    let server = Server::start(glasshouse(), &["--ledger", "--json"]);
+    let dir = card();
+    let server = Server::start(dir.path(), &["--ledger", "--json"]);
     browser.open(&server).await;
     browser.run(OBSERVE).await;
-    let ui = vein::Ui::from_dir(glasshouse()).expect("the glasshouse checks");
-    let data = std::fs::read_to_string(glasshouse().join("bed-card.json")).expect("its data");
-    let data: Json = serde_json::from_str(&data).expect("JSON");
+    let ui = vein::Ui::from_dir(dir.path()).expect("the card checks");
+    let data: Json = serde_json::from_str(CARD_DATA).expect("JSON");
     let mut page = ui.open("bed-card", data).expect("data that fits");
     // Eleven clicks fill the bed; the last one disables the button.
     for click in 1..=11 {
@@ -229,9 +244,10 @@ async fn events_behave_as_in_memory() {
 #[tokio::test]
 async fn the_applier_refuses_what_is_malformed_and_leaves_the_page_as_it_is() {
     let Some(browser) = Browser::start().await else { return };
-    let server = Server::start(glasshouse(), &[]);
+    let dir = card();
+    let server = Server::start(dir.path(), &[]);
     browser.open(&server).await;
-    let ui = vein::Ui::from_dir(glasshouse()).expect("the glasshouse checks");
+    let ui = vein::Ui::from_dir(dir.path()).expect("the card checks");
     let data = json!({ "bed": { "id": 1, "crop": "Kale 😀 <b>", "moisture": 99 } });
     let page = ui.open("bed-card", data).expect("data that fits");
     let opening = page.opening().pulse.patches.to_bytes();
@@ -253,6 +269,7 @@ async fn the_applier_refuses_what_is_malformed_and_leaves_the_page_as_it_is() {
         surface.apply(whole.buffer);
         const html = place.innerHTML;
         let twice = false;
+        // The same numbers cannot be given out a second time.
         try { surface.apply(whole.buffer); } catch { twice = place.innerHTML === html; }
         done({ refused, untouched, twice, html });
       });";

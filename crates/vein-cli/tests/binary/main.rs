@@ -4,3 +4,4 @@ mod browser;
 mod commands;
 mod running;
 mod server;
+mod views;

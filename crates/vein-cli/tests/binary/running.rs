@@ -7,7 +7,7 @@ use std::sync::mpsc::{Receiver, channel};
 use std::time::Duration;
 
 /// Nothing here takes longer than this.
-pub const PATIENCE: Duration = Duration::from_secs(60);
+pub const PATIENCE: Duration = Duration::from_secs(20);
 
 /// A process whose lines are read as they come.
 pub struct Running {

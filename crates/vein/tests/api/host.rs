@@ -12,10 +12,10 @@ struct Bed {
     moisture: f64,
 }
 
-const CARD: &str = include_str!("../../../../examples/glasshouse/bed-card.vein");
+const CARD: &str = include_str!("bed-card.vein");
 
 fn ui() -> Ui {
-    Ui::from_sources([("bed-card.vein", CARD)]).expect("the glasshouse checks")
+    Ui::from_sources([("bed-card.vein", CARD)]).expect("the card checks")
 }
 
 fn card() -> vein::Page {
