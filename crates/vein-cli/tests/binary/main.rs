@@ -4,4 +4,6 @@ mod browser;
 mod commands;
 mod running;
 mod server;
+#[path = "../../../vein-proof/tests/proof/hostile.rs"]
+mod hostile;
 mod views;

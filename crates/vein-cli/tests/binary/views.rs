@@ -363,3 +363,85 @@ async fn the_glasshouse_is_the_same_in_the_browser_and_in_memory() {
     assert_ne!(sizes[0], sizes[1], "both style `h2`, each its own");
     visit.browser.close().await;
 }
+
+/// Answers each request with what a path has, without any policy that would stop a script.
+fn serve_bare(files: Vec<(&'static str, &'static str, Vec<u8>)>) -> u16 {
+    use std::io::{Read, Write};
+    let listener = std::net::TcpListener::bind("127.0.0.1:0").expect("a free port");
+    let port = listener.local_addr().expect("its number").port();
+    std::thread::spawn(move || {
+        for stream in listener.incoming() {
+            let Ok(mut stream) = stream else { return };
+            let mut request = [0; 4096];
+            let read = stream.read(&mut request).unwrap_or(0);
+            let request = String::from_utf8_lossy(&request[..read]).into_owned();
+            let path = request.split(' ').nth(1).unwrap_or("");
+            let found = files.iter().find(|(known, ..)| *known == path);
+            let (status, kind, body) = match found {
+                Some((_, kind, body)) => ("200 OK", *kind, body.as_slice()),
+                None => ("404 Not Found", "text/plain", &b""[..]),
+            };
+            let head = format!(
+                "HTTP/1.1 {status}\r\nContent-Type: {kind}\r\nContent-Length: {}\r\n\
+                 Connection: close\r\n\r\n",
+                body.len()
+            );
+            let _ = stream.write_all(head.as_bytes()).and_then(|()| stream.write_all(body));
+        }
+    });
+    port
+}
+
+/// The page as HTML and as patches, where nothing but Vein keeps a string from running.
+#[tokio::test]
+async fn hostile_strings_run_nothing() {
+    let Some(browser) = Browser::start().await else { return };
+    let all = crate::hostile::strings();
+    let ui = vein::Ui::from_sources([("hostile-lab.vein", crate::hostile::LAB)]).expect("it checks");
+    let page = ui.open("hostile-lab", json!({ "all": all })).expect("strings");
+    let html = format!(
+        "<!doctype html><meta charset=utf-8><script>
+           window.hits = 0;
+           window.hit = window.alert = () => {{ hits++; }};
+         </script>
+         <div id=written>{}</div><div id=patched></div>
+         <script type=module>
+           import {{ Surface }} from '/applier.mjs';
+           const batch = await (await fetch('/batch')).arrayBuffer();
+           new Surface(document.getElementById('patched'), () => {{}}).apply(batch);
+           document.documentElement.dataset.done = '';
+         </script>",
+        page.html()
+    );
+    let applier = include_str!("../../page/applier.mjs");
+    let batch = page.opening().pulse.patches.to_bytes();
+    let port = serve_bare(vec![
+        ("/", "text/html; charset=utf-8", html.into_bytes()),
+        ("/applier.mjs", "text/javascript", applier.as_bytes().to_vec()),
+        ("/batch", "application/octet-stream", batch),
+    ]);
+    browser.client.goto(&format!("http://127.0.0.1:{port}/")).await.expect("a page");
+    browser.until("return 'done' in document.documentElement.dataset", "the patches").await;
+    let provoke = "
+      for (const element of document.querySelectorAll('#written *, #patched *')) {
+        for (const type of ['mouseover', 'focus', 'error', 'load', 'toggle', 'pointerover']) {
+          element.dispatchEvent(new Event(type, { bubbles: true }));
+        }
+      }
+      const runs = Array.from(document.querySelectorAll('[href], [src], [action], [formaction], [data]'))
+        .flatMap((element) => ['href', 'src', 'action', 'formAction', 'data']
+          .map((name) => element[name]?.baseVal ?? element[name]))
+        .filter((url) => typeof url === 'string' && /^(javascript|vbscript|data:(?!image\\/))/i.test(url));
+      const added = ['script', 'link', 'base', 'meta', 'embed', 'style', 'template']
+        .filter((name) => document.querySelector(`#written ${name}, #patched ${name}`));
+      return new Promise((done) => setTimeout(() => done({
+        hits, runs, added,
+        handlers: Array.from(document.querySelectorAll('#written *, #patched *'))
+          .filter((e) => Array.from(e.attributes).some((a) => a.name.startsWith('on'))).length,
+        sections: document.querySelectorAll('#patched > section').length,
+      }), 300));";
+    let found = browser.run(provoke).await;
+    let wanted = json!({ "hits": 0, "runs": [], "added": [], "handlers": 0, "sections": all.len() });
+    assert_eq!(found, wanted);
+    browser.close().await;
+}

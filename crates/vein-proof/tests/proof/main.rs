@@ -2,5 +2,7 @@
 
 mod exactness;
 mod generate;
+mod hostile;
+mod parsed;
 mod sabotage;
 mod views;

@@ -240,14 +240,14 @@ impl Writer<'_> {
             0 | 1 => format!("{}{{{}}}", ["", "a "][self.random.below(2)], self.text(names)),
             2 => {
                 let (attributes, inside) = (self.attributes(names), self.nodes(names, depth + 1));
-                let tag = ["p", "div", "span"][self.random.below(3)];
+                let tag = ["aside", "div", "span"][self.random.below(3)];
                 format!("<{tag}{attributes}>{inside}</{tag}>")
             }
             3 | 4 => self.branch(names, depth),
             5..=7 => self.each(names, depth),
             8 | 9 => self.component(names, depth),
             10 => {
-                let tag = format!("{} ? 'h2' : 'section'", self.flag(names));
+                let tag = format!("{} ? 'nav' : 'section'", self.flag(names));
                 format!("<any tag=\"<- {tag}\">{}</any>", self.nodes(names, depth + 1))
             }
             11 => format!("<q html=\"<- '<b>' + {} + '</b>'\"></q>", self.text(names)),
@@ -268,7 +268,7 @@ impl Writer<'_> {
     }
 
     fn branch(&mut self, names: &Names, depth: usize) -> String {
-        let tag = ["p", "group", "i"][self.random.below(3)];
+        let tag = ["aside", "group", "i"][self.random.below(3)];
         let mut out = format!("<{tag} when=\"{}\">{}</{tag}>", self.flag(names), self.nodes(names, depth + 1));
         if self.random.below(3) == 0 {
             out.push_str(&format!("<b or-when=\"{}\">{}</b>", self.flag(names), self.nodes(names, depth + 1)));
@@ -315,7 +315,7 @@ impl Writer<'_> {
             }
             _ => {
                 let attributes = self.attributes(&inner);
-                format!("<li {each}{when}{attributes}>{}</li>", self.nodes(&inner, depth + 1))
+                format!("<article {each}{when}{attributes}>{}</article>", self.nodes(&inner, depth + 1))
             }
         };
         format!("{row}{otherwise}")
@@ -580,7 +580,7 @@ pub fn project(random: &mut Random) -> Vec<(String, String)> {
             names = with_bed(&names, "item", false);
             markup.push_str(&format!(
                 "<slot>{inside}</slot><slot name='head'></slot>\
-                 <li each='item of items by item.id'><slot name='row' handed='<- item'>{}</slot></li>",
+                 <dd each='item of items by item.id'><slot name='row' handed='<- item'>{}</slot></dd>",
                 writer.nodes(&names, 3)
             ));
         }
@@ -730,6 +730,9 @@ fn random_views_under_random_use_are_exact() {
             changed += verdict.changed;
             created += entry.pulse.created;
             problems += entry.pulse.problems.len();
+            if step == 9 {
+                crate::parsed::assert_round_trip(session.tree());
+            }
             moved += usize::from(entry.pulse.patches.iter().any(|patch| {
                 matches!(patch, vein_view::Patch::Move { .. })
             }));
