@@ -51,7 +51,7 @@ impl Checker<'_> {
         markup: &mut Markup,
     ) -> Vec<&'e Attribute> {
         let falls = match (&self.interface().root, self.is_root(element)) {
-            (Root::Element(_), true) => self.interface().falls.clone(),
+            (Root::Element, true) => self.interface().falls.clone(),
             _ => Vec::new(),
         };
         let mut last = Vec::new();

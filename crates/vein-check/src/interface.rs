@@ -19,6 +19,8 @@ pub(crate) struct Interface {
     pub(crate) slots: BTreeMap<String, BTreeSet<String>>,
     /// What stands at the top of its markup.
     pub(crate) root: Root,
+    /// Where the tag of that element or component starts.
+    pub(crate) root_start: u32,
     /// The attributes that components which use it give to its root element, in order: cells
     /// for them follow those of the props.
     pub(crate) falls: Vec<String>,
@@ -38,10 +40,10 @@ pub(crate) struct PropInfo {
 /// What stands at the top of a component's markup.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) enum Root {
-    /// One element that is always there, by the start of its tag.
-    Element(u32),
-    /// One component, by its name and the start of its tag.
-    Component(String, u32),
+    /// One element that is always there.
+    Element,
+    /// One component, by its name.
+    Component(String),
     /// Nothing, several nodes, or nodes that come and go.
     #[default]
     Several,
@@ -93,12 +95,23 @@ impl Interface {
             let start = element.start_tag.start;
             interface.root = match element.name.name.as_str() {
                 "group" | "slot" => Root::Several,
-                name if name.contains('-') => Root::Component(name.into(), start),
-                _ => Root::Element(start),
+                name if name.contains('-') => Root::Component(name.into()),
+                _ => Root::Element,
             };
+            interface.root_start = start;
         }
         always(&file.markup, &mut interface.always);
         interface
+    }
+
+    /// Whether those who use the component could tell the two apart.
+    pub(crate) fn same_outside(&self, other: &Interface) -> bool {
+        let inside = |interface: &Interface| Interface {
+            root_start: 0,
+            always: BTreeSet::new(),
+            ..interface.clone()
+        };
+        inside(self) == inside(other)
     }
 
     /// The cell of a prop, or of an attribute that falls to the root.
@@ -108,29 +121,46 @@ impl Interface {
     }
 }
 
+/// What a file says of the components that it uses.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Uses {
+    /// The elements with a hyphen in their names.
+    pub(crate) names: BTreeSet<String>,
+    /// Attributes on them that may fall to their roots.
+    falls: BTreeSet<(String, String)>,
+}
+
+impl Uses {
+    pub(crate) fn of(file: &File) -> Uses {
+        let mut uses = Uses::default();
+        elements(&file.markup, &mut |element| {
+            let name = &element.name.name;
+            if name.contains('-') {
+                uses.names.insert(name.clone());
+                let falling = element.attributes.iter().filter(|a| falls_to_root(&a.name.name));
+                uses.falls.extend(falling.map(|a| (name.clone(), a.name.name.clone())));
+            }
+        });
+        uses
+    }
+}
+
 /// Works out which attributes fall to the root of which component.
 pub(crate) fn work_out_falls<'a>(
     interfaces: &mut BTreeMap<String, Interface>,
-    files: impl Iterator<Item = &'a File>,
+    files: impl Iterator<Item = &'a Uses>,
 ) {
     let mut falls: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
-    for file in files {
-        elements(&file.markup, &mut |element| {
-            let Some(used) = interfaces.get(&element.name.name) else { return };
-            let given = element.attributes.iter().map(|a| &a.name.name);
-            let falling = given.filter(|name| {
-                falls_to_root(name) && !used.props.iter().any(|prop| prop.name == **name)
-            });
-            let falling: Vec<String> = falling.cloned().collect();
-            if !falling.is_empty() {
-                falls.entry(element.name.name.clone()).or_default().extend(falling);
-            }
-        });
+    for (component, name) in files.flat_map(|uses| &uses.falls) {
+        let Some(used) = interfaces.get(component) else { continue };
+        if !used.props.iter().any(|prop| prop.name == *name) {
+            falls.entry(component.clone()).or_default().insert(name.clone());
+        }
     }
     // What falls to a root that is itself a component falls on.
     let mut open: Vec<String> = falls.keys().cloned().collect();
     while let Some(name) = open.pop() {
-        let Some(Root::Component(inner, _)) = interfaces.get(&name).map(|i| i.root.clone()) else {
+        let Some(Root::Component(inner)) = interfaces.get(&name).map(|i| i.root.clone()) else {
             continue;
         };
         let Some(used) = interfaces.get(&inner) else { continue };
@@ -146,10 +176,8 @@ pub(crate) fn work_out_falls<'a>(
             open.push(inner);
         }
     }
-    for (name, falls) in falls {
-        if let Some(interface) = interfaces.get_mut(&name) {
-            interface.falls = falls.into_iter().collect();
-        }
+    for (name, interface) in interfaces {
+        interface.falls = falls.remove(name).into_iter().flatten().collect();
     }
 }
 

@@ -44,12 +44,12 @@ pub use suggest::nearest;
 use component::{TypeProblem, resolve_fields};
 use diagnostics::from_syntax::from_syntax;
 use diagnostics::{BadFileName, EndlessNesting, NameTaken, diagnostic};
-use interface::{Interface, work_out_falls};
+use interface::{Interface, Uses, work_out_falls};
 use scope::Project;
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use types::{ShapeType, Shapes, Tables};
-use vein_plan::Program;
+use vein_plan::{Plan, Program};
 use vein_syntax::ast::{DeclarationKind, Ident, TypedName};
 use vein_syntax::elements::is_component_name;
 use vein_syntax::{Parsed, Span};
@@ -65,139 +65,298 @@ pub struct Checked {
 
 /// Checks all components of a project together and compiles them.
 pub fn check(sources: Vec<Source>) -> Checked {
-    let parsed: Vec<Parsed> = sources.iter().map(|s| vein_syntax::parse(&s.text)).collect();
-    let mut found = Vec::new();
-    for (file, parsed) in parsed.iter().enumerate() {
-        found.extend(parsed.errors.iter().map(|error| from_syntax(error, file)));
+    Workspace::new(sources).into_checked()
+}
+
+/// A project that is checked again when one of its files changes: only that file is read again,
+/// and only what depends on what changed in it is checked again.
+///
+/// ```
+/// use vein_check::{Source, Workspace};
+/// let source = |path: &str, text: &str| Source { path: path.into(), text: text.into() };
+/// let mut workspace = Workspace::new(vec![source("bed-note.vein", "<p>a</p>")]);
+/// assert_eq!(workspace.checked().report.errors(), 0);
+/// let checked_again = workspace.change(source("bed-note.vein", "<p>{b}</p>"));
+/// assert_eq!((checked_again, workspace.checked().report.errors()), (1, 1));
+/// ```
+#[derive(Debug, Default)]
+pub struct Workspace {
+    sources: Vec<Source>,
+    files: Vec<FileFacts>,
+    tables: Tables,
+    shapes: Shapes,
+    shape_numbers: HashMap<String, usize>,
+    interfaces: BTreeMap<String, Interface>,
+    handed: RefCell<Handed>,
+    /// What is wrong with the project as a whole.
+    found: Vec<Diagnostic>,
+}
+
+/// What slots hand back: by component, slot and name.
+pub(crate) type Handed = HashMap<(u32, String, String), types::Ty>;
+
+/// What is known of a file.
+#[derive(Debug)]
+struct FileFacts {
+    parsed: Parsed,
+    name: Option<String>,
+    uses: Uses,
+    plan: Plan,
+    found: Vec<Diagnostic>,
+}
+
+impl FileFacts {
+    fn new(source: &Source) -> FileFacts {
+        let parsed = vein_syntax::parse(&source.text);
+        let uses = Uses::of(&parsed.file);
+        FileFacts { uses, parsed, name: None, plan: Plan::default(), found: Vec::new() }
     }
-    let names = component_names(&sources, &mut found);
-    let mut shapes = Shapes::default();
-    let shape_numbers = collect_shapes(&sources, &parsed, &mut shapes, &mut found);
-    let mut tables = Tables::default();
-    tables.add_shapes(&shapes);
-    let mut interfaces: BTreeMap<String, Interface> = BTreeMap::new();
-    for (name, parsed) in names.iter().zip(&parsed) {
-        if let Some(name) = name {
-            interfaces.insert(name.clone(), Interface::of(&parsed.file, &shape_numbers));
+}
+
+impl Workspace {
+    /// Checks all components of a project.
+    pub fn new(sources: Vec<Source>) -> Workspace {
+        let files: Vec<FileFacts> = sources.iter().map(FileFacts::new).collect();
+        let all = (0..files.len()).collect();
+        let mut workspace = Workspace { sources, files, ..Workspace::default() };
+        workspace.refresh(all);
+        workspace
+    }
+
+    /// Puts another text in the place of a file's, or adds a file, and checks what depends on it.
+    /// Gives how many files were checked.
+    pub fn change(&mut self, source: Source) -> usize {
+        let facts = FileFacts::new(&source);
+        let known = self.sources.iter().position(|known| known.path == source.path);
+        let at = match known {
+            Some(at) => {
+                self.sources[at] = source;
+                self.files[at] = facts;
+                at
+            }
+            None => {
+                self.sources.push(source);
+                self.files.push(facts);
+                self.files.len() - 1
+            }
+        };
+        self.refresh(BTreeSet::from([at]))
+    }
+
+    /// What the check gives now.
+    pub fn checked(&self) -> Checked {
+        let plans = self.files.iter().map(|facts| facts.plan.clone()).collect();
+        self.assemble(self.sources.clone(), self.tables.program.clone(), plans)
+    }
+
+    fn into_checked(mut self) -> Checked {
+        let (sources, program) =
+            (std::mem::take(&mut self.sources), std::mem::take(&mut self.tables.program));
+        let plans = self.files.iter_mut().map(|facts| std::mem::take(&mut facts.plan)).collect();
+        self.assemble(sources, program, plans)
+    }
+
+    fn assemble(&self, sources: Vec<Source>, tables: Program, mut plans: Vec<Plan>) -> Checked {
+        let files = self.files.iter().flat_map(|facts| &facts.found);
+        let mut found: Vec<Diagnostic> = self.found.iter().chain(files).cloned().collect();
+        found.sort_by_key(|d| (d.file, d.span, d.severity));
+        let report = Report { sources: sources.into(), diagnostics: found };
+        let program = (report.errors() == 0).then(|| {
+            plans.sort_by(|a, b| a.name.cmp(&b.name));
+            Program { plans, ..tables }
+        });
+        Checked { program, report }
+    }
+
+    /// Checks files that were read anew, and those that depend on what changed in them.
+    fn refresh(&mut self, mut dirty: BTreeSet<usize>) -> usize {
+        self.found.clear();
+        let names = component_names(&self.sources, &mut self.found);
+        for (facts, name) in self.files.iter_mut().zip(names) {
+            facts.name = name;
+        }
+        self.refresh_shapes(&mut dirty);
+        self.refresh_interfaces(&mut dirty);
+        let mut checked = 0;
+        let order = self.children_first();
+        let mut done: BTreeSet<usize> = BTreeSet::new();
+        // What a slot hands back may have another type now: then those that use it are checked
+        // too, which stand after it.
+        for file in order {
+            if !dirty.contains(&file) || !done.insert(file) {
+                continue;
+            }
+            checked += 1;
+            if self.check_file(file) {
+                let name = self.files[file].name.clone().unwrap_or_default();
+                let users = self.files.iter().enumerate();
+                dirty.extend(users.filter(|(_, f)| f.uses.names.contains(&name)).map(|(i, _)| i));
+            }
+        }
+        let endless = self.endless();
+        self.found.extend(endless);
+        checked
+    }
+
+    fn refresh_shapes(&mut self, dirty: &mut BTreeSet<usize>) {
+        let mut shapes = Shapes::default();
+        let parsed: Vec<&Parsed> = self.files.iter().map(|facts| &facts.parsed).collect();
+        let numbers = collect_shapes(&self.sources, &parsed, &mut shapes, &mut self.found);
+        if shapes != self.shapes || numbers != self.shape_numbers || self.interfaces.is_empty() {
+            self.tables = Tables::default();
+            self.tables.add_shapes(&shapes);
+            (self.shapes, self.shape_numbers) = (shapes, numbers);
+            dirty.extend(0..self.files.len());
         }
     }
-    for (number, interface) in interfaces.values_mut().enumerate() {
-        interface.number = number as u32;
+
+    fn refresh_interfaces(&mut self, dirty: &mut BTreeSet<usize>) {
+        let before = std::mem::take(&mut self.interfaces);
+        let numbers: Vec<String> = before.keys().cloned().collect();
+        for (at, facts) in self.files.iter().enumerate() {
+            let Some(name) = &facts.name else { continue };
+            let known = before.get(name).filter(|_| !dirty.contains(&at)).cloned();
+            let interface =
+                known.unwrap_or_else(|| Interface::of(&facts.parsed.file, &self.shape_numbers));
+            self.interfaces.insert(name.clone(), interface);
+        }
+        for (number, interface) in self.interfaces.values_mut().enumerate() {
+            interface.number = number as u32;
+        }
+        work_out_falls(&mut self.interfaces, self.files.iter().map(|facts| &facts.uses));
+        // Plans refer to each other by number.
+        if !numbers.iter().eq(self.interfaces.keys()) {
+            dirty.extend(0..self.files.len());
+            return;
+        }
+        let others: BTreeSet<&String> = self
+            .interfaces
+            .iter()
+            .filter(|(name, interface)| {
+                !before.get(*name).is_some_and(|before| before.same_outside(interface))
+            })
+            .map(|(name, _)| name)
+            .collect();
+        for (at, facts) in self.files.iter().enumerate() {
+            let own = facts.name.as_ref().is_some_and(|name| others.contains(name));
+            if own || facts.uses.names.iter().any(|name| others.contains(name)) {
+                dirty.insert(at);
+            }
+        }
     }
-    work_out_falls(&mut interfaces, parsed.iter().map(|parsed| &parsed.file));
-    let handed = RefCell::default();
-    let project = Project {
-        shapes: &shapes,
-        shape_numbers: &shape_numbers,
-        interfaces: &interfaces,
-        handed: &handed,
-    };
-    let nameless = Interface::default();
-    let mut plans = Vec::new();
-    for file in children_first(&names, &parsed) {
-        let (source, parsed) = (&sources[file], &parsed[file]);
-        let name = names[file].as_deref().unwrap_or("");
-        let own = interfaces.get(name).unwrap_or(&nameless);
-        let (text, file_tree) = (&source.text, &parsed.file);
-        let (plan, mut diagnostics) =
-            component::component(&project, &mut tables, file, name, text, file_tree, own);
-        if !parsed.errors.is_empty() {
+
+    /// Checks one file. Gives whether what its slots hand back has another type now.
+    fn check_file(&mut self, file: usize) -> bool {
+        let nameless = Interface::default();
+        let facts = &self.files[file];
+        let name = facts.name.as_deref().unwrap_or("");
+        let own = self.interfaces.get(name).unwrap_or(&nameless);
+        let of_this = |handed: &Handed| -> Vec<((u32, String, String), types::Ty)> {
+            let own = handed.iter().filter(|((component, ..), _)| *component == own.number);
+            let mut own: Vec<_> = own.map(|(key, ty)| (key.clone(), ty.clone())).collect();
+            own.sort_by(|(a, _), (b, _)| a.cmp(b));
+            own
+        };
+        let before = of_this(&self.handed.borrow());
+        let project = Project {
+            shapes: &self.shapes,
+            shape_numbers: &self.shape_numbers,
+            interfaces: &self.interfaces,
+            handed: &self.handed,
+        };
+        let (text, tree) = (&self.sources[file].text, &facts.parsed.file);
+        let (plan, mut found) =
+            component::component(&project, &mut self.tables, file, name, text, tree, own);
+        let errors = &facts.parsed.errors;
+        if !errors.is_empty() {
             // What a broken text seems not to use, it may use in what could not be read.
-            diagnostics.retain(|d| d.severity == Severity::Error && !explained(d, parsed));
+            found.retain(|d| d.severity == Severity::Error && !explained(d, &facts.parsed));
         }
-        found.extend(diagnostics);
-        plans.push(plan);
+        found.extend(errors.iter().map(|error| from_syntax(error, file)));
+        let changed = before != of_this(&self.handed.borrow());
+        let facts = &mut self.files[file];
+        (facts.plan, facts.found) = (plan, found);
+        changed
     }
-    found.extend(endless(&names, &parsed, &interfaces));
-    found.sort_by_key(|d| (d.file, d.span, d.severity));
-    let report = Report { sources: sources.into(), diagnostics: found };
-    let program = (report.errors() == 0).then(|| {
-        plans.sort_by(|a, b| a.name.cmp(&b.name));
-        Program { plans, ..tables.program }
-    });
-    Checked { program, report }
-}
 
-/// The files in an order in which a component stands after those that it uses, as far as they
-/// do not use each other.
-fn children_first(names: &[Option<String>], parsed: &[Parsed]) -> Vec<usize> {
-    let numbers: HashMap<&str, usize> =
-        names.iter().enumerate().filter_map(|(i, name)| Some((name.as_deref()?, i))).collect();
-    let uses = |file: usize| {
-        let mut used = Vec::new();
-        interface::elements(&parsed[file].file.markup, &mut |element| {
-            used.extend(numbers.get(element.name.name.as_str()).copied());
-        });
-        used
-    };
-    let (mut seen, mut order) = (vec![false; names.len()], Vec::new());
-    for start in 0..names.len() {
-        let mut open = vec![(start, None::<Vec<usize>>)];
-        while let Some((file, left)) = open.pop() {
-            let mut left = match left {
-                Some(left) => left,
-                None if std::mem::replace(&mut seen[file], true) => continue,
-                None => uses(file),
-            };
-            match left.pop() {
-                Some(next) => {
-                    open.push((file, Some(left)));
-                    open.push((next, None));
+    /// The files in an order in which a component stands after those that it uses, as far as
+    /// they do not use each other.
+    fn children_first(&self) -> Vec<usize> {
+        let names = self.files.iter().enumerate();
+        let numbers: HashMap<&str, usize> =
+            names.filter_map(|(i, facts)| Some((facts.name.as_deref()?, i))).collect();
+        let uses = |file: usize| -> Vec<usize> {
+            let names = self.files[file].uses.names.iter();
+            names.filter_map(|name| numbers.get(name.as_str()).copied()).collect()
+        };
+        let (mut seen, mut order) = (vec![false; self.files.len()], Vec::new());
+        for start in 0..self.files.len() {
+            let mut open = vec![(start, None::<Vec<usize>>)];
+            while let Some((file, left)) = open.pop() {
+                let mut left = match left {
+                    Some(left) => left,
+                    None if std::mem::replace(&mut seen[file], true) => continue,
+                    None => uses(file),
+                };
+                match left.pop() {
+                    Some(next) => {
+                        open.push((file, Some(left)));
+                        open.push((next, None));
+                    }
+                    None => order.push(file),
                 }
-                None => order.push(file),
             }
         }
+        order
     }
-    order
+
+    /// Components that show each other under no condition.
+    fn endless(&self) -> Vec<Diagnostic> {
+        let mut found: Vec<Diagnostic> = Vec::new();
+        for circle in circles(&self.interfaces) {
+            let named = |facts: &FileFacts| facts.name.as_deref() == Some(circle[0]);
+            let Some(file) = self.files.iter().position(named) else { continue };
+            let next = circle.get(1).copied().unwrap_or(circle[0]);
+            let mut at = Span::default();
+            interface::elements(&self.files[file].parsed.file.markup, &mut |element| {
+                if at == Span::default() && element.name.name == next {
+                    at = element.name.span;
+                }
+            });
+            let circle = circle.into_iter().map(str::to_owned).collect();
+            found.push(diagnostic(&EndlessNesting { circle }, file, at));
+        }
+        found
+    }
 }
 
-/// Components that show each other under no condition.
-fn endless(
-    names: &[Option<String>],
-    parsed: &[Parsed],
-    interfaces: &BTreeMap<String, Interface>,
-) -> Vec<Diagnostic> {
-    let mut found: Vec<Diagnostic> = Vec::new();
-    let mut told: BTreeSet<&str> = BTreeSet::new();
-    for (file, name) in names.iter().enumerate() {
-        let Some(name) = name else { continue };
-        if told.contains(name.as_str()) {
-            continue;
-        }
-        let Some(circle) = circle_from(name, interfaces) else { continue };
-        let next = circle.get(1).copied().unwrap_or(name);
-        let mut at = Span::default();
-        interface::elements(&parsed[file].file.markup, &mut |element| {
-            if at == Span::default() && element.name.name == next {
-                at = element.name.span;
+/// Circles of components that always show the next one; each component is in at most one.
+fn circles(interfaces: &BTreeMap<String, Interface>) -> Vec<Vec<&str>> {
+    let mut done: BTreeSet<&str> = BTreeSet::new();
+    let mut found: Vec<Vec<&str>> = Vec::new();
+    for start in interfaces.keys() {
+        // The way to here, each component with those that are still to be followed.
+        let mut way: Vec<(&str, Vec<&str>)> = Vec::new();
+        let mut next = Some(start.as_str());
+        loop {
+            if let Some(name) = next.take()
+                && let Some(interface) = interfaces.get(name)
+            {
+                match way.iter().position(|(open, _)| *open == name) {
+                    Some(at) => found.push(way[at..].iter().map(|(name, _)| *name).collect()),
+                    None if done.contains(name) => {}
+                    None => way.push((name, interface.always.iter().map(String::as_str).collect())),
+                }
             }
-        });
-        told.extend(&circle);
-        let circle = circle.into_iter().map(str::to_owned).collect();
-        found.push(diagnostic(&EndlessNesting { circle }, file, at));
+            let Some((name, left)) = way.last_mut() else { break };
+            next = left.pop();
+            if next.is_none() {
+                done.insert(name);
+                way.pop();
+            }
+        }
     }
     found
-}
-
-/// The shortest way from a component back to itself.
-fn circle_from<'a>(
-    start: &'a str,
-    interfaces: &'a BTreeMap<String, Interface>,
-) -> Option<Vec<&'a str>> {
-    let mut open = std::collections::VecDeque::from([vec![start]]);
-    let mut seen: BTreeSet<&str> = BTreeSet::new();
-    while let Some(way) = open.pop_front() {
-        let Some(interface) = way.last().and_then(|last| interfaces.get(*last)) else { continue };
-        for next in &interface.always {
-            if next == start {
-                return Some(way);
-            }
-            if seen.insert(next) {
-                open.push_back(way.iter().copied().chain([next.as_str()]).collect());
-            }
-        }
-    }
-    None
 }
 
 /// Whether a diagnostic is but a consequence of what the parser reported: names whose
@@ -244,7 +403,7 @@ fn component_names(sources: &[Source], found: &mut Vec<Diagnostic>) -> Vec<Optio
 /// The shapes of all files, numbered.
 fn collect_shapes(
     sources: &[Source],
-    parsed: &[Parsed],
+    parsed: &[&Parsed],
     shapes: &mut Shapes,
     found: &mut Vec<Diagnostic>,
 ) -> HashMap<String, usize> {

@@ -630,11 +630,8 @@ impl Checker<'_> {
 
     /// Whether this element stands alone at the top of the component.
     pub(crate) fn is_root(&self, element: &Element) -> bool {
-        let here = element.start_tag.start;
-        match &self.interface().root {
-            Root::Element(start) | Root::Component(_, start) => *start == here,
-            Root::Several => false,
-        }
+        let own = self.interface();
+        own.root != Root::Several && own.root_start == element.start_tag.start
     }
 
     /// Whether the element can be shown; reports it otherwise.

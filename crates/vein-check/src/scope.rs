@@ -18,7 +18,7 @@ pub(crate) struct Project<'a> {
     pub(crate) shape_numbers: &'a HashMap<String, usize>,
     pub(crate) interfaces: &'a BTreeMap<String, Interface>,
     /// What slots hand back: by component, slot and name.
-    pub(crate) handed: &'a RefCell<HashMap<(u32, String, String), Ty>>,
+    pub(crate) handed: &'a RefCell<crate::Handed>,
 }
 
 /// What a declared name is.

@@ -22,14 +22,14 @@ pub(crate) enum Ty {
 }
 
 /// A named record type.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub(crate) struct ShapeType {
     pub(crate) name: String,
     pub(crate) fields: Vec<(String, Ty)>,
 }
 
 /// All shapes of a project, by number.
-#[derive(Debug, Default)]
+#[derive(Debug, Default, PartialEq)]
 pub(crate) struct Shapes(pub(crate) Vec<ShapeType>);
 
 impl Ty {

@@ -34,7 +34,15 @@ impl Session {
 
     /// Turns proof on or off. While it is on, every pulse is held against a fresh rendering.
     pub fn prove(&mut self, on: bool) {
+        if on {
+            self.runtime.record_changes(true);
+        }
         self.proof = on.then(|| Proof::new(&self.runtime, &self.tree, self.clean));
+    }
+
+    /// Whether pulses say what changed. Proof needs them to; without either they cost less.
+    pub fn record(&mut self, on: bool) {
+        self.runtime.record_changes(on);
     }
 
     /// The engine.
@@ -117,6 +125,13 @@ impl Session {
     pub fn set(&mut self, path: &str, value: &serde_json::Value) -> Result<Entry, HostError> {
         let pulse = self.runtime.set(path, value)?;
         Ok(self.show(pulse))
+    }
+
+    /// Writes a value that fits its type already to a prop or to state, by its name.
+    pub fn write_value(&mut self, name: &str, value: Value) -> Option<Entry> {
+        let cell = self.runtime.plan().cells.iter().position(|cell| *cell.name == *name)?;
+        let pulse = self.runtime.write(cell as u32, Vec::new(), value);
+        Some(self.show(pulse))
     }
 
     /// Reads the value at a path.

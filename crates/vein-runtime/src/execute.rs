@@ -115,9 +115,9 @@ impl<'a> Run<'a> {
             Stmt::Set(place, value) => {
                 let path = self.path(place, locals);
                 let value = self.value(*value, locals);
-                let shown = self.shown(place, &path);
                 if !self.graph.set(self.scope, place.cell, path, value) {
-                    return Err(Fault::NoSuchPlace { path: shown() });
+                    let path = self.path(place, locals);
+                    return Err(Fault::NoSuchPlace { path: self.shown(place, &path)() });
                 }
             }
             Stmt::Edit(place, edit) => self.edit(place, edit, locals)?,

@@ -779,6 +779,11 @@ impl Graph {
     /// Tells those that read a derived value that it is perhaps not up to date; notes a spot or
     /// a part as waiting.
     fn announce(&mut self, key: ReaderKey) {
+        let here = self.scope(key.0);
+        let cells = self.prepared.block(here.plan, here.block).cells.len();
+        if key.1 as usize >= cells {
+            return self.wait_for(key);
+        }
         let prepared = self.prepared.clone();
         let mut open = vec![key];
         while let Some(key) = open.pop() {
@@ -975,7 +980,8 @@ impl Graph {
     /// Brings a reader's derived values up to date and says whether it has to be evaluated
     /// itself. Works with a stack of its own, so that long chains do not fill the machine's.
     pub(crate) fn settle_reads(&mut self, target: ReaderKey) -> bool {
-        let mut open: Vec<(ReaderKey, usize)> = vec![(target, 0)];
+        let mut open: SmallVec<[(ReaderKey, usize); 4]> = SmallVec::new();
+        open.push((target, 0));
         loop {
             let Some((key, at)) = open.last().copied() else { return false };
             let fixed = matches!(&*self.reads(key).1, KnownReads::Fixed(_));
@@ -1049,6 +1055,21 @@ impl Graph {
         let cells = &mut Sight { graph: self, scope };
         let names = &prepared.program.names;
         Evaluation { exprs, names, cells, locals: &mut locals, log: Vec::new() }.value(expr)
+    }
+
+    /// Evaluates the expression of a reader that is new. Nothing is noted for taking it back: what
+    /// is new goes with its scope.
+    pub(crate) fn evaluate_first(&mut self, key: ReaderKey, expr: ExprId) -> Value {
+        let ready = self.prepared.block(self.scope(key.0).plan, self.scope(key.0).block);
+        let fixed = matches!(&*ready.reads[key.1 as usize], KnownReads::Fixed(_));
+        if !fixed {
+            let value = self.evaluate(key, expr);
+            self.freshen(key);
+            return value;
+        }
+        let value = self.evaluate_once(key.0, expr);
+        self.state(key).mark = Mark::Fresh;
+        value
     }
 
     /// Runs an evaluation that follows what is read.

@@ -28,6 +28,7 @@ pub struct Runtime {
     /// The time of the host's clock, in milliseconds.
     now: f64,
     settling: Vec<Settling>,
+    recording: bool,
 }
 
 /// An event that waits until nothing more has happened.
@@ -63,11 +64,17 @@ impl Runtime {
     ) -> (Runtime, Pulse) {
         let graph = Graph::new(Arc::new(Prepared::new(program)));
         let view = View::new(graph, clean);
-        let mut runtime = Runtime { view, next_pulse: 0, now: 0.0, settling: Vec::new() };
+        let mut runtime = Runtime { view, next_pulse: 0, now: 0.0, settling: Vec::new(), recording: true };
         runtime.view.graph.begin();
         runtime.view.root(plan as u32, props);
         let pulse = runtime.settle(Cause::Opened, Vec::new());
         (runtime, pulse)
+    }
+
+    /// Whether pulses say what changed, in values and in the view. Without that they cost less;
+    /// patches, events and problems are there all the same.
+    pub fn record_changes(&mut self, on: bool) {
+        self.recording = on;
     }
 
     /// The compiled component that the page shows.
@@ -116,20 +123,24 @@ impl Runtime {
 
     /// The listeners that stand on a node, with their numbers.
     pub fn listeners_on(&self, node: NodeNumber) -> Vec<(u32, &Listener)> {
-        let graph = &self.view.graph;
-        let Some(scope) = graph.owners.get(node as usize).filter(|scope| **scope != NONE) else {
-            return Vec::new();
-        };
-        let scope = graph.scope(*scope);
-        let block = &graph.prepared.plan(scope.plan).blocks[scope.block as usize];
-        let numbered = (0..).zip(&block.listeners);
-        numbered.filter(|(_, listener)| scope.first + listener.mark == node).collect()
+        let Some((first, listeners)) = self.listeners_around(node) else { return Vec::new() };
+        let numbered = (0..).zip(listeners);
+        numbered.filter(|(_, listener)| first + listener.mark == node).collect()
     }
 
     /// The listener of a number, if it stands on a node.
     pub fn listener(&self, node: NodeNumber, number: u32) -> Option<&Listener> {
-        let found = self.listeners_on(node).into_iter().find(|(known, _)| *known == number);
-        found.map(|(_, listener)| listener)
+        let (first, listeners) = self.listeners_around(node)?;
+        listeners.get(number as usize).filter(|listener| first + listener.mark == node)
+    }
+
+    /// The listeners of the block that a node belongs to, and the block's first number.
+    fn listeners_around(&self, node: NodeNumber) -> Option<(NodeNumber, &[Listener])> {
+        let graph = &self.view.graph;
+        let scope = *graph.owners.get(node as usize).filter(|scope| **scope != NONE)?;
+        let scope = graph.scope(scope);
+        let block = &graph.prepared.plan(scope.plan).blocks[scope.block as usize];
+        Some((scope.first, &block.listeners))
     }
 
     /// Runs the listeners that an event reached, all in one pulse. Listeners that wait for
@@ -148,7 +159,7 @@ impl Runtime {
             let (plan, block) = (graph.scope(scope).plan, graph.scope(scope).block);
             let block = &prepared.plan(plan).blocks[block as usize];
             let Some(listener) = block.listeners.get(number as usize) else { continue };
-            if on.is_none() {
+            if on.is_none() && self.recording {
                 on = Some(element_of(&graph.address(scope, &listener.address)).to_owned());
             }
             match listener.options.settle {
@@ -402,7 +413,7 @@ impl Runtime {
             changes = keyed.into_iter().map(|(_, change)| change).collect();
         }
         let mut pulse = self.record(cause, given, changes);
-        if opened {
+        if opened || !self.recording {
             // All is new: nothing followed from anything.
             pulse.values.clear();
         } else {
@@ -426,6 +437,9 @@ impl Runtime {
             let here = self.view.graph.scope(scope);
             let spot = reader - prepared.block(here.plan, here.block).reader_of_spot(0);
             let Some(effect) = self.view.settle_spot(scope, spot) else { continue };
+            if !self.recording {
+                continue;
+            }
             let place = PlaceId { scope, which: Which::Spot(spot) };
             let address = self.view.graph.address_of_spot(scope, spot);
             let because = self.because(scope, reader);
@@ -463,10 +477,12 @@ impl Runtime {
         let node = self.view.graph.scope(scope).first + part.mark;
         push_patch(&mut self.view.making.patches, node, &part.kind, &to);
         self.view.clear_invalid(scope, number, part.mark);
-        let from = std::mem::replace(
-            &mut self.view.graph.scope_mut(scope).shown[number as usize],
-            to.clone(),
-        );
+        let shown = &mut self.view.graph.scope_mut(scope).shown[number as usize];
+        if !self.recording {
+            *shown = to;
+            return None;
+        }
+        let from = std::mem::replace(shown, to.clone());
         Some(PartChange {
             place: PlaceId { scope, which: Which::Part(number) },
             address: self.view.graph.address(scope, &part.address),
@@ -489,7 +505,7 @@ impl Runtime {
             Given { name: event.name.clone(), payload: names.zip(values).collect() }
         });
         let (given, component) = (given.collect(), plan.name.clone());
-        let values = self.value_changes();
+        let values = if self.recording { self.value_changes() } else { Vec::new() };
         let making = std::mem::take(&mut self.view.making);
         let graph = &self.view.graph;
         let place = |(scope, reader): (ScopeId, u32)| {
@@ -509,7 +525,10 @@ impl Runtime {
             parts,
             given,
             patches: making.patches,
-            evaluated: making.evaluated.into_iter().map(place).collect(),
+            evaluated: match self.recording {
+                true => making.evaluated.into_iter().map(place).collect(),
+                false => Vec::new(),
+            },
             heard: false,
             created: making.created,
             problems: making.problems,

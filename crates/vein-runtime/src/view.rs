@@ -230,9 +230,7 @@ impl View {
         }
         for (at, part) in block.parts.iter().enumerate() {
             let key = (id, ready.reader_of_part(at as u32));
-            self.graph.settle_reads(key);
-            let value = self.graph.evaluate(key, part.value);
-            self.graph.freshen(key);
+            let value = self.graph.evaluate_first(key, part.value);
             let to = part.kind.shown(&value);
             self.report_unsafe(id, &part.address, &part.kind, &value, &to);
             let is_default = match (&part.kind, &to) {

@@ -94,7 +94,12 @@ impl Tree {
         let mut at = Some(target);
         while let Some(node) = at {
             let mut stopped = !bubbles;
-            for listener in self.listeners(node, &event.kind) {
+            let here = self.listens(node);
+            let listeners = here.iter().flat_map(|(known, mark)| {
+                let all = known.template.listeners.iter();
+                all.filter(|l| l.mark == *mark && *l.event == *event.kind)
+            });
+            for listener in listeners {
                 let options = &listener.options;
                 let other_key = options.key.as_ref().is_some_and(|k| key.as_deref() != Some(&**k));
                 let spent = (node, listener.number);

@@ -1,6 +1,6 @@
 //! The tree in memory: the surface that tests, the server and the proof look at.
 
-use crate::patch::{Batch, NodeNumber, Patch, ROOT, Template, TemplateListener};
+use crate::patch::{Batch, NodeNumber, Patch, ROOT, Template};
 use std::collections::HashMap;
 use std::sync::Arc;
 use vein_plan::{Name, Namespace, Property, TemplateNode};
@@ -515,14 +515,9 @@ impl Tree {
         out
     }
 
-    /// Listeners of an element for a type of event.
-    pub(crate) fn listeners(&self, id: NodeId, event: &str) -> Vec<TemplateListener> {
-        let Some((template, mark)) = self.element(id).and_then(|e| e.listens.as_ref()) else {
-            return Vec::new();
-        };
-        let here =
-            |listener: &&TemplateListener| listener.mark == *mark && *listener.event == *event;
-        template.template.listeners.iter().filter(here).cloned().collect()
+    /// The template that an element's listeners come from, and which mark of it the element is.
+    pub(crate) fn listens(&self, id: NodeId) -> Option<(Arc<Known>, u32)> {
+        self.element(id)?.listens.clone()
     }
 
     /// How many nodes there are, without the root.

@@ -22,10 +22,20 @@ impl Page {
         Page { session, opening, listeners: Vec::new() }
     }
 
+    pub(crate) fn unproven(session: Session, opening: Entry) -> Page {
+        Page { session, opening, listeners: Vec::new() }
+    }
+
     /// Turns proof on or off. It is on when a page is opened; it costs a fresh rendering of
     /// the view for every pulse.
     pub fn prove(&mut self, on: bool) {
         self.session.prove(on);
+    }
+
+    /// Whether pulses say what changed, in values and in the view; they do at first. Without
+    /// proof and without that a pulse costs least.
+    pub fn record(&mut self, on: bool) {
+        self.session.record(on);
     }
 
     /// The pulse that showed the page first.

@@ -111,6 +111,19 @@ impl Ui {
     }
 }
 
+impl Ui {
+    /// As [`Ui::open`], with proof off from the start: for large data and for measuring.
+    ///
+    /// # Errors
+    /// As [`Ui::open`].
+    pub fn open_unproven(&self, component: &str, props: impl Serialize) -> Result<Page, Error> {
+        let props = serde_json::to_value(props)?;
+        let clean = Some(vein_view::clean as fn(&str) -> Vec<vein_plan::TemplateNode>);
+        let (session, opening) = Session::open(self.program.clone(), component, &props, clean)?;
+        Ok(Page::unproven(session, opening))
+    }
+}
+
 /// Every `.vein` file below a folder, in the order of their paths.
 pub(crate) fn read_dir(folder: &Path) -> Result<Vec<Source>, Error> {
     let io = |path: &Path| {

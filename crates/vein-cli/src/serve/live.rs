@@ -49,6 +49,7 @@ pub(super) async fn connect(
 async fn run(site: &Site, mut socket: WebSocket) -> anyhow::Result<()> {
     let mut page = site.ui.open(&site.component, &site.props)?;
     page.prove(site.ledger != Ledger::Off);
+    page.record(site.ledger != Ledger::Off);
     let opening = page.opening().pulse.patches.to_bytes();
     socket.send(Message::Binary(opening.into())).await?;
     let mut clock = Instant::now();
