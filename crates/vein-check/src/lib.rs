@@ -143,7 +143,14 @@ impl Workspace {
         self.refresh(BTreeSet::from([at]))
     }
 
-    /// What the check gives now.
+    /// How many errors there are now.
+    pub fn errors(&self) -> usize {
+        let files = self.files.iter().flat_map(|facts| &facts.found);
+        let all = self.found.iter().chain(files);
+        all.filter(|diagnostic| diagnostic.severity == Severity::Error).count()
+    }
+
+    /// What the check gives now, for those who need all of it.
     pub fn checked(&self) -> Checked {
         let plans = self.files.iter().map(|facts| facts.plan.clone()).collect();
         self.assemble(self.sources.clone(), self.tables.program.clone(), plans)
@@ -211,13 +218,25 @@ impl Workspace {
     }
 
     fn refresh_interfaces(&mut self, dirty: &mut BTreeSet<usize>) {
-        let before = std::mem::take(&mut self.interfaces);
+        let mut before = std::mem::take(&mut self.interfaces);
         let numbers: Vec<String> = before.keys().cloned().collect();
+        // What is known of those that were not read anew stays; only what falls to their roots
+        // may become another.
+        let mut falls: HashMap<String, Vec<String>> = HashMap::new();
+        let mut old: HashMap<String, Interface> = HashMap::new();
         for (at, facts) in self.files.iter().enumerate() {
             let Some(name) = &facts.name else { continue };
-            let known = before.get(name).filter(|_| !dirty.contains(&at)).cloned();
-            let interface =
-                known.unwrap_or_else(|| Interface::of(&facts.parsed.file, &self.shape_numbers));
+            let known = before.remove(name);
+            let interface = match (known, dirty.contains(&at)) {
+                (Some(known), false) => {
+                    falls.insert(name.clone(), known.falls.clone());
+                    known
+                }
+                (known, _) => {
+                    old.extend(known.map(|known| (name.clone(), known)));
+                    Interface::of(&facts.parsed.file, &self.shape_numbers)
+                }
+            };
             self.interfaces.insert(name.clone(), interface);
         }
         for (number, interface) in self.interfaces.values_mut().enumerate() {
@@ -232,8 +251,9 @@ impl Workspace {
         let others: BTreeSet<&String> = self
             .interfaces
             .iter()
-            .filter(|(name, interface)| {
-                !before.get(*name).is_some_and(|before| before.same_outside(interface))
+            .filter(|(name, interface)| match falls.get(*name) {
+                Some(falls) => *falls != interface.falls,
+                None => !old.get(*name).is_some_and(|old| old.same_outside(interface)),
             })
             .map(|(name, _)| name)
             .collect();

@@ -547,7 +547,7 @@ impl Checker<'_> {
         markup: &mut Markup,
     ) {
         let name = element.name.name.as_str();
-        if self.project.interfaces.contains_key(name) {
+        if name.contains('-') && self.project.interfaces.contains_key(name) {
             return self.component_use(element, called, inside, markup);
         }
         if element.namespace == vein_plan::Namespace::Html {

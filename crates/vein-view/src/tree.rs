@@ -47,12 +47,19 @@ pub(crate) struct Element {
     pub(crate) namespace: Namespace,
     pub(crate) name: Name,
     pub(crate) attributes: Vec<(Name, Name)>,
-    pub(crate) value: Option<String>,
-    pub(crate) chosen: Option<String>,
-    pub(crate) flags: Vec<(Property, bool)>,
+    /// What a control holds; most elements are none.
+    control: Option<Box<Control>>,
     pub(crate) children: Vec<NodeId>,
     /// The template that its listeners come from, and which mark of it this is.
     pub(crate) listens: Option<(Arc<Known>, u32)>,
+}
+
+/// What a control holds apart from its attributes.
+#[derive(Clone, Debug, Default)]
+struct Control {
+    value: Option<String>,
+    chosen: Option<String>,
+    flags: Vec<(Property, bool)>,
 }
 
 /// Why a patch was refused. Those before it were applied, those after it were not.
@@ -201,16 +208,14 @@ impl Tree {
                 self.patched_element(node)?.attributes.retain(|(n, _)| **n != *name);
             }
             Patch::SetProperty { node, property, value } => {
-                let element = self.patched_element(node)?;
+                let control = self.patched_element(node)?.control_mut();
                 match property {
-                    Property::Chosen => element.chosen = Some(value.to_owned()),
-                    _ => element.value = Some(value.to_owned()),
+                    Property::Chosen => control.chosen = Some(value.to_owned()),
+                    _ => control.value = Some(value.to_owned()),
                 }
             }
             Patch::SetFlag { node, property, on } => {
-                let element = self.patched_element(node)?;
-                element.flags.retain(|(p, _)| *p != property);
-                element.flags.push((property, on));
+                self.patched_element(node)?.control_mut().set_flag(property, on);
             }
         }
         Ok(())
@@ -298,9 +303,7 @@ impl Tree {
                         namespace: *namespace,
                         name: name.clone(),
                         attributes: attributes.clone(),
-                        value: None,
-                        chosen: None,
-                        flags: Vec::new(),
+                        control: None,
                         children: Vec::with_capacity(known.holds[place] as usize),
                         listens: listens.then(|| (known.clone(), mark)),
                     }))
@@ -380,8 +383,7 @@ impl Tree {
     /// What a person does to a check box or radio button, or to `details`.
     pub fn set_flag(&mut self, id: NodeId, property: Property, on: bool) {
         if let Some(element) = self.element_mut(id) {
-            element.flags.retain(|(p, _)| *p != property);
-            element.flags.push((property, on));
+            element.control_mut().set_flag(property, on);
         }
     }
 
@@ -393,7 +395,7 @@ impl Tree {
     /// What is chosen in a `select` with `multiple`, as JSON.
     pub fn set_chosen(&mut self, id: NodeId, values: String) {
         if let Some(element) = self.element_mut(id) {
-            element.chosen = Some(values);
+            element.control_mut().chosen = Some(values);
         }
     }
 
@@ -467,7 +469,7 @@ impl Tree {
     /// What an `input`, `textarea` or `select` shows: the property, or else what the markup says.
     pub fn value(&self, id: NodeId) -> Option<String> {
         let element = self.element(id)?;
-        let own = element.value.clone();
+        let own = element.control.as_ref().and_then(|control| control.value.clone());
         match &*element.name {
             "textarea" => Some(own.unwrap_or_else(|| self.text_content(id))),
             "input" | "select" => {
@@ -480,19 +482,18 @@ impl Tree {
     /// A boolean property: what was set, or else whether the attribute is there.
     pub fn flag(&self, id: NodeId, property: Property) -> bool {
         let Some(element) = self.element(id) else { return false };
-        let set = element.flags.iter().find(|(p, _)| *p == property).map(|(_, on)| *on);
+        let set = element.control.as_ref().and_then(|control| control.flag(property));
         set.unwrap_or_else(|| element.attribute(property.name()).is_some())
     }
 
     /// The property as it was set by a patch or by a person; `None` while it was not.
     pub fn set_property(&self, id: NodeId, property: Property) -> Option<vein_plan::Shown> {
-        let element = self.element(id)?;
+        let control = self.element(id)?.control.as_ref()?;
         match property {
-            Property::Value => element.value.clone().map(vein_plan::Shown::Text),
-            Property::Chosen => element.chosen.clone().map(vein_plan::Shown::Text),
+            Property::Value => control.value.clone().map(vein_plan::Shown::Text),
+            Property::Chosen => control.chosen.clone().map(vein_plan::Shown::Text),
             flag => {
-                let set = element.flags.iter().find(|(p, _)| *p == flag);
-                set.map(|(_, on)| vein_plan::Shown::Flag(*on))
+                control.flag(flag).map(vein_plan::Shown::Flag)
             }
         }
     }
@@ -500,7 +501,7 @@ impl Tree {
     /// What a person types into a control.
     pub fn type_value(&mut self, id: NodeId, value: &str) {
         if let Some(element) = self.element_mut(id) {
-            element.value = Some(value.to_owned());
+            element.control_mut().value = Some(value.to_owned());
         }
     }
 
@@ -531,7 +532,22 @@ impl Tree {
     }
 }
 
+impl Control {
+    fn flag(&self, property: Property) -> Option<bool> {
+        self.flags.iter().find(|(p, _)| *p == property).map(|(_, on)| *on)
+    }
+
+    fn set_flag(&mut self, property: Property, on: bool) {
+        self.flags.retain(|(p, _)| *p != property);
+        self.flags.push((property, on));
+    }
+}
+
 impl Element {
+    fn control_mut(&mut self) -> &mut Control {
+        self.control.get_or_insert_default()
+    }
+
     pub(crate) fn attribute(&self, name: &str) -> Option<&str> {
         self.attributes.iter().find(|(n, _)| **n == *name).map(|(_, value)| &**value)
     }

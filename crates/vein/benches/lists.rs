@@ -126,32 +126,53 @@ fn create(ui: &Ui) {
     println!("create {count} rows of five parts: {vein:.1} ms, by hand {hand:.1} ms, {:.2} times", vein / hand);
 }
 
-/// A tree of nodes as somebody writes it who needs nothing else.
+/// The same tree as somebody writes it by hand: nodes in one vector, with parents, names that
+/// are known, and text and attributes of their own.
 mod by_hand {
-    pub enum Node {
-        Element { name: &'static str, attributes: Vec<(&'static str, String)>, children: Vec<Node> },
+    #[derive(Default)]
+    pub struct Tree {
+        pub nodes: Vec<Node>,
+    }
+
+    pub struct Node {
+        pub parent: Option<u32>,
+        pub kind: Kind,
+    }
+
+    pub enum Kind {
+        Element { name: &'static str, attributes: Vec<(&'static str, String)>, children: Vec<u32> },
         Text(String),
     }
 
-    fn element(name: &'static str, children: Vec<Node>) -> Node {
-        Node::Element { name, attributes: Vec::new(), children }
+    impl Tree {
+        fn add(&mut self, parent: Option<u32>, kind: Kind) -> u32 {
+            let id = self.nodes.len() as u32;
+            self.nodes.push(Node { parent, kind });
+            let parent = parent.map(|parent| &mut self.nodes[parent as usize].kind);
+            if let Some(Kind::Element { children, .. }) = parent {
+                children.push(id);
+            }
+            id
+        }
+
+        fn element(&mut self, parent: u32, name: &'static str, text: String) {
+            let kind = Kind::Element { name, attributes: Vec::new(), children: Vec::new() };
+            let element = self.add(Some(parent), kind);
+            self.add(Some(element), Kind::Text(text));
+        }
     }
 
-    pub fn rows(rows: &[(f64, String, f64)]) -> Node {
-        let row = |(id, crop, moisture): &(f64, String, f64)| Node::Element {
-            name: "li",
-            attributes: vec![("title", crop.clone())],
-            children: vec![
-                element("b", vec![Node::Text(crop.clone())]),
-                element("i", vec![Node::Text(moisture.to_string())]),
-                Node::Element {
-                    name: "meter",
-                    attributes: vec![("value", moisture.to_string())],
-                    children: Vec::new(),
-                },
-                element("u", vec![Node::Text(id.to_string())]),
-            ],
-        };
-        element("ul", rows.iter().map(row).collect())
+    pub fn rows(rows: &[(f64, String, f64)]) -> Tree {
+        let mut tree = Tree::default();
+        let with = |name, attributes| Kind::Element { name, attributes, children: Vec::new() };
+        let list = tree.add(None, with("ul", Vec::new()));
+        for (id, crop, moisture) in rows {
+            let row = tree.add(Some(list), with("li", vec![("title", crop.clone())]));
+            tree.element(row, "b", crop.clone());
+            tree.element(row, "i", moisture.to_string());
+            tree.add(Some(row), with("meter", vec![("value", moisture.to_string())]));
+            tree.element(row, "u", id.to_string());
+        }
+        tree
     }
 }
