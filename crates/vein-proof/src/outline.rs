@@ -23,7 +23,9 @@ pub struct Row {
 pub struct RowSource {
     /// Its address.
     pub address: String,
-    /// Where it was written, in the component's file.
+    /// The component that it was written in.
+    pub component: String,
+    /// Where it was written, in that component's file.
     pub location: Location,
     /// The paths that it reads; for a listener, nothing.
     pub reads: Vec<String>,
@@ -62,6 +64,7 @@ impl Outline<'_> {
                 TemplateNode::Open { name, attributes, .. } => {
                     let fixed: String = attributes
                         .iter()
+                        .filter(|(name, _)| &**name != "data-of")
                         .map(|(name, value)| match &**value {
                             "" => format!(" {name}"),
                             value => format!(" {name}={value:?}"),
@@ -156,6 +159,7 @@ impl Outline<'_> {
         };
         let source = RowSource {
             address: self.address(kept.scope, &spot.address),
+            component: plan.name.to_string(),
             location: spot.location,
             reads: self.paths(plan, &reads),
             listens: false,
@@ -196,6 +200,7 @@ impl Outline<'_> {
             };
             let source = RowSource {
                 address: self.address(kept.scope, &part.address),
+                component: plan.name.to_string(),
                 location: part.location,
                 reads: self.paths(plan, part.reads.paths()),
                 listens: false,
@@ -205,6 +210,7 @@ impl Outline<'_> {
         for listener in block.listeners.iter().filter(|listener| listener.mark == mark) {
             let source = RowSource {
                 address: self.address(kept.scope, &listener.address),
+                component: plan.name.to_string(),
                 location: listener.location,
                 reads: Vec::new(),
                 listens: true,

@@ -15,7 +15,7 @@ pub(crate) fn run(show: &Show) -> Result<Outcome> {
     if show.json {
         output::line(serde_json::to_string_pretty(&as_json(&opened.component, &page))?);
     } else if show.tree {
-        output::line(table(&opened.component, &page.outline()));
+        output::line(table(&page.outline()));
     } else if show.compact {
         output::line(page.html());
     } else {
@@ -29,7 +29,7 @@ fn as_json(component: &str, page: &Page) -> serde_json::Value {
         let source = row.source.map(|source| {
             json!({
                 "address": source.address,
-                "file": format!("{component}.vein"),
+                "file": format!("{}.vein", source.component),
                 "line": source.location.line,
                 "column": source.location.column,
                 "reads": source.reads,
@@ -42,7 +42,7 @@ fn as_json(component: &str, page: &Page) -> serde_json::Value {
 }
 
 /// The outline in columns: the view, then for each part its address, its source, its reads.
-fn table(component: &str, rows: &[Row]) -> String {
+fn table(rows: &[Row]) -> String {
     let cells = rows.iter().map(|row| {
         let what = format!("{}{}", "  ".repeat(row.depth), shortened(&row.what));
         match &row.source {
@@ -54,7 +54,7 @@ fn table(component: &str, rows: &[Row]) -> String {
                     (false, []) => "nothing that changes".into(),
                     (false, reads) => reads.join(", "),
                 };
-                let place = format!("{component}.vein:{}:{}", at.line, at.column);
+                let place = format!("{}.vein:{}:{}", source.component, at.line, at.column);
                 [what, source.address.clone(), place, reads]
             }
         }

@@ -30,3 +30,18 @@ fn the_picture_of_a_map_names_everything() {
     // A line for each step: click → n, n → title, n → odd, odd → text.
     assert_eq!(svg.matches("marker-end").count(), 4, "{svg}");
 }
+
+/// Every kind of diagnostic is shown by the binary in one of the files.
+#[test]
+fn every_diagnostic_is_shown() {
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/cmd");
+    let shown: String = ["mistakes", "fixes", "data"]
+        .map(|name| std::fs::read_to_string(format!("{folder}/{name}.md")).expect("a file"))
+        .concat();
+    let missing: Vec<&str> = vein::RULES
+        .iter()
+        .map(|rule| rule.code)
+        .filter(|code| !shown.contains(&format!("[{code}]")))
+        .collect();
+    assert!(missing.is_empty(), "{missing:?} are in none of the files");
+}
