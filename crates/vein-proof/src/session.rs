@@ -13,6 +13,8 @@ pub struct Session {
     tree: Tree,
     proof: Option<Proof>,
     clean: Option<Clean>,
+    /// The elements that the event came from that is being heard.
+    sent: Vec<NodeNumber>,
 }
 
 impl Session {
@@ -27,7 +29,7 @@ impl Session {
         clean: Option<Clean>,
     ) -> Result<(Session, Entry), HostError> {
         let (runtime, pulse) = Runtime::open_with(program, component, props, clean)?;
-        let mut session = Session { runtime, tree: Tree::default(), proof: None, clean };
+        let mut session = Session { runtime, tree: Tree::default(), proof: None, clean, sent: Vec::new() };
         let entry = session.show(pulse);
         Ok((session, entry))
     }
@@ -95,6 +97,7 @@ impl Session {
     /// Runs the listeners that an event reached on whatever surface.
     pub fn deliver(&mut self, kind: &str, target: &str, deliveries: Vec<Delivery>) -> Entry {
         deliveries.iter().for_each(|delivery| self.held_elsewhere(delivery));
+        self.sent = deliveries.iter().map(|delivery| delivery.node).collect();
         let pulse = self.runtime.dispatch(kind, target, deliveries);
         self.show(pulse)
     }
@@ -169,6 +172,7 @@ impl Session {
             Some(_) => self.echoes(&pulse),
             None => Vec::new(),
         };
+        self.sent.clear();
         let applied = self.tree.apply(&pulse.patches);
         debug_assert_eq!(applied, Ok(()), "the engine patches only what it has built");
         let verdict = match &mut self.proof {
@@ -180,7 +184,7 @@ impl Session {
         Entry { pulse, verdict }
     }
 
-    /// The controls with a two-way binding that a pulse writes what they show already.
+    /// The controls with a two-way binding that a pulse writes what they have just sent.
     fn echoes(&self, pulse: &Pulse) -> Vec<NodeNumber> {
         let is_echo = |patch: &Patch<'_>| -> Option<NodeNumber> {
             let (node, property, shown) = match patch {
@@ -190,7 +194,7 @@ impl Session {
                 Patch::SetFlag { node, property, on } => (*node, *property, Shown::Flag(*on)),
                 _ => return None,
             };
-            let id = self.tree.numbered(node)?;
+            let id = self.tree.numbered(node).filter(|_| self.sent.contains(&node))?;
             // What is committed later, the engine has not heard of yet.
             let bound = self.runtime.listeners_on(node).into_iter().any(|(_, listener)| {
                 let now = &*listener.event != "change" && listener.options.settle.is_none();

@@ -2,10 +2,18 @@
 
 #[path = "../../examples/bind_an_attribute.rs"]
 mod bind_an_attribute;
+#[path = "../../examples/bind_both_ways.rs"]
+mod bind_both_ways;
+#[path = "../../examples/choose.rs"]
+mod choose;
 #[path = "../../examples/derive_a_value.rs"]
 mod derive_a_value;
 #[path = "../../examples/handle_an_event.rs"]
 mod handle_an_event;
+#[path = "../../examples/nest_components.rs"]
+mod nest_components;
+#[path = "../../examples/repeat.rs"]
+mod repeat;
 #[path = "../../examples/show_a_value.rs"]
 mod show_a_value;
 
@@ -62,4 +70,48 @@ fn derive_a_value() {
     // A bed that stays moist changes no derived value, so nothing that is shown.
     let counted: Vec<String> = lines(&output, &["exact"]).iter().map(|l| l[6..12].into()).collect();
     assert_eq!(counted, ["0 of 2", "2 of 2", "2 of 2"], "{output}");
+}
+
+#[test]
+fn bind_both_ways() {
+    bind_both_ways::main().expect("it prints");
+    let output = bind_both_ways::run().expect("it runs");
+    // Text that is no number is told, and changes nothing.
+    assert!(output.contains("\"four\" means no value of its type"), "{output}");
+    assert!(output.contains("the field keeps Some(\"four\")"), "{output}");
+    assert!(output.ends_with("4 × Black kale for autumn, 12 coins + string\n"), "{output}");
+}
+
+#[test]
+fn choose() {
+    choose::main().expect("it prints");
+    let output = choose::run().expect("it runs");
+    assert_eq!(
+        lines(&output, &["branch"]),
+        [
+            "view frost-alarm › p.alarm branch Close to frost → Frost: cover the beds because degrees",
+            "view frost-alarm › p.alarm branch Frost: cover the beds → No frost because degrees",
+            "view frost-alarm › group branch nothing → group because name",
+        ]
+    );
+    assert!(output.contains("<h2>NORTH DOOR</h2>"), "{output}");
+}
+
+#[test]
+fn repeat() {
+    repeat::main().expect("it prints");
+    let output = repeat::run().expect("it runs");
+    // One of three moves; a change through a derived list lands in the state.
+    assert!(lines(&output, &["li list"]).iter().any(|line| line.contains("1 moved")), "{output}");
+    assert!(lines(&output, &["state"]).iter().any(|line| line.contains(".moisture")), "{output}");
+    assert!(output.contains("\"crop\":\"Red chard\""), "{output}");
+}
+
+#[test]
+fn nest_components() {
+    nest_components::main().expect("it prints");
+    let output = nest_components::run().expect("it runs");
+    assert!(output.contains("<section class=\"tool wide\">"), "{output}");
+    assert!(output.contains("<b>1 times</b> Watering can"), "{output}");
+    assert!(output.contains("<li>Watering can: 3 l</li>"), "{output}");
 }
