@@ -57,8 +57,7 @@ impl Checker<'_> {
         let mut last = Vec::new();
         for attribute in &element.attributes {
             let name = attribute.name.name.as_str();
-            let is_markup =
-                name == "html" && matches!(attribute.value, AttributeValue::OneWay(..));
+            let is_markup = name == "html" && matches!(attribute.value, AttributeValue::OneWay(..));
             if STRUCTURE.contains(&name) || is_markup || self.is_slotted(element, attribute) {
                 continue;
             }

@@ -568,7 +568,10 @@ impl Checker<'_> {
             if !STRUCTURE.contains(&attribute.name.name.as_str()) && !attribute.is("slot") {
                 let name = attribute.name.name.clone();
                 let advice = "`<group>` has no element of its own: put it on an element inside";
-                self.report(MisplacedAttribute { name, advice: advice.into() }, attribute.name.span);
+                self.report(
+                    MisplacedAttribute { name, advice: advice.into() },
+                    attribute.name.span,
+                );
             }
         }
         self.nodes(&element.children, inside, markup);
@@ -786,7 +789,6 @@ fn place_called(element: &Element, inside: &Inside) -> String {
 pub(crate) fn writable(text: &str) -> vein_plan::Name {
     text.replace('\0', "\u{fffd}").into()
 }
-
 
 /// What an element is called: its name, with its id or first class where these never change.
 pub(crate) fn described(element: &Element) -> String {

@@ -341,16 +341,17 @@ impl Checker<'_> {
         markup: &mut Markup,
     ) -> Vec<(vein_plan::Name, u32)> {
         let mut groups: Vec<(String, Vec<Node>, Vec<Ident>)> = Vec::new();
-        let mut add = |slot: String, node: &Node, with: Vec<Ident>| {
-            match groups.iter_mut().find(|(name, ..)| *name == slot) {
-                Some((_, nodes, names)) => {
-                    nodes.push(node.clone());
-                    if names.is_empty() {
-                        *names = with;
-                    }
+        let mut add = |slot: String, node: &Node, with: Vec<Ident>| match groups
+            .iter_mut()
+            .find(|(name, ..)| *name == slot)
+        {
+            Some((_, nodes, names)) => {
+                nodes.push(node.clone());
+                if names.is_empty() {
+                    *names = with;
                 }
-                None => groups.push((slot, vec![node.clone()], with)),
             }
+            None => groups.push((slot, vec![node.clone()], with)),
         };
         for node in &element.children {
             match node {

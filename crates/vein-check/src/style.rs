@@ -207,7 +207,11 @@ impl Rewriter<'_> {
     fn at_rule(&mut self, name: &str, at: usize, end: usize) -> usize {
         let stop = self.next_stop(at, end);
         if name == "import" {
-            self.problem(at, stop, "`@import` reaches further than this component: name the file in `vein.toml`");
+            self.problem(
+                at,
+                stop,
+                "`@import` reaches further than this component: name the file in `vein.toml`",
+            );
         }
         if stop >= end || self.pieces[stop].kind == Kind::Semicolon {
             return stop + 1;
@@ -286,7 +290,8 @@ impl Rewriter<'_> {
     /// Puts the mark on what a selector selects, before a pseudo-element.
     fn selector(&mut self, start: usize, end: usize) {
         let wrong = (start..end).find(|at| {
-            let inside = matches!(&self.pieces[*at].kind, Kind::Delim(c) if !".#*>+~&|".contains(*c));
+            let inside =
+                matches!(&self.pieces[*at].kind, Kind::Delim(c) if !".#*>+~&|".contains(*c));
             let bracketed = (start..*at).any(|open| {
                 matches!(self.pieces[open].kind, Kind::Open(_) | Kind::Function(_))
                     && self.closing(open, end) > *at

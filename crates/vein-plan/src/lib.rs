@@ -34,8 +34,8 @@ pub use codec::LoadError;
 pub use convert::{Misfit, to_json};
 pub use program::{
     Block, BlockId, Cell, CellKind, Commit, Conversion, Event, EventField, Form, Given, Handler,
-    Heard, Listener, ListenerOptions, Location, Namespace, Next, Part, PartKind, Plan, PlanRead, Program, Property, ReadStep, Reads, Shape, Spot, SpotKind,
-    TemplateNode, Type, TypeId, Use,
+    Heard, Listener, ListenerOptions, Location, Namespace, Next, Part, PartKind, Plan, PlanRead,
+    Program, Property, ReadStep, Reads, Shape, Spot, SpotKind, TemplateNode, Type, TypeId, Use,
 };
 pub use shown::Shown;
 pub use text::Text;

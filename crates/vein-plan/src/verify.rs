@@ -4,8 +4,8 @@
 use crate::code::{CellId, Expr, ExprId, LocalId, Place, PlaceStep, Stmt, StmtId};
 use crate::members::{Member, Param};
 use crate::program::{
-    Block, BlockId, CellKind, Conversion, Given, Next, Plan, Program, ReadStep, Reads, Spot, SpotKind,
-    TemplateNode, Type, TypeId,
+    Block, BlockId, CellKind, Conversion, Given, Next, Plan, Program, ReadStep, Reads, Spot,
+    SpotKind, TemplateNode, Type, TypeId,
 };
 
 /// How deep expressions may be nested once compiled.

@@ -147,9 +147,8 @@ impl Fresh {
     pub fn places(&self, program: &Program) -> usize {
         let changing = |scope: &FreshScope| {
             let block = &program.plans[scope.plan].blocks[scope.block as usize];
-            let fixed = |kind: &SpotKind| {
-                matches!(kind, SpotKind::Component(_) | SpotKind::Slot { .. })
-            };
+            let fixed =
+                |kind: &SpotKind| matches!(kind, SpotKind::Component(_) | SpotKind::Slot { .. });
             block.parts.len() + block.spots.iter().filter(|spot| !fixed(&spot.kind)).count()
         };
         self.scopes.iter().map(changing).sum()
@@ -231,7 +230,13 @@ impl Renderer<'_> {
         }
     }
 
-    fn spot(&mut self, at: usize, number: usize, kind: &SpotKind, held: Option<&Kept>) -> FreshSpot {
+    fn spot(
+        &mut self,
+        at: usize,
+        number: usize,
+        kind: &SpotKind,
+        held: Option<&Kept>,
+    ) -> FreshSpot {
         let kept_one = |wanted: u32| match held {
             Some(Kept::One { chosen, scope }) if *chosen == wanted => *scope,
             _ => None,
@@ -239,7 +244,8 @@ impl Renderer<'_> {
         match kind {
             SpotKind::Branch { choice, alternatives, .. } => {
                 let choice = self.value(at, *choice).to_number();
-                let Some(block) = alternatives.get(choice as usize).filter(|_| choice >= 0.0) else {
+                let Some(block) = alternatives.get(choice as usize).filter(|_| choice >= 0.0)
+                else {
                     return FreshSpot::Nothing;
                 };
                 let chosen = choice as u32;
@@ -476,9 +482,10 @@ impl Builder<'_> {
                 }
             }
             let text = |number: Option<u32>| {
-                let part = block.parts.iter().position(|part| {
-                    Some(part.mark) == number && part.kind == PartKind::Text
-                });
+                let part = block
+                    .parts
+                    .iter()
+                    .position(|part| Some(part.mark) == number && part.kind == PartKind::Text);
                 match part.map(|part| &scope.parts[part]) {
                     Some(Shown::Text(text)) => text.clone(),
                     _ => String::new(),

@@ -151,7 +151,8 @@ impl Entry {
         };
         for (layer, label) in [(Layer::State, "state"), (Layer::Derived, "derived")] {
             for change in self.pulse.values.iter().filter(|change| change.layer == layer) {
-                let path = if change.inside { change.path.clone() } else { self.full(&change.path) };
+                let path =
+                    if change.inside { change.path.clone() } else { self.full(&change.path) };
                 lines.push([
                     label.into(),
                     path,
@@ -162,8 +163,7 @@ impl Entry {
         }
         for part in &self.pulse.parts {
             let inside = part.address.contains(" › ");
-            let address =
-                if inside { part.address.clone() } else { self.address(&part.address) };
+            let address = if inside { part.address.clone() } else { self.address(&part.address) };
             lines.push([
                 "view".into(),
                 address,

@@ -29,7 +29,8 @@ impl Session {
         clean: Option<Clean>,
     ) -> Result<(Session, Entry), HostError> {
         let (runtime, pulse) = Runtime::open_with(program, component, props, clean)?;
-        let mut session = Session { runtime, tree: Tree::default(), proof: None, clean, sent: Vec::new() };
+        let mut session =
+            Session { runtime, tree: Tree::default(), proof: None, clean, sent: Vec::new() };
         let entry = session.show(pulse);
         Ok((session, entry))
     }

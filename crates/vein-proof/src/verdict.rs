@@ -113,8 +113,7 @@ impl State {
             let Some(kept) = scope.kept.map(|kept| runtime.kept(kept)) else { continue };
             let block = &runtime.program().plans[scope.plan].blocks[scope.block as usize];
             let numbers = kept.first..kept.first + block.marks();
-            let serial =
-                |number: NodeNumber| tree.numbered(number).map(|node| tree.serial(node));
+            let serial = |number: NodeNumber| tree.numbered(number).map(|node| tree.serial(node));
             let nodes = numbers.clone().map(serial).collect();
             state.nodes.insert(scope.identity.clone(), nodes);
             for number in numbers {
@@ -125,9 +124,8 @@ impl State {
                     state.markup.extend(nodes);
                 }
                 if let FreshSpot::Rows(rows) = &scope.spots[number] {
-                    let rows = rows.iter().map(|(_, _, row)| {
-                        state.fresh.scopes[*row].identity.clone()
-                    });
+                    let rows =
+                        rows.iter().map(|(_, _, row)| state.fresh.scopes[*row].identity.clone());
                     let list = format!("{}/{number}", scope.identity);
                     state.lists.insert(list, rows.collect());
                 }
@@ -146,7 +144,10 @@ impl State {
             }
         }
         // The longer identity is the inner row's.
-        state.tops.values_mut().for_each(|rows| rows.sort_by_key(|row| std::cmp::Reverse(row.len())));
+        state
+            .tops
+            .values_mut()
+            .for_each(|rows| rows.sort_by_key(|row| std::cmp::Reverse(row.len())));
         state
     }
 }
@@ -284,8 +285,7 @@ impl Judge<'_> {
                     FreshSpot::Markup(nodes) => Some(nodes.clone()),
                     _ => None,
                 };
-                if identities(self.before, a) != identities(self.after, b)
-                    || markup(a) != markup(b)
+                if identities(self.before, a) != identities(self.after, b) || markup(a) != markup(b)
                 {
                     changed.insert((scope.identity.clone(), Which::Spot(spot as u32)));
                 }
@@ -337,7 +337,10 @@ impl Judge<'_> {
                     let (wanted, _) = self.after.fresh.evaluate(self.program(), at, first);
                     if !wanted.same(value) {
                         let name = &planned.name;
-                        found.push(format!("{}.{name}: begins as {value}, not {wanted}", scope.identity));
+                        found.push(format!(
+                            "{}.{name}: begins as {value}, not {wanted}",
+                            scope.identity
+                        ));
                     }
                 }
             }
@@ -413,9 +416,10 @@ impl Judge<'_> {
         }
         let block = &self.program().plans[scope.plan].blocks[scope.block as usize];
         let mark = node - first;
-        let part = block.parts.iter().position(|part| {
-            part.mark == mark && (kind_name(&part.kind) == *what)
-        });
+        let part = block
+            .parts
+            .iter()
+            .position(|part| part.mark == mark && (kind_name(&part.kind) == *what));
         let Some(part) = part else {
             let control = block.parts.iter().any(|p| p.mark == mark && p.control.is_some());
             return match control && what == "aria-invalid" {
@@ -449,8 +453,9 @@ impl Judge<'_> {
         for node in &moved {
             let around = self.after.tops.get(node).map_or(&[][..], Vec::as_slice);
             // An outer row was moved when all of its nodes were that were there before.
-            let was_there =
-                |n: &NodeNumber| self.before.owners.contains_key(n) || self.before.markup.contains(n);
+            let was_there = |n: &NodeNumber| {
+                self.before.owners.contains_key(n) || self.before.markup.contains(n)
+            };
             let whole = |row: &&String| {
                 let nodes = self.after.tops.iter().filter(|(_, rows)| rows.contains(row));
                 nodes.into_iter().all(|(n, _)| moved.contains(n) || !was_there(n))
@@ -615,11 +620,7 @@ fn shown_at(tree: &Tree, node: NodeId, kind: &PartKind) -> Option<Shown> {
 fn compare(tree: &Tree, at: NodeId, wanted: &[Expected], place: &str) -> Option<String> {
     let found = tree.children(at);
     if found.len() != wanted.len() {
-        return Some(format!(
-            "{place} holds {} nodes, should hold {}",
-            found.len(),
-            wanted.len()
-        ));
+        return Some(format!("{place} holds {} nodes, should hold {}", found.len(), wanted.len()));
     }
     found.iter().zip(wanted).find_map(|(node, wanted)| match wanted {
         Expected::Text(text) => {

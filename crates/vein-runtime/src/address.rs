@@ -33,9 +33,7 @@ impl Graph {
                 }
                 SpotKind::Component(_) => names.push(this.address.to_string()),
                 SpotKind::Slot { .. } => names.push(this.address.to_string()),
-                SpotKind::Branch { .. }
-                | SpotKind::Renamed { .. }
-                | SpotKind::Markup { .. } => {}
+                SpotKind::Branch { .. } | SpotKind::Renamed { .. } | SpotKind::Markup { .. } => {}
             }
             scope = holder;
         }

@@ -74,7 +74,11 @@ pub(crate) enum ListSeen {
 
 /// A change of a list in place.
 pub(crate) enum ListEdit {
-    Splice { at: usize, remove: usize, insert: Vec<Value> },
+    Splice {
+        at: usize,
+        remove: usize,
+        insert: Vec<Value>,
+    },
     /// The item that comes to stand at `i` stood at `order[i]`.
     Permute(Vec<u32>),
 }
@@ -157,12 +161,9 @@ impl Graph {
     /// Takes back everything since the pulse began. The view has not been changed yet.
     pub(crate) fn roll_back(&mut self) {
         while let Some(change) = self.log.pop() {
-            let value = match self.home(change.scope, change.cell) {
-                (scope, at) => match &mut self.scopes[scope as usize].cells[at as usize] {
-                    Slot::Own(value) | Slot::Derived { value, .. } => value,
-                    _ => continue,
-                },
-            };
+            let (scope, at) = self.home(change.scope, change.cell);
+            let slot = &mut self.scopes[scope as usize].cells[at as usize];
+            let (Slot::Own(value) | Slot::Derived { value, .. }) = slot else { continue };
             change.undo.undo(&change.path, value);
         }
         for touched in std::mem::take(&mut self.touched) {
@@ -620,7 +621,8 @@ impl Graph {
                         let taken = at.path.len() as u32;
                         let strip = at.strip.map(|strip| strip + taken);
                         self.notify(prepared, to, to_cell, At { path: &[], strip, ..at });
-                    } else if extent == Extent::Whole || (extent == Extent::Length && other_length) {
+                    } else if extent == Extent::Whole || (extent == Extent::Length && other_length)
+                    {
                         self.wake_cell(to, to_cell, cell, at.strip, at);
                     }
                 }
@@ -867,8 +869,7 @@ impl Graph {
     /// Whether what is kept of a reader was worked out before the pulse began.
     fn is_kept_from_start(&self, (scope, reader): ReaderKey) -> bool {
         let state = &self.scope(scope).readers[reader as usize];
-        let evaluated =
-            state.touched > 0 && self.touched[state.touched as usize - 1].evaluated;
+        let evaluated = state.touched > 0 && self.touched[state.touched as usize - 1].evaluated;
         state.mark != Mark::New && !state.carried && !evaluated
     }
 

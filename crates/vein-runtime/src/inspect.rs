@@ -72,17 +72,15 @@ impl Runtime {
         let cells = &graph.prepared.plan(scope.plan).cells;
         let state = ready.cells.iter().zip(&scope.cells).filter_map(|(cell, slot)| {
             let kind = &cells[*cell as usize].kind;
-            let own = matches!(
-                kind,
-                CellKind::State(_) | CellKind::Prop(_) | CellKind::Shared(_)
-            );
+            let own = matches!(kind, CellKind::State(_) | CellKind::Prop(_) | CellKind::Shared(_));
             match slot {
                 Slot::Own(value) if own => Some((*cell, value.clone())),
                 _ => None,
             }
         });
-        let one = |chosen: u32, scope: ScopeId| {
-            Kept::One { chosen, scope: (scope != NONE).then_some(scope) }
+        let one = |chosen: u32, scope: ScopeId| Kept::One {
+            chosen,
+            scope: (scope != NONE).then_some(scope),
         };
         let held = scope.held.iter().map(|held| match held {
             Held::Nothing => Kept::Nothing,

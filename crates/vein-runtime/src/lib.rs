@@ -37,7 +37,8 @@ pub use fault::Fault;
 pub use host::HostError;
 pub use inspect::{Kept, KeptRow, KeptScope};
 pub use pulse::{
-    Cause, Difference, Effect, Given, Layer, PartChange, PlaceId, Problem, Pulse, ValueChange, Which,
+    Cause, Difference, Effect, Given, Layer, PartChange, PlaceId, Problem, Pulse, ValueChange,
+    Which,
 };
 pub use runtime::{Delivery, Runtime};
 pub use scope::{Key, ScopeId};

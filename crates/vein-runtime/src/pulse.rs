@@ -243,10 +243,9 @@ pub enum Problem {
 impl std::fmt::Display for Problem {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
-            Problem::SameIdentity { list, key, first, second } => write!(
-                f,
-                "{list}: the items at {first} and {second} have the same identity, {key}"
-            ),
+            Problem::SameIdentity { list, key, first, second } => {
+                write!(f, "{list}: the items at {first} and {second} have the same identity, {key}")
+            }
             Problem::UnsafeUrl { part, url } => {
                 write!(f, "{part}: the address {url:?} could run something and is not shown")
             }

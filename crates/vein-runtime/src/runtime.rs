@@ -5,7 +5,8 @@ use crate::execute::{GivenEvents, Run};
 use crate::fault::Fault;
 use crate::graph::Graph;
 use crate::pulse::{
-    Cause, Difference, Effect, Given, Layer, PartChange, PlaceId, Problem, Pulse, ValueChange, Which,
+    Cause, Difference, Effect, Given, Layer, PartChange, PlaceId, Problem, Pulse, ValueChange,
+    Which,
 };
 use crate::scope::{NONE, ScopeId, Slot};
 use crate::view::{Clean, Making, View, push_patch};
@@ -64,7 +65,8 @@ impl Runtime {
     ) -> (Runtime, Pulse) {
         let graph = Graph::new(Arc::new(Prepared::new(program)));
         let view = View::new(graph, clean);
-        let mut runtime = Runtime { view, next_pulse: 0, now: 0.0, settling: Vec::new(), recording: true };
+        let mut runtime =
+            Runtime { view, next_pulse: 0, now: 0.0, settling: Vec::new(), recording: true };
         runtime.view.graph.begin();
         runtime.view.root(plan as u32, props);
         let pulse = runtime.settle(Cause::Opened, Vec::new());
@@ -187,9 +189,7 @@ impl Runtime {
 
     /// Runs listeners in one pulse.
     fn hear(&mut self, cause: Cause, heard: Vec<(ScopeId, &Listener, Value)>) -> Pulse {
-        let mut committed: Vec<(ScopeId, u32, Shown)> = Vec::new();
-        let mut refused: Vec<(ScopeId, u32, Shown)> = Vec::new();
-        let pulse = self.pulse(cause, &mut |run, view| {
+        let mut act = |run: &mut Run<'_>, controls: &mut Controls| {
             for (scope, listener, event) in &heard {
                 let Some(commit) = &listener.commit else {
                     run.within(*scope, |run| run.body(&listener.body, vec![event.clone()]))?;
@@ -197,12 +197,11 @@ impl Runtime {
                 };
                 let held = held_by_control(event);
                 let accepted = run.within(*scope, |run| run.commit(commit, &held))?;
-                let list = if accepted { &mut *view.0 } else { &mut *view.1 };
-                list.push((*scope, commit.part, held));
+                controls.push(HeldByControl { scope: *scope, part: commit.part, held, accepted });
             }
             Ok(())
-        }, &mut committed, &mut refused);
-        pulse
+        };
+        self.pulse(cause, &mut act)
     }
 
     /// When the next waiting event is due, in milliseconds of the host's clock.
@@ -228,8 +227,7 @@ impl Runtime {
         let prepared = self.view.graph.prepared.clone();
         let graph = &self.view.graph;
         let (plan, block) = (graph.scope(scope).plan, graph.scope(scope).block);
-        let listener =
-            &prepared.plan(plan).blocks[block as usize].listeners[listener as usize];
+        let listener = &prepared.plan(plan).blocks[block as usize].listeners[listener as usize];
         let on = element_of(&graph.address(scope, &listener.address)).to_owned();
         let cause = Cause::Settled { kind: listener.event.to_string(), on, after };
         Some(self.hear(cause, vec![(scope, listener, event)]))
@@ -242,46 +240,35 @@ impl Runtime {
             std::iter::once(name).chain(steps.iter().map(|s| s.to_string())).collect();
         let mut steps = Some((steps, value));
         let cause = Cause::Write { path: path.clone() };
-        self.pulse(
-            cause,
-            &mut |run, _| {
-                let Some((steps, value)) = steps.take() else { return Ok(()) };
-                match run.graph.set(ROOT_SCOPE, cell, steps, value) {
-                    true => Ok(()),
-                    false => Err(Fault::NoSuchPlace { path: path.clone() }),
-                }
-            },
-            &mut Vec::new(),
-            &mut Vec::new(),
-        )
+        self.pulse(cause, &mut |run, _| {
+            let Some((steps, value)) = steps.take() else { return Ok(()) };
+            match run.graph.set(ROOT_SCOPE, cell, steps, value) {
+                true => Ok(()),
+                false => Err(Fault::NoSuchPlace { path: path.clone() }),
+            }
+        })
     }
 
-    fn pulse(
-        &mut self,
-        cause: Cause,
-        act: &mut Act<'_>,
-        committed: &mut Vec<(ScopeId, u32, Shown)>,
-        refused: &mut Vec<(ScopeId, u32, Shown)>,
-    ) -> Pulse {
+    fn pulse(&mut self, cause: Cause, act: &mut Act<'_>) -> Pulse {
         self.view.graph.begin();
         self.view.making = Making::default();
+        let mut controls = Controls::new();
         let mut run = Run::new(&mut self.view.graph);
-        let result = act(&mut run, (committed, refused));
+        let result = act(&mut run, &mut controls);
         let given = run.given;
         match result {
             Ok(()) => {
-                for (scope, part, held) in committed.drain(..) {
-                    self.holds(scope, part, held.clone(), true);
-                    self.view.making.committed.push((scope, part, held));
-                }
-                for (scope, part, held) in refused.drain(..) {
-                    self.holds(scope, part, held, false);
+                for HeldByControl { scope, part, held, accepted } in controls {
+                    self.holds(scope, part, held.clone(), accepted);
+                    if accepted {
+                        self.view.making.committed.push((scope, part, held));
+                    }
                 }
                 self.settle(cause, given)
             }
             Err(fault) => {
                 self.view.graph.roll_back();
-                for (scope, part, held) in committed.drain(..).chain(refused.drain(..)) {
+                for HeldByControl { scope, part, held, .. } in controls {
                     self.put_back(scope, part, held);
                 }
                 let mut pulse = self.record(cause, Vec::new(), Vec::new());
@@ -541,7 +528,8 @@ impl Runtime {
     fn value_changes(&self) -> Vec<ValueChange> {
         let graph = &self.view.graph;
         let change = |change: &crate::change::Change| {
-            let (plan, at) = (graph.scope(change.scope).plan, graph.home(change.scope, change.cell));
+            let (plan, at) =
+                (graph.scope(change.scope).plan, graph.home(change.scope, change.cell));
             let cell = &graph.prepared.plan(plan).cells[change.cell as usize];
             let steps = change.path.iter().map(|step| step.to_string());
             let owner = graph.name_of(change.scope);
@@ -563,10 +551,9 @@ impl Runtime {
                     Difference::Order { moved: moved.count() }
                 }
             };
-            let derived = matches!(
-                graph.scope(at.0).cells.get(at.1 as usize),
-                Some(Slot::Derived { .. })
-            ) || matches!(cell.kind, CellKind::Derived(..));
+            let derived =
+                matches!(graph.scope(at.0).cells.get(at.1 as usize), Some(Slot::Derived { .. }))
+                    || matches!(cell.kind, CellKind::Derived(..));
             let layer = if derived { Layer::Derived } else { Layer::State };
             let because = change.because.iter().map(|i| *i as usize).collect();
             ValueChange { layer, path, inside: !owner.is_empty(), difference, because }
@@ -614,12 +601,19 @@ impl Runtime {
     }
 }
 
-/// What a pulse does first: writes. What controls have come to hold goes to the two lists.
-type Act<'a> = dyn FnMut(
-        &mut Run<'_>,
-        (&mut Vec<(ScopeId, u32, Shown)>, &mut Vec<(ScopeId, u32, Shown)>),
-    ) -> Result<(), Fault>
-    + 'a;
+/// What a pulse does first: writes, and what controls have come to hold.
+type Act<'a> = dyn FnMut(&mut Run<'_>, &mut Controls) -> Result<(), Fault> + 'a;
+
+/// A control that has come to hold something by itself.
+struct HeldByControl {
+    scope: ScopeId,
+    part: u32,
+    held: Shown,
+    /// Whether that means a value of the state's type.
+    accepted: bool,
+}
+
+type Controls = Vec<HeldByControl>;
 
 /// What the event of a two-way binding says that its control holds.
 fn held_by_control(event: &Value) -> Shown {

@@ -135,13 +135,29 @@ pub(crate) struct Rows {
 #[derive(Debug)]
 pub(crate) enum Held {
     Nothing,
-    Branch { chosen: u32, scope: ScopeId },
+    Branch {
+        chosen: u32,
+        scope: ScopeId,
+    },
     List(Box<Rows>),
-    Component { instance: ScopeId, contents: SmallVec<[ScopeId; 1]> },
+    Component {
+        instance: ScopeId,
+        contents: SmallVec<[ScopeId; 1]>,
+    },
     /// What stands there, and the cell of the content for each value that is handed back.
-    Slot { scope: ScopeId, cells: SmallVec<[Option<CellId>; 2]> },
-    Renamed { tag: &'static str, scope: ScopeId },
-    Markup { html: String, cleaned: Vec<TemplateNode>, nodes: SmallVec<[NodeNumber; 2]> },
+    Slot {
+        scope: ScopeId,
+        cells: SmallVec<[Option<CellId>; 2]>,
+    },
+    Renamed {
+        tag: &'static str,
+        scope: ScopeId,
+    },
+    Markup {
+        html: String,
+        cleaned: Vec<TemplateNode>,
+        nodes: SmallVec<[NodeNumber; 2]>,
+    },
 }
 
 /// A block at work.

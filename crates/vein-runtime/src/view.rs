@@ -7,7 +7,9 @@ use crate::scope::{Held, Key, Mark, NONE, Piece, ReaderState, Rows, Scope, Scope
 use crate::wakes::{Prepared, ReadyGiven, Top};
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
-use vein_plan::{BlockId, CellKind, Name, Next, PartKind, Shown, SpotKind, TemplateNode, Use, Value};
+use vein_plan::{
+    BlockId, CellKind, Name, Next, PartKind, Shown, SpotKind, TemplateNode, Use, Value,
+};
 use vein_view::{Batch, NodeNumber, Patch, ROOT, Template};
 
 /// How many components may stand inside each other.
@@ -186,8 +188,7 @@ impl View {
     /// Makes the component of a page.
     pub(crate) fn root(&mut self, plan: u32, props: &[(Name, Value)]) -> ScopeId {
         let holder = (NONE, 0);
-        let id =
-            self.new_scope(Plot { plan, block: 0, parent: NONE, instance: NONE, holder });
+        let id = self.new_scope(Plot { plan, block: 0, parent: NONE, instance: NONE, holder });
         let prepared = self.graph.prepared.clone();
         let cells = prepared.plan(plan).cells.iter().enumerate();
         let mut given: FxHashMap<u32, Slot> = cells
@@ -310,8 +311,7 @@ impl View {
                 let value = self.graph.evaluate(key, *choice);
                 self.graph.freshen(key);
                 let chosen = chosen(&value, alternatives.len());
-                self.graph.scope_mut(id).held[spot as usize] =
-                    Held::Branch { chosen, scope: NONE };
+                self.graph.scope_mut(id).held[spot as usize] = Held::Branch { chosen, scope: NONE };
                 self.enter_alternative(id, spot, chosen, alternatives, target);
             }
             SpotKind::List { .. } => {
@@ -703,8 +703,7 @@ impl View {
                 self.graph.freshen(key);
                 self.making.evaluated.push(key);
                 let to = chosen(&value, alternatives.len());
-                let Held::Branch { chosen: from, scope } =
-                    self.graph.scope(id).held[spot as usize]
+                let Held::Branch { chosen: from, scope } = self.graph.scope(id).held[spot as usize]
                 else {
                     return None;
                 };
@@ -942,8 +941,7 @@ impl View {
         }
         let rows = rows.rows.clone();
         let same = |row: &ScopeId| self.graph.scope(*row).key == key;
-        let other =
-            rows.iter().enumerate().find(|(at, row)| *at as u32 != position && same(row));
+        let other = rows.iter().enumerate().find(|(at, row)| *at as u32 != position && same(row));
         if let Some((other, _)) = other {
             let (first, second) = (position.min(other as u32), position.max(other as u32));
             let list = self.graph.address_of_spot(id, spot);

@@ -309,7 +309,8 @@ fn ready_block(
     for (at, spot) in block.spots.iter().enumerate() {
         let reader = (cells.len() + at) as u32;
         let (mut list, mut gives) = (Arc::from([]), Vec::new());
-        let mut giving = |all: &mut dyn Iterator<Item = &Given>, enter: &mut dyn FnMut(&PlanRead, Entry)| {
+        let mut giving = |all: &mut dyn Iterator<Item = &Given>,
+                          enter: &mut dyn FnMut(&PlanRead, Entry)| {
             for (which, value) in all.enumerate() {
                 let (spot, which) = (at as u32, which as u32);
                 gives.push(match value {
@@ -409,9 +410,8 @@ fn top(block: &vein_plan::Block) -> Vec<Top> {
     let (mut found, mut depth, mut mark) = (Vec::new(), 0, 0);
     let spots_before = |wanted: Option<u32>| {
         let spots = block.spots.iter().enumerate();
-        let here = spots.filter(move |(_, spot)| {
-            spot.parent.is_none() && before(block, spot.next) == wanted
-        });
+        let here = spots
+            .filter(move |(_, spot)| spot.parent.is_none() && before(block, spot.next) == wanted);
         here.map(|(at, _)| Top::Spot(at as u32)).collect::<Vec<_>>()
     };
     for node in &block.template {

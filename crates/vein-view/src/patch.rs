@@ -475,11 +475,9 @@ impl<'a> Reader<'a> {
                 first: self.number()?,
             },
             op::REMOVE => Patch::Remove { node: self.number()? },
-            op::MOVE => Patch::Move {
-                node: self.number()?,
-                parent: self.number()?,
-                before: self.number()?,
-            },
+            op::MOVE => {
+                Patch::Move { node: self.number()?, parent: self.number()?, before: self.number()? }
+            }
             op::TEXT => Patch::Text { node: self.number()?, text: self.string()? },
             op::SET_ATTRIBUTE => Patch::SetAttribute {
                 node: self.number()?,

@@ -132,7 +132,8 @@ impl Known {
 
 impl Default for Tree {
     fn default() -> Self {
-        let root = Node { parent: None, number: Some(ROOT), serial: 0, kind: NodeKind::Root(Vec::new()) };
+        let root =
+            Node { parent: None, number: Some(ROOT), serial: 0, kind: NodeKind::Root(Vec::new()) };
         Tree {
             nodes: vec![root],
             numbers: vec![Some(NodeId(0))],
@@ -194,13 +195,15 @@ impl Tree {
                 self.children_mut(into).insert(at, id);
                 self.nodes[id.0 as usize].parent = Some(into);
             }
-            Patch::Text { node, text } => match self.numbered_mut(node).map(|node| &mut node.kind) {
-                Some(NodeKind::Text(data)) => {
-                    data.clear();
-                    data.push_str(text);
+            Patch::Text { node, text } => {
+                match self.numbered_mut(node).map(|node| &mut node.kind) {
+                    Some(NodeKind::Text(data)) => {
+                        data.clear();
+                        data.push_str(text);
+                    }
+                    _ => return Err(ApplyError::NoSuchNode(node)),
                 }
-                _ => return Err(ApplyError::NoSuchNode(node)),
-            },
+            }
             Patch::SetAttribute { node, name, value } => {
                 self.patched_element(node)?.set_attribute(name, value);
             }
@@ -226,11 +229,7 @@ impl Tree {
     }
 
     /// The node and the position in it that a patch names.
-    fn place(
-        &self,
-        parent: NodeNumber,
-        before: NodeNumber,
-    ) -> Result<(NodeId, usize), ApplyError> {
+    fn place(&self, parent: NodeNumber, before: NodeNumber) -> Result<(NodeId, usize), ApplyError> {
         let into = self.numbered(parent).ok_or(ApplyError::NoSuchNode(parent))?;
         if matches!(self.node(into).kind, NodeKind::Text(_)) {
             return Err(ApplyError::NoSuchNode(parent));
@@ -492,9 +491,7 @@ impl Tree {
         match property {
             Property::Value => control.value.clone().map(vein_plan::Shown::Text),
             Property::Chosen => control.chosen.clone().map(vein_plan::Shown::Text),
-            flag => {
-                control.flag(flag).map(vein_plan::Shown::Flag)
-            }
+            flag => control.flag(flag).map(vein_plan::Shown::Flag),
         }
     }
 

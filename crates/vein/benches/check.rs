@@ -15,7 +15,9 @@ fn component(number: usize) -> Source {
         })
         .collect();
     let shape = match number {
-        0 => "shape Bed { id: number, crop: string, moisture: number, note: string?, beds: Bed[] }\n",
+        0 => {
+            "shape Bed { id: number, crop: string, moisture: number, note: string?, beds: Bed[] }\n"
+        }
         _ => "",
     };
     let text = format!(
@@ -89,7 +91,9 @@ fn main() {
         println!("  again after one leaf changed: {:>7.2} ms", median(times.collect()));
         let times = (0..5).map(|round| {
             let mut used = component(500);
-            used.text = used.text.replace("takes limit: number = 30", &format!("takes limit: number = {round}"));
+            used.text = used
+                .text
+                .replace("takes limit: number = 30", &format!("takes limit: number = {round}"));
             milliseconds(|| assert_eq!(workspace.change(used), 1))
         });
         println!("  after one that others use changed inside: {:>7.2} ms", median(times.collect()));

@@ -91,7 +91,11 @@ fn bytes_a_row(ui: &Ui) -> f64 {
     let before = memory();
     let items = (0..count).map(|i| {
         let bed = json!({ "id": i, "crop": format!("crop {i}"), "moisture": i % 100 });
-        program.value_from_json(ty, &json!([bed]), "beds").expect("a bed").at(&[vein::Step::Index(0)]).cloned()
+        program
+            .value_from_json(ty, &json!([bed]), "beds")
+            .expect("a bed")
+            .at(&[vein::Step::Index(0)])
+            .cloned()
     });
     let value = vein::Value::list(items.map(Option::unwrap_or_default).collect());
     page.session_mut().write_value("beds", value);
@@ -123,11 +127,15 @@ fn create(ui: &Ui) {
         hand.push(start.elapsed().as_secs_f64() * 1e3);
     }
     let (vein, hand) = (median(vein), median(hand));
-    println!("create {count} rows of five parts: {vein:.1} ms, by hand {hand:.1} ms, {:.2} times", vein / hand);
+    println!(
+        "create {count} rows of five parts: {vein:.1} ms, by hand {hand:.1} ms, {:.2} times",
+        vein / hand
+    );
 }
 
 /// The same tree as somebody writes it by hand: nodes in one vector, with parents, names that
 /// are known, and text and attributes of their own.
+#[allow(dead_code, reason = "what is built is what counts")]
 mod by_hand {
     #[derive(Default)]
     pub struct Tree {

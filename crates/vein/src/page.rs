@@ -269,9 +269,8 @@ impl Found<'_> {
                 Found { page, node: details }.dispatch(&Event::new("toggle"))
             }
             ("button", "" | "submit") | ("input", "submit") => {
-                let around = std::iter::successors(page.tree().parent(node), |id| {
-                    page.tree().parent(*id)
-                });
+                let around =
+                    std::iter::successors(page.tree().parent(node), |id| page.tree().parent(*id));
                 let form = around.into_iter().find(|id| page.tree().name(*id) == Some("form"));
                 let clicked = Found { page, node }.dispatch(&Event::new("click"))?;
                 match form {

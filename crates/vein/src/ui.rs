@@ -106,7 +106,8 @@ impl Ui {
     /// An unknown component or prop, a missing prop, or a value of the wrong type.
     pub fn open(&self, component: &str, props: impl Serialize) -> Result<Page, Error> {
         let props = serde_json::to_value(props)?;
-        let (session, opening) = Session::open(self.program.clone(), component, &props, Some(vein_view::clean))?;
+        let (session, opening) =
+            Session::open(self.program.clone(), component, &props, Some(vein_view::clean))?;
         Ok(Page::new(session, opening))
     }
 }

@@ -201,7 +201,8 @@ pub(crate) fn assert_only(code: &str, source: &str, at: &str) {
         ("bed-pair.vein", "shares first: number = 1\n<i click='-> first++'>{first}</i><b>b</b>"),
     ];
     let sources = [("test-bed.vein", source)].into_iter().chain(neighbours);
-    let source = |(path, text): (&str, &str)| crate::Source { path: path.into(), text: text.into() };
+    let source =
+        |(path, text): (&str, &str)| crate::Source { path: path.into(), text: text.into() };
     let checked = crate::check(sources.map(source).collect());
     let text = &checked.report.sources[0].text;
     let found: Vec<(&str, &str)> = checked

@@ -98,8 +98,10 @@ async fn until(due: Option<Instant>) {
 fn deliver(page: &mut Page, told: Told) -> Pulse {
     let session = page.session_mut();
     let field = |field: EventField| field_value(field, told.fields.get(field.name()));
-    let deliveries =
-        told.reached.iter().filter_map(|(node, listener)| session.delivery(*node, *listener, field));
+    let deliveries = told
+        .reached
+        .iter()
+        .filter_map(|(node, listener)| session.delivery(*node, *listener, field));
     let deliveries = deliveries.collect();
     session.deliver(&told.event, "the page", deliveries)
 }

@@ -97,8 +97,7 @@ const CARD_DATA: &str = r#"{ "bed": { "id": 3, "crop": "Ruby chard", "moisture":
 fn card() -> TempDir {
     let dir = TempDir::new().expect("a folder");
     let settings = "component = 'bed-card'\nwith = 'data.json'\n";
-    for (file, text) in
-        [("bed-card.vein", CARD), ("data.json", CARD_DATA), ("vein.toml", settings)]
+    for (file, text) in [("bed-card.vein", CARD), ("data.json", CARD_DATA), ("vein.toml", settings)]
     {
         std::fs::write(dir.path().join(file), text).expect("a file");
     }

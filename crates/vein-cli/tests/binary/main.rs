@@ -2,8 +2,8 @@
 
 mod browser;
 mod commands;
-mod running;
-mod server;
 #[path = "../../../vein-proof/tests/proof/hostile.rs"]
 mod hostile;
+mod running;
+mod server;
 mod views;

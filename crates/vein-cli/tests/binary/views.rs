@@ -216,7 +216,9 @@ async fn controls_are_bound_both_ways() {
     visit.is("document.getElementById('d').textContent === 'true'").await;
     visit.value("document.getElementById('one').value = 'x'").await;
     visit
-        .value("document.getElementById('one').dispatchEvent(new Event('input', { bubbles: true }))")
+        .value(
+            "document.getElementById('one').dispatchEvent(new Event('input', { bubbles: true }))",
+        )
         .await;
     visit.is("document.getElementById('o').textContent === 'x'").await;
     visit.server.process.line();
@@ -299,7 +301,8 @@ async fn rows_keep_focus_and_scroll_when_they_move() {
         let moves = entry["patches"].as_array().expect("a list").iter();
         assert!(moves.filter(|patch| **patch == "move").count() > 0, "{entry}");
         assert_eq!(visit.value("document.activeElement.id").await, json!("in2"), "{action}");
-        let selection = "[document.activeElement.selectionStart, document.activeElement.selectionEnd]";
+        let selection =
+            "[document.activeElement.selectionStart, document.activeElement.selectionEnd]";
         assert_eq!(visit.value(selection).await, json!([1, 3]), "{action}");
         assert_eq!(visit.value("document.getElementById('list').scrollTop").await, before);
         assert_eq!(visit.value("document.getElementById('p4').scrollTop").await, json!(17));
@@ -397,7 +400,8 @@ fn serve_bare(files: Vec<(&'static str, &'static str, Vec<u8>)>) -> u16 {
 async fn hostile_strings_run_nothing() {
     let Some(browser) = Browser::start().await else { return };
     let all = crate::hostile::strings();
-    let ui = vein::Ui::from_sources([("hostile-lab.vein", crate::hostile::LAB)]).expect("it checks");
+    let ui =
+        vein::Ui::from_sources([("hostile-lab.vein", crate::hostile::LAB)]).expect("it checks");
     let page = ui.open("hostile-lab", json!({ "all": all })).expect("strings");
     let html = format!(
         "<!doctype html><meta charset=utf-8><script>
@@ -441,7 +445,8 @@ async fn hostile_strings_run_nothing() {
         sections: document.querySelectorAll('#patched > section').length,
       }), 300));";
     let found = browser.run(provoke).await;
-    let wanted = json!({ "hits": 0, "runs": [], "added": [], "handlers": 0, "sections": all.len() });
+    let wanted =
+        json!({ "hits": 0, "runs": [], "added": [], "handlers": 0, "sections": all.len() });
     assert_eq!(found, wanted);
     browser.close().await;
 }

@@ -45,10 +45,7 @@ fn sound() -> Program {
         address: "p list".into(),
         location: Default::default(),
     };
-    let list = spot(
-        Next::Spot(1),
-        SpotKind::List { cell: 0, path: vec![0], by: None, block: 1 },
-    );
+    let list = spot(Next::Spot(1), SpotKind::List { cell: 0, path: vec![0], by: None, block: 1 });
     let nested = spot(
         Next::Node(1),
         SpotKind::Component(Use { plan: 0, props: vec![], events: vec![], contents: vec![] }),

@@ -189,7 +189,8 @@ does go() { n += 1; numbers.push(n) }
 <button id='go' click='-> go()'>b</button>
 ";
     let program = compiled(text);
-    let open = || Session::open(program.clone(), "test-bed", &Json::Null, None).expect("no props").0;
+    let open =
+        || Session::open(program.clone(), "test-bed", &Json::Null, None).expect("no props").0;
     let (mut failing, mut plain) = (open(), open());
     failing.prove(true);
     let click = |session: &mut Session, id: &str| {

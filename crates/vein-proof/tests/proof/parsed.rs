@@ -126,7 +126,8 @@ fn hand_picked_views_come_back() {
         "<dl><group each='x of l'><dt>{x}</dt><dd>{t}</dd></group></dl>",
         "a <group when='l.length > 1'>{t}</group> <b otherwise>c</b>{t}",
     ] {
-        for text in ["", "\n", "a<b>&amp;\"'", "\u{0}x\u{feff}", "\r\n", "--><!--", "\u{2028}😀"] {
+        for text in ["", "\n", "a<b>&amp;\"'", "\u{0}x\u{feff}", "\r\n", "--><!--", "\u{2028}😀"]
+        {
             let source = format!("takes t: string\ntakes l: string[]\n<!-- v -->{markup}\n");
             let program = crate::views::compiled(&[("hand-made.vein".to_owned(), source)]);
             for list in [json!([]), json!([text]), json!([text, "b", text])] {

@@ -33,7 +33,11 @@ fn judged(between: impl Fn(&Batch) -> Batch) -> Verdict {
     let mut verdict = Verdict::default();
     for click in 0..2 {
         let event = Value::record([]);
-        let pulse = runtime.dispatch("click", "button", vec![Delivery { node: BUTTON, listener: 0, event }]);
+        let pulse = runtime.dispatch(
+            "click",
+            "button",
+            vec![Delivery { node: BUTTON, listener: 0, event }],
+        );
         let applied = if click == 1 { between(&pulse.patches) } else { pulse.patches.clone() };
         tree.apply(&applied).expect("patches to nodes that are there");
         verdict = proof.judge(&runtime, &pulse, &applied, &[], &tree);

@@ -90,7 +90,11 @@ impl Writer<'_> {
                 let (list, _) = self.random.pick(&names.lists).clone();
                 format!("{list}.some(q => q.wet)")
             }
-            4 => format!("({known} && {} === {})", self.pick(&names.numbers, "2"), self.random.below(4)),
+            4 => format!(
+                "({known} && {} === {})",
+                self.pick(&names.numbers, "2"),
+                self.random.below(4)
+            ),
             _ => known,
         }
     }
@@ -198,9 +202,7 @@ impl Writer<'_> {
         let id = self.random.below(7);
         let crop = ["leek", "kale", "pea"][self.random.below(3)];
         let wet = self.random.below(2) == 0;
-        let new = format!(
-            "{{ id: {id}, crop: '{crop}', wet: {wet}, levels: [{id}], inner: [] }}"
-        );
+        let new = format!("{{ id: {id}, crop: '{crop}', wet: {wet}, levels: [{id}], inner: [] }}");
         match self.random.below(15) {
             0 => format!("{list}.push({new})"),
             1 => format!("{list}.unshift({new})"),
@@ -210,9 +212,13 @@ impl Writer<'_> {
             5 => format!("{list}.sort((p, q) => q.id - p.id)"),
             6 => format!("{list}.sort((p, q) => p.crop < q.crop ? -1 : 1)"),
             7 => format!("{list}.splice({}, 1)", self.random.below(3)),
-            8 => format!("{list}.splice({}, {}, {new})", self.random.below(3), self.random.below(3)),
+            8 => {
+                format!("{list}.splice({}, {}, {new})", self.random.below(3), self.random.below(3))
+            }
             9 => format!("for (const z of {list}) {{ z.wet = !z.wet; z.levels.push(1); }}"),
-            10 => format!("if ({list}.length > 1) {{ const z = {list}[1] ?? {list}[0]; if (z) {list}[0] = z; }}"),
+            10 => format!(
+                "if ({list}.length > 1) {{ const z = {list}[1] ?? {list}[0]; if (z) {list}[0] = z; }}"
+            ),
             11 => format!("{list} = {list}.filter(z => z.id !== {id})"),
             12 => format!("if ({list}.length > 0) {list}[0].id = {}", self.number(names)),
             13 => format!("{list} = {list}.toReversed()"),
@@ -260,18 +266,34 @@ impl Writer<'_> {
         match self.random.below(7) {
             0 => format!(" title=\"<- {}\"", self.text(names)),
             1 => format!(" class=\"<- ['a', {} && 'b', {}]\"", self.flag(names), self.text(names)),
-            2 => format!(" style=\"<- {{ opacity: {}, color: {} ? 'red' : null }}\"", self.number(names), self.flag(names)),
+            2 => format!(
+                " style=\"<- {{ opacity: {}, color: {} ? 'red' : null }}\"",
+                self.number(names),
+                self.flag(names)
+            ),
             3 => format!(" hidden=\"<- {}\"", self.flag(names)),
-            4 => format!(" class=\"c {{{}}}\" aria-busy=\"<- {}\"", self.text(names), self.flag(names)),
+            4 => format!(
+                " class=\"c {{{}}}\" aria-busy=\"<- {}\"",
+                self.text(names),
+                self.flag(names)
+            ),
             _ => String::new(),
         }
     }
 
     fn branch(&mut self, names: &Names, depth: usize) -> String {
         let tag = ["aside", "group", "i"][self.random.below(3)];
-        let mut out = format!("<{tag} when=\"{}\">{}</{tag}>", self.flag(names), self.nodes(names, depth + 1));
+        let mut out = format!(
+            "<{tag} when=\"{}\">{}</{tag}>",
+            self.flag(names),
+            self.nodes(names, depth + 1)
+        );
         if self.random.below(3) == 0 {
-            out.push_str(&format!("<b or-when=\"{}\">{}</b>", self.flag(names), self.nodes(names, depth + 1)));
+            out.push_str(&format!(
+                "<b or-when=\"{}\">{}</b>",
+                self.flag(names),
+                self.nodes(names, depth + 1)
+            ));
         }
         if self.random.below(2) == 0 {
             out.push_str(&format!("<{tag} otherwise>{}</{tag}>", self.nodes(names, depth + 1)));
@@ -315,7 +337,10 @@ impl Writer<'_> {
             }
             _ => {
                 let attributes = self.attributes(&inner);
-                format!("<article {each}{when}{attributes}>{}</article>", self.nodes(&inner, depth + 1))
+                format!(
+                    "<article {each}{when}{attributes}>{}</article>",
+                    self.nodes(&inner, depth + 1)
+                )
             }
         };
         format!("{row}{otherwise}")
@@ -336,7 +361,11 @@ impl Writer<'_> {
             _ => {}
         }
         if self.random.below(3) == 0 {
-            given.push_str(&format!(" class=\"from {{{}}}\" data-x=\"<- {}\"", self.text(names), self.text(names)));
+            given.push_str(&format!(
+                " class=\"from {{{}}}\" data-x=\"<- {}\"",
+                self.text(names),
+                self.text(names)
+            ));
         }
         if self.random.below(2) == 0 {
             given.push_str(&format!(" picked=\"-> {}\"", self.statements(names)));
@@ -345,8 +374,8 @@ impl Writer<'_> {
     }
 
     fn component(&mut self, names: &Names, depth: usize) -> String {
-        let Some(component) = (!self.components.is_empty())
-            .then(|| *self.random.pick(self.components))
+        let Some(component) =
+            (!self.components.is_empty()).then(|| *self.random.pick(self.components))
         else {
             return format!("<s>{{{}}}</s>", self.text(names));
         };
@@ -370,15 +399,22 @@ impl Writer<'_> {
                     let row = self.name("got");
                     let mut inner = with_bed(names, &row, false);
                     inner.in_slot = true;
-                    content.push_str(&format!(
-                        "<div slot=\"row\" with=\"{row}\">{}</div>",
-                        self.nodes(&inner, depth + 1)
-                    ).replace(&format!("with=\"{row}\""), &format!("with=\"{row}\"")));
+                    content.push_str(
+                        &format!(
+                            "<div slot=\"row\" with=\"{row}\">{}</div>",
+                            self.nodes(&inner, depth + 1)
+                        )
+                        .replace(&format!("with=\"{row}\""), &format!("with=\"{row}\"")),
+                    );
                     // The slot hands it back under its own name.
                     content = content.replace(&row, "handed");
                 }
                 if self.random.below(2) == 0 {
-                    content.push_str(&format!("<i slot=\"head\" when=\"{}\">{}</i>", self.flag(names), self.nodes(names, depth + 1)));
+                    content.push_str(&format!(
+                        "<i slot=\"head\" when=\"{}\">{}</i>",
+                        self.flag(names),
+                        self.nodes(names, depth + 1)
+                    ));
                 }
                 format!("<slot-box items=\"<- {list}\">{content}</slot-box>")
             }
@@ -390,7 +426,10 @@ impl Writer<'_> {
                     0 => format!(" chosen=\"-> {}\"", self.statements(names)),
                     _ => String::new(),
                 };
-                format!("<mid-bench beds=\"<- {list}\" title=\"{{{}}}\"{hears}></mid-bench>", self.text(names))
+                format!(
+                    "<mid-bench beds=\"<- {list}\" title=\"{{{}}}\"{hears}></mid-bench>",
+                    self.text(names)
+                )
             }
         }
     }
@@ -408,15 +447,20 @@ impl Writer<'_> {
                 }
                 1 => {
                     if let Some(place) = pick(self.random, &names.text_places) {
-                        let tag = ["<input value=\"<-> P\">", "<textarea value=\"<-> P\"></textarea>",
-                            "<input value=\"<->(change) P\">"][self.random.below(3)];
+                        let tag = [
+                            "<input value=\"<-> P\">",
+                            "<textarea value=\"<-> P\"></textarea>",
+                            "<input value=\"<->(change) P\">",
+                        ][self.random.below(3)];
                         return tag.replace('P', &place);
                     }
                 }
                 2 => {
                     if let Some(place) = pick(self.random, &names.flag_places) {
-                        let tag = ["<input type=\"checkbox\" checked=\"<-> P\">",
-                            "<details open=\"<-> P\"><summary>s</summary></details>"][self.random.below(2)];
+                        let tag = [
+                            "<input type=\"checkbox\" checked=\"<-> P\">",
+                            "<details open=\"<-> P\"><summary>s</summary></details>",
+                        ][self.random.below(2)];
                         return tag.replace('P', &place);
                     }
                 }
@@ -536,11 +580,7 @@ const COMPONENTS: &[(&str, &str, &[&str])] = &[
          derives dry = bed.id < limit + count\n",
         &[],
     ),
-    (
-        "slot-box",
-        "takes items: Bed[]\nholds count = 0\n",
-        &["leaf-card"],
-    ),
+    ("slot-box", "takes items: Bed[]\nholds count = 0\n", &["leaf-card"]),
     (
         "mid-bench",
         "takes beds: Bed[]\ntakes title: string = 'm'\ngives chosen(id: number)\n\
@@ -588,7 +628,10 @@ pub fn project(random: &mut Random) -> Vec<(String, String)> {
             for list in ["own", "beds", "beds"] {
                 let more = writer.statements(&names);
                 let statements = format!("{}; {more}", writer.list_statement(list, &names));
-                markup.push_str(&format!("<button click='-> {}'>root</button>", statements.replace('\'', "&#39;")));
+                markup.push_str(&format!(
+                    "<button click='-> {}'>root</button>",
+                    statements.replace('\'', "&#39;")
+                ));
             }
         }
         let shape = if *name == "test-bed" { SHAPE } else { "" };
@@ -598,7 +641,8 @@ pub fn project(random: &mut Random) -> Vec<(String, String)> {
 }
 
 pub fn compiled(files: &[(String, String)]) -> Arc<Program> {
-    let source = |(path, text): &(String, String)| Source { path: path.clone(), text: text.clone() };
+    let source =
+        |(path, text): &(String, String)| Source { path: path.clone(), text: text.clone() };
     let checked = check(files.iter().map(source).collect());
     let errors = checked.report.diagnostics.iter().filter(|d| d.severity == Severity::Error);
     let errors: Vec<&str> = errors.map(|d| d.message.as_str()).collect();
@@ -733,9 +777,13 @@ fn random_views_under_random_use_are_exact() {
             if step == 9 {
                 crate::parsed::assert_round_trip(session.tree());
             }
-            moved += usize::from(entry.pulse.patches.iter().any(|patch| {
-                matches!(patch, vein_view::Patch::Move { .. })
-            }));
+            moved += usize::from(
+                entry
+                    .pulse
+                    .patches
+                    .iter()
+                    .any(|patch| matches!(patch, vein_view::Patch::Move { .. })),
+            );
         }
     }
     if seeds < 500 {

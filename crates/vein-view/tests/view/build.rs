@@ -15,7 +15,7 @@ fn node(item: &str) -> TemplateNode {
         "{" => TemplateNode::TextPart,
         text if text.starts_with('"') => {
             TemplateNode::Text { text: text[1..].into(), marked: false }
-        },
+        }
         element => {
             let mut words = element.split(' ');
             let name = words.next().expect("a name");

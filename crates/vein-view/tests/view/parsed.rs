@@ -103,7 +103,8 @@ fn any_text() -> impl Strategy<Value = String> {
 }
 
 fn any_tree() -> impl Strategy<Value = Vec<TemplateNode>> {
-    let text = any_text().prop_map(|text| vec![TemplateNode::Text { text: text.as_str().into(), marked: false }]);
+    let text = any_text()
+        .prop_map(|text| vec![TemplateNode::Text { text: text.as_str().into(), marked: false }]);
     text.prop_recursive(5, 40, 4, |inner| {
         let name = prop::sample::select(FLOW);
         let attributes =

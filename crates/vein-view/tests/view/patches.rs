@@ -155,10 +155,7 @@ fn nodes_move_and_go() {
     // 1 is the list, 2 and 4 its items, 3 a text.
     let serial = |tree: &Tree, number| tree.serial(tree.numbered(number).expect("a node"));
     let (first, second) = (serial(&tree, 2), serial(&tree, 4));
-    let moved = [
-        Patch::Text { node: 3, text: "a" },
-        Patch::Move { node: 4, parent: 1, before: 2 },
-    ];
+    let moved = [Patch::Text { node: 3, text: "a" }, Patch::Move { node: 4, parent: 1, before: 2 }];
     tree.apply(&batch(&moved)).expect("patches that fit");
     assert_eq!(tree.html(), "<ul><li>b</li><li>a</li></ul>");
     assert_eq!((serial(&tree, 2), serial(&tree, 4)), (first, second), "the nodes are the same");
