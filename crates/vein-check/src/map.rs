@@ -1,11 +1,11 @@
 //! The map of a component: which state and which handler can change which parts of the view,
 //! and through which derived values. It is known before anything runs.
 
-use std::collections::{BTreeMap, VecDeque};
+use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
 use vein_plan::code::{CellId, ListEdit, Place, PlaceStep, Stmt, StmtId};
-use vein_plan::{CellKind, Extent, Plan, PlanRead, Program, ReadStep, Reads, SpotKind};
+use vein_plan::{CellKind, Extent, Given, Plan, PlanRead, Program, ReadStep, SpotKind, Use};
 
-/// The reach of everything in a component.
+/// The reach of everything in a component, and in the components inside it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ReachMap {
     /// The component.
@@ -51,8 +51,20 @@ pub struct ActionReach {
     pub parts: Vec<usize>,
 }
 
-/// A path that is written: a cell and the way into it.
-type Written = (CellId, Vec<ReadStep>);
+/// A component of the map: the one that it is about, or one inside it.
+struct Instance<'a> {
+    plan: &'a Plan,
+    /// What stands before its addresses.
+    prefix: String,
+    /// Where it stands: the instance around it, and how it is used there.
+    giver: Option<(usize, &'a Use)>,
+}
+
+/// A path of an instance's cell.
+type Written = (usize, CellId, Vec<ReadStep>);
+
+/// A read of an instance's cell.
+type Seen = (usize, PlanRead);
 
 /// Works out the map of a compiled component.
 ///
@@ -67,114 +79,267 @@ type Written = (CellId, Vec<ReadStep>);
 /// assert_eq!(map.paths[0].parts[1].through, ["odd"]);
 /// ```
 pub fn reach_map(program: &Program, plan: &Plan) -> ReachMap {
-    let mapper = Mapper { program, plan, places: places(plan) };
-    let handlers = plan.handlers.iter().map(|h| (h.name.to_string(), false, &h.body));
-    let heard = plan.blocks.iter().flat_map(|block| &block.listeners);
-    let listeners = heard.map(|l| (l.address.to_string(), true, &l.body));
+    let mut mapper =
+        Mapper { program, instances: Vec::new(), inner: HashMap::new(), places: Vec::new() };
+    mapper.add(plan, String::new(), None, &mut Vec::new());
+    mapper.places = (0..mapper.instances.len()).flat_map(|at| mapper.places_of(at)).collect();
     ReachMap {
         component: plan.name.to_string(),
         paths: mapper.paths(),
-        actions: handlers
-            .chain(listeners)
-            .map(|(name, listens, body)| mapper.action(name, listens, body))
-            .collect(),
+        actions: mapper.actions(),
         parts: mapper.places.iter().map(|place| place.address.clone()).collect(),
     }
 }
 
 struct Mapper<'a> {
     program: &'a Program,
-    plan: &'a Plan,
+    instances: Vec<Instance<'a>>,
+    /// The instance that stands in a spot: by instance, block and spot.
+    inner: HashMap<(usize, usize, usize), usize>,
     places: Vec<MapPlace>,
 }
 
 /// Something in the view that changes by itself: a part, a branch, a list.
 struct MapPlace {
     address: String,
-    reads: Vec<PlanRead>,
+    reads: Vec<Seen>,
 }
 
-/// All places of a component, block by block.
-fn places(plan: &Plan) -> Vec<MapPlace> {
-    let place = |address: &str, reads: &Reads| MapPlace {
-        address: address.into(),
-        reads: reads.paths().iter().map(|read| rooted(plan, read)).collect(),
-    };
-    let mut found = Vec::new();
-    for block in &plan.blocks {
-        for part in &block.parts {
-            found.push(place(&part.address, &part.reads));
-        }
-        for spot in &block.spots {
-            match &spot.kind {
-                SpotKind::Branch { reads, .. }
-                | SpotKind::Renamed { reads, .. }
-                | SpotKind::Markup { reads, .. } => found.push(place(&spot.address, reads)),
-                SpotKind::List { cell, path, .. } => {
-                    let path = path.iter().map(|name| ReadStep::Field(*name)).collect();
-                    let read = PlanRead { cell: *cell, path, extent: Extent::Length };
-                    found.push(place(&spot.address, &Reads::Fixed(vec![read])));
-                }
-                SpotKind::Component(_) | SpotKind::Slot { .. } => {}
-            }
-        }
-    }
-    found
-}
-
-/// A read of a loop's item, as a read of the list that it stands in.
-fn rooted(plan: &Plan, read: &PlanRead) -> PlanRead {
-    let home = &plan.cells[read.cell as usize];
-    if !matches!(home.kind, CellKind::Item) {
-        return read.clone();
-    }
-    let spots = plan.blocks.iter().flat_map(|block| &block.spots);
-    let list = spots.filter_map(|spot| match &spot.kind {
-        SpotKind::List { cell, path, block, .. } if *block == home.block => Some((*cell, path)),
-        _ => None,
-    });
-    let Some((cell, path)) = list.into_iter().next() else { return read.clone() };
-    let steps = path.iter().map(|name| ReadStep::Field(*name)).chain([ReadStep::AnyItem]);
-    let path = steps.chain(read.path.iter().copied()).collect();
-    rooted(plan, &PlanRead { cell, path, extent: read.extent })
-}
+/// More components than anybody could read of.
+const MOST_INSTANCES: usize = 400;
 
 /// Whether a write can change what a read sees.
-fn is_seen(write: &Written, read: &PlanRead) -> bool {
-    let (cell, path) = write;
+fn is_seen(write: &Written, read: &Seen) -> bool {
+    let ((instance, cell, path), (of, read)) = (write, read);
     let common = path.iter().zip(&read.path).all(|(written, read)| written == read);
-    *cell == read.cell && common && (path.len() <= read.path.len() || read.extent == Extent::Whole)
+    (instance, *cell) == (of, read.cell)
+        && common
+        && (path.len() <= read.path.len() || read.extent == Extent::Whole)
 }
 
-impl Mapper<'_> {
-    /// Every path of props and state that something reads, each once, in the order of cells.
-    fn paths(&self) -> Vec<PathReach> {
-        let derived = self.plan.cells.iter().filter_map(|cell| match &cell.kind {
-            CellKind::Derived(_, reads) => Some(reads),
+fn fields(path: &[u32]) -> Vec<ReadStep> {
+    path.iter().map(|name| ReadStep::Field(*name)).collect()
+}
+
+impl<'a> Mapper<'a> {
+    /// Adds a component and those inside it; one that stands inside itself is not gone into
+    /// again.
+    fn add(
+        &mut self,
+        plan: &'a Plan,
+        prefix: String,
+        giver: Option<(usize, &'a Use)>,
+        around: &mut Vec<&'a str>,
+    ) {
+        let at = self.instances.len();
+        self.instances.push(Instance { plan, prefix: prefix.clone(), giver });
+        around.push(&plan.name);
+        for (block, found) in plan.blocks.iter().enumerate() {
+            for (spot, found) in found.spots.iter().enumerate() {
+                let SpotKind::Component(used) = &found.kind else { continue };
+                let program: &'a Program = self.program;
+                let inside = &program.plans[used.plan as usize];
+                if around.contains(&&*inside.name) || self.instances.len() >= MOST_INSTANCES {
+                    continue;
+                }
+                self.inner.insert((at, block, spot), self.instances.len());
+                let prefix = format!("{prefix}{} › ", found.address);
+                self.add(inside, prefix, Some((at, used)), around);
+            }
+        }
+        around.pop();
+    }
+
+    fn places_of(&self, at: usize) -> Vec<MapPlace> {
+        let Instance { plan, prefix, .. } = &self.instances[at];
+        let place = |address: &str, reads: &[PlanRead]| MapPlace {
+            address: format!("{prefix}{address}"),
+            reads: reads.iter().flat_map(|read| self.rooted(at, read)).collect(),
+        };
+        let mut found = Vec::new();
+        for block in &plan.blocks {
+            for part in &block.parts {
+                found.push(place(&part.address, part.reads.paths()));
+            }
+            for spot in &block.spots {
+                match &spot.kind {
+                    SpotKind::Branch { reads, .. }
+                    | SpotKind::Renamed { reads, .. }
+                    | SpotKind::Markup { reads, .. } => {
+                        found.push(place(&spot.address, reads.paths()));
+                    }
+                    SpotKind::List { cell, path, .. } => {
+                        let (path, extent) = (fields(path), Extent::Length);
+                        found.push(place(&spot.address, &[PlanRead { cell: *cell, path, extent }]));
+                    }
+                    SpotKind::Component(_) | SpotKind::Slot { .. } => {}
+                }
+            }
+        }
+        found
+    }
+
+    /// The list that a block repeats for.
+    fn list_of(&self, at: usize, block: u32) -> Option<(CellId, Vec<ReadStep>)> {
+        let spots = self.instances[at].plan.blocks.iter().flat_map(|block| &block.spots);
+        spots.into_iter().find_map(|spot| match &spot.kind {
+            SpotKind::List { cell, path, block: row, .. } if *row == block => {
+                Some((*cell, fields(path)))
+            }
             _ => None,
-        });
-        let all = derived
-            .flat_map(|reads| reads.paths().iter().cloned())
-            .chain(self.places.iter().flat_map(|place| place.reads.iter().cloned()));
+        })
+    }
+
+    /// What an instance was given for a cell, and by whom.
+    fn given_to(&self, at: usize, cell: CellId) -> Option<(usize, &'a Given)> {
+        let (giver, used) = self.instances[at].giver?;
+        let (_, given) = used.props.iter().find(|(known, _)| *known == cell)?;
+        Some((giver, given))
+    }
+
+    /// What slots hand back as a cell of their content: the slots' instance, and what they give.
+    fn handed_as(&self, at: usize, cell: CellId) -> Vec<(usize, &'a Given)> {
+        let plan = self.instances[at].plan;
+        let (name, home) = (&plan.cells[cell as usize].name, plan.cells[cell as usize].block);
+        let mut found = Vec::new();
+        for (block, outer) in plan.blocks.iter().enumerate() {
+            for (spot, outer) in outer.spots.iter().enumerate() {
+                let SpotKind::Component(used) = &outer.kind else { continue };
+                let content = used.contents.iter().find(|(_, content)| *content == home);
+                let (Some((slot, _)), Some(inside)) =
+                    (content, self.inner.get(&(at, block, spot)).copied())
+                else {
+                    continue;
+                };
+                let spots = self.instances[inside].plan.blocks.iter().flat_map(|b| &b.spots);
+                for spot in spots {
+                    if let SpotKind::Slot { name: known, values, .. } = &spot.kind
+                        && known == slot
+                    {
+                        let values = values.iter().filter(|(value, _)| value == name);
+                        found.extend(values.map(|(_, given)| (inside, given)));
+                    }
+                }
+            }
+        }
+        found
+    }
+
+    /// A read, as reads of what it comes down to: state, props of the page, derived values.
+    fn rooted(&self, at: usize, read: &PlanRead) -> Vec<Seen> {
+        let home = &self.instances[at].plan.cells[read.cell as usize];
+        let through = |(giver, given): (usize, &Given)| match given {
+            Given::Path { cell, path } => {
+                let path = fields(path).into_iter().chain(read.path.iter().copied()).collect();
+                self.rooted(giver, &PlanRead { cell: *cell, path, extent: read.extent })
+            }
+            Given::Value(_, reads) => {
+                reads.paths().iter().flat_map(|read| self.rooted(giver, read)).collect()
+            }
+            Given::Once(_) => vec![(at, read.clone())],
+        };
+        match &home.kind {
+            CellKind::Item | CellKind::Position => {
+                let Some((cell, mut path)) = self.list_of(at, home.block) else {
+                    return Vec::new();
+                };
+                let mut extent = Extent::Length;
+                if home.kind == CellKind::Item {
+                    path.push(ReadStep::AnyItem);
+                    path.extend(&read.path);
+                    extent = read.extent;
+                }
+                self.rooted(at, &PlanRead { cell, path, extent })
+            }
+            CellKind::Prop(_) | CellKind::Shared(_) => match self.given_to(at, read.cell) {
+                Some(given) => through(given),
+                None => vec![(at, read.clone())],
+            },
+            CellKind::Handed => {
+                self.handed_as(at, read.cell).into_iter().flat_map(through).collect()
+            }
+            CellKind::State(_) | CellKind::Derived(..) => vec![(at, read.clone())],
+        }
+    }
+
+    /// A write, as writes of the state that it lands in.
+    fn landed(&self, (at, cell, path): Written) -> Vec<Written> {
+        let home = &self.instances[at].plan.cells[cell as usize];
+        match &home.kind {
+            CellKind::Item => {
+                let Some((list, way)) = self.list_of(at, home.block) else { return Vec::new() };
+                let path = way.into_iter().chain([ReadStep::AnyItem]).chain(path).collect();
+                self.landed((at, list, path))
+            }
+            CellKind::Shared(_) => match self.given_to(at, cell) {
+                Some((giver, Given::Path { cell, path: way })) => {
+                    let path = fields(way).into_iter().chain(path).collect();
+                    self.landed((giver, *cell, path))
+                }
+                _ => vec![(at, cell, path)],
+            },
+            // Through the items of a derived list, in the lists that it was made from.
+            CellKind::Derived(_, reads) => {
+                let mut found: Vec<Written> = Vec::new();
+                for read in reads.paths() {
+                    let item = read.path.iter().position(|step| *step == ReadStep::AnyItem);
+                    let (Some(item), [ReadStep::AnyItem, rest @ ..]) = (item, path.as_slice())
+                    else {
+                        continue;
+                    };
+                    let path = read.path[..=item].iter().chain(rest).copied().collect();
+                    for written in self.landed((at, read.cell, path)) {
+                        if !found.contains(&written) {
+                            found.push(written);
+                        }
+                    }
+                }
+                found
+            }
+            _ => vec![(at, cell, path)],
+        }
+    }
+
+    /// Every derived value, and what is given as one, with what it reads.
+    fn derived(&self) -> Vec<(usize, CellId, Vec<Seen>)> {
+        let mut found = Vec::new();
+        for (at, instance) in self.instances.iter().enumerate() {
+            for (cell, planned) in instance.plan.cells.iter().enumerate() {
+                if let CellKind::Derived(_, reads) = &planned.kind {
+                    let reads = reads.paths().iter().flat_map(|read| self.rooted(at, read));
+                    found.push((at, cell as CellId, reads.collect()));
+                }
+            }
+        }
+        found
+    }
+
+    fn is_derived(&self, at: usize, cell: CellId) -> bool {
+        matches!(self.instances[at].plan.cells[cell as usize].kind, CellKind::Derived(..))
+    }
+
+    /// Every path of props and state that something reads, each once, outer components first.
+    fn paths(&self) -> Vec<PathReach> {
+        let derived = self.derived();
+        let of_derived = derived.iter().flat_map(|(_, _, reads)| reads);
+        let all = of_derived.chain(self.places.iter().flat_map(|place| &place.reads));
         let mut paths: Vec<Written> = all
-            .filter(|read| !self.is_derived(read.cell))
-            .map(|read| (read.cell, read.path.clone()))
+            .filter(|(at, read)| !self.is_derived(*at, read.cell))
+            .map(|(at, read)| (*at, read.cell, read.path.clone()))
             .collect();
-        paths.sort_by_key(|(cell, path)| (*cell, self.shown(*cell, path)));
+        paths.sort_by_key(|written| (written.0, written.1, self.shown(written)));
         paths.dedup();
-        let reach = |(cell, path): Written| PathReach {
-            path: self.shown(cell, &path),
-            parts: self.reached(&[(cell, path)]),
+        let reach = |written: Written| PathReach {
+            path: self.shown(&written),
+            parts: self.reached(&derived, &[written]),
         };
         paths.into_iter().map(reach).collect()
     }
 
-    fn is_derived(&self, cell: CellId) -> bool {
-        matches!(self.plan.cells[cell as usize].kind, CellKind::Derived(..))
-    }
-
-    fn shown(&self, cell: CellId, path: &[ReadStep]) -> String {
-        let mut out = self.plan.cells[cell as usize].name.to_string();
+    fn shown(&self, (at, cell, path): &Written) -> String {
+        let Instance { plan, prefix, .. } = &self.instances[*at];
+        let owner = prefix.strip_suffix(" › ").map_or(String::new(), |p| format!("{p}."));
+        let mut out = format!("{owner}{}", plan.cells[*cell as usize].name);
         for step in path {
             match step {
                 ReadStep::Field(name) => {
@@ -188,69 +353,115 @@ impl Mapper<'_> {
     }
 
     /// The parts that these writes can change, each by its shortest way.
-    fn reached(&self, writes: &[Written]) -> Vec<PartReach> {
+    fn reached(
+        &self,
+        derived: &[(usize, CellId, Vec<Seen>)],
+        writes: &[Written],
+    ) -> Vec<PartReach> {
         let mut found: BTreeMap<usize, Vec<String>> = BTreeMap::new();
-        let mut seen = vec![false; self.plan.cells.len()];
+        let mut seen = vec![false; derived.len()];
         let mut open: VecDeque<(Written, Vec<String>)> =
             writes.iter().map(|write| (write.clone(), Vec::new())).collect();
         while let Some((write, through)) = open.pop_front() {
-            let sees = |reads: &[PlanRead]| reads.iter().any(|read| is_seen(&write, read));
+            let sees = |reads: &[Seen]| reads.iter().any(|read| is_seen(&write, read));
             for (number, place) in self.places.iter().enumerate() {
                 if sees(&place.reads) {
                     found.entry(number).or_insert_with(|| through.clone());
                 }
             }
-            for (number, cell) in self.plan.cells.iter().enumerate() {
-                let CellKind::Derived(_, reads) = &cell.kind else { continue };
-                if sees(reads.paths()) && !std::mem::replace(&mut seen[number], true) {
-                    let way = through.iter().cloned().chain([cell.name.to_string()]).collect();
-                    open.push_back(((number as CellId, Vec::new()), way));
+            for (number, (at, cell, reads)) in derived.iter().enumerate() {
+                if sees(reads) && !std::mem::replace(&mut seen[number], true) {
+                    let here = (*at, *cell, Vec::new());
+                    let name = self.shown(&here);
+                    let way = through.iter().cloned().chain([name]).collect();
+                    open.push_back((here, way));
                 }
             }
         }
         found.into_iter().map(|(part, through)| PartReach { part, through }).collect()
     }
 
-    fn action(&self, name: String, listens: bool, body: &[StmtId]) -> ActionReach {
+    fn actions(&self) -> Vec<ActionReach> {
+        let derived = self.derived();
+        let mut found = Vec::new();
+        for (at, Instance { plan, prefix, .. }) in self.instances.iter().enumerate() {
+            for handler in &plan.handlers {
+                let name = format!("{prefix}{}", handler.name);
+                found.push(self.action(&derived, name, false, at, &handler.body, None));
+            }
+            for listener in plan.blocks.iter().flat_map(|block| &block.listeners) {
+                let (name, place) = (format!("{prefix}{}", listener.address), &listener.commit);
+                let place = place.as_ref().map(|commit| &commit.place);
+                found.push(self.action(&derived, name, true, at, &listener.body, place));
+            }
+        }
+        found
+    }
+
+    fn action(
+        &self,
+        derived: &[(usize, CellId, Vec<Seen>)],
+        name: String,
+        listens: bool,
+        at: usize,
+        body: &[StmtId],
+        commit: Option<&Place>,
+    ) -> ActionReach {
         let (mut writes, mut gives) = (Vec::new(), Vec::new());
-        let mut called = vec![false; self.plan.handlers.len()];
-        let mut open: Vec<StmtId> = body.to_vec();
-        while let Some(id) = open.pop() {
-            let stmt = &self.plan.stmts[id as usize];
+        if let Some(place) = commit {
+            let (cell, path) = written(place);
+            writes.push((at, cell, path.into_iter().collect::<Vec<_>>()));
+        }
+        let mut called: HashSet<(usize, u32)> = HashSet::new();
+        let mut open: Vec<(usize, StmtId)> = body.iter().map(|stmt| (at, *stmt)).collect();
+        while let Some((at, id)) = open.pop() {
+            let plan = self.instances[at].plan;
+            let stmt = &plan.stmts[id as usize];
             match stmt {
-                Stmt::Set(place, _) => writes.push(written(place)),
+                Stmt::Set(place, _) => {
+                    let (cell, path) = written(place);
+                    writes.push((at, cell, path));
+                }
                 Stmt::Edit(place, edit) => {
                     let (cell, path) = written(place);
                     // The order of items is seen by whoever reads any of them.
                     let inside = matches!(edit, ListEdit::Reverse | ListEdit::Sort(_));
                     let step = inside.then_some(ReadStep::AnyItem);
-                    writes.push((cell, path.into_iter().chain(step).collect()));
+                    writes.push((at, cell, path.into_iter().chain(step).collect()));
                 }
                 Stmt::Call(handler, _) => {
-                    let handler = *handler as usize;
-                    if !std::mem::replace(&mut called[handler], true) {
-                        open.extend(&self.plan.handlers[handler].body);
+                    if called.insert((at, *handler)) {
+                        let body = &plan.handlers[*handler as usize].body;
+                        open.extend(body.iter().map(|stmt| (at, *stmt)));
                     }
                 }
                 Stmt::Give(event, _) => {
-                    gives.push(self.plan.events[*event as usize].name.to_string());
+                    gives.push(plan.events[*event as usize].name.to_string());
+                    // The parent does at once what it does then.
+                    if let Some((giver, used)) = self.instances[at].giver {
+                        let heard = used.events.iter().filter(|heard| heard.event == *event);
+                        let bodies = heard.flat_map(|heard| &heard.body);
+                        open.extend(bodies.map(|stmt| (giver, *stmt)));
+                    }
                 }
                 _ => {}
             }
-            stmt.children(|_| {}, |inner| open.push(inner));
+            stmt.children(|_| {}, |inner| open.push((at, inner)));
         }
-        let parts = self.reached(&writes).into_iter().map(|reach| reach.part).collect();
+        let writes: Vec<Written> =
+            writes.into_iter().flat_map(|written| self.landed(written)).collect();
+        let parts = self.reached(derived, &writes).into_iter().map(|reach| reach.part).collect();
         let sorted = |mut all: Vec<String>| {
             all.sort();
             all.dedup();
             all
         };
-        let writes = sorted(writes.iter().map(|(cell, path)| self.shown(*cell, path)).collect());
+        let writes = sorted(writes.iter().map(|written| self.shown(written)).collect());
         ActionReach { name, listens, writes, gives: sorted(gives), parts }
     }
 }
 
-fn written(place: &Place) -> Written {
+fn written(place: &Place) -> (CellId, Vec<ReadStep>) {
     let step = |step: &PlaceStep| match step {
         PlaceStep::Field(name) => ReadStep::Field(*name),
         PlaceStep::Index(_) => ReadStep::AnyItem,

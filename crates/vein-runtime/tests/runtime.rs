@@ -185,7 +185,7 @@ holds fail = false
     let mut runtime = open(text, &Json::Null);
     let input = |runtime: &mut Runtime, value: &str| {
         let event = Value::record([("value".into(), value.into())]);
-        let deliveries = [0, 1].map(|listener| delivery(&runtime, listener, event.clone()));
+        let deliveries = [0, 1].map(|listener| delivery(runtime, listener, event.clone()));
         runtime.dispatch("input", "i", deliveries.into()).fault.is_some()
     };
     assert!(!input(&mut runtime, "kept"));
