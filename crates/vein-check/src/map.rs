@@ -429,11 +429,9 @@ impl<'a> Mapper<'a> {
                     let step = inside.then_some(ReadStep::AnyItem);
                     writes.push((at, cell, path.into_iter().chain(step).collect()));
                 }
-                Stmt::Call(handler, _) => {
-                    if called.insert((at, *handler)) {
-                        let body = &plan.handlers[*handler as usize].body;
-                        open.extend(body.iter().map(|stmt| (at, *stmt)));
-                    }
+                Stmt::Call(handler, _) if called.insert((at, *handler)) => {
+                    let body = &plan.handlers[*handler as usize].body;
+                    open.extend(body.iter().map(|stmt| (at, *stmt)));
                 }
                 Stmt::Give(event, _) => {
                     gives.push(plan.events[*event as usize].name.to_string());
