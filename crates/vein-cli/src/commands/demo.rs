@@ -97,7 +97,11 @@ pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
 /// What the tour begins with: the page in numbers, and one bed of it as it stands in HTML.
 fn introduce(page: &Page) -> Result<()> {
     let (benches, beds) = (page.count(".bench")?, page.count(".bed")?);
-    let parts = page.outline().iter().filter(|row| row.source.is_some()).count();
+    let parts = page
+        .outline()
+        .iter()
+        .filter(|row| row.source.as_ref().is_some_and(|source| !source.listens))
+        .count();
     output::line(format!(
         "The glasshouse: {benches} benches with {beds} beds, {parts} places that can change. One bed:"
     ));
