@@ -7,7 +7,7 @@ const ROW: usize = 34;
 const BOX: usize = 24;
 const TOP: usize = 64;
 const MARGIN: usize = 24;
-const GAP: usize = 90;
+const GAP: usize = 130;
 /// The width of a letter at the size that the picture uses.
 const LETTER: usize = 8;
 
@@ -60,6 +60,16 @@ impl Picture {
         }
     }
 
+    fn rows(&self) -> usize {
+        self.columns.iter().map(Vec::len).max().unwrap_or(0)
+    }
+
+    /// The height at which a box stands. Shorter columns are spread out, so that lines run level.
+    fn middle(&self, column: usize, row: usize) -> usize {
+        let (height, len) = (self.rows() * ROW, self.columns[column].len().max(1));
+        TOP + (2 * row + 1) * height / (2 * len)
+    }
+
     fn width(&self, column: usize) -> usize {
         let names = self.columns[column].iter().map(String::as_str).chain([HEADS[column]]);
         names.map(|name| name.chars().count()).max().unwrap_or(0) * LETTER + 20
@@ -99,7 +109,7 @@ pub(crate) fn svg(reach: &ReachMap) -> String {
 }
 
 fn draw(picture: &Picture, component: &str) -> String {
-    let rows = picture.columns.iter().map(Vec::len).max().unwrap_or(0);
+    let rows = picture.rows();
     let (width, height) = (picture.left(3) + picture.width(3) + MARGIN, TOP + rows * ROW + MARGIN);
     let mut out = format!(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {width} {height}\" \
@@ -111,11 +121,12 @@ fn draw(picture: &Picture, component: &str) -> String {
     );
     // Writing to a string cannot fail.
     for [from, to] in &picture.lines {
-        let (x1, y1) = (picture.left(from.0) + picture.width(from.0), middle(from.1));
+        let (x1, y1) =
+            (picture.left(from.0) + picture.width(from.0), picture.middle(from.0, from.1));
         // Among derived values a line goes out and comes back on the same side.
         let same = from.0 == to.0;
         let x2 = if same { x1 } else { picture.left(to.0) };
-        let (y2, bend) = (middle(to.1), GAP / 2);
+        let (y2, bend) = (picture.middle(to.0, to.1), GAP / 2);
         let back = if same { x2 + bend } else { x2 - bend };
         // Each path of state has a colour of its own, as far as they go.
         let colour =
@@ -135,23 +146,20 @@ fn draw(picture: &Picture, component: &str) -> String {
             HEADS[column]
         );
         for (row, name) in names.iter().enumerate() {
-            let (y, width) = (middle(row) - BOX / 2, picture.width(column));
+            let middle = picture.middle(column, row);
+            let (y, width) = (middle - BOX / 2, picture.width(column));
             let _ = writeln!(
                 out,
                 "<rect class=\"{class}\" x=\"{x}\" y=\"{y}\" width=\"{width}\" height=\"{BOX}\" rx=\"5\"/>\
                  <text x=\"{}\" y=\"{}\">{}</text>",
                 x + 10,
-                middle(row) + 5,
+                middle + 5,
                 escaped(name)
             );
         }
     }
     out.push_str("</svg>\n");
     out
-}
-
-fn middle(row: usize) -> usize {
-    TOP + row * ROW + ROW / 2
 }
 
 fn escaped(text: &str) -> String {

@@ -620,7 +620,7 @@ pub fn project(random: &mut Random) -> Vec<(String, String)> {
             names = with_bed(&names, "item", false);
             markup.push_str(&format!(
                 "<slot>{inside}</slot><slot name='head'></slot>\
-                 <dd each='item of items by item.id'><slot name='row' handed='<- item'>{}</slot></dd>",
+                 <header each='item of items by item.id'><slot name='row' handed='<- item'>{}</slot></header>",
                 writer.nodes(&names, 3)
             ));
         }
