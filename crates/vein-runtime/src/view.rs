@@ -794,17 +794,18 @@ impl View {
         // Rows that are left over.
         let mut removed = 0;
         if kept < old.len() as u32 {
-            let mut there = vec![false; old.len()];
-            for (start, len) in &runs {
-                there[*start as usize..(start + len) as usize].fill(true);
-            }
-            for (row, there) in old.iter().zip(there) {
-                if !there {
+            let mut sorted = runs.clone();
+            sorted.sort_unstable();
+            sorted.push((old.len() as u32, 0));
+            let mut next = 0;
+            for (start, len) in sorted {
+                for row in &old[next as usize..start as usize] {
                     removed += 1;
                     let key = self.graph.scope(*row).key.clone();
                     self.uncount(id, spot, identity.is_some(), &key);
                     self.remove(*row);
                 }
+                next = start + len;
             }
         }
         // The new order, with a place held free for each row that is to be made.
@@ -892,15 +893,23 @@ impl View {
         let list = self.graph.list_of(holder.0, holder.1);
         let scope = self.graph.scope(holder.0);
         let (plan, parent, instance) = (scope.plan, holder.0, scope.instance);
-        for (position, slot) in order.iter_mut().enumerate().filter(|(_, row)| **row == NONE) {
-            let row = self.new_scope(Plot { plan, block, parent, instance, holder });
-            let item = list.child(&vein_plan::Step::Index(position as u32));
-            let scope = self.graph.scope_mut(row);
-            scope.position = position as u32;
-            if let (Some(identity), Some(item)) = (identity, item) {
-                scope.key = identity.key(&prepared, item);
+        let mut at = 0;
+        for piece in pieces {
+            let positions = at..at + piece.len();
+            at = positions.end;
+            if matches!(piece, Piece::Kept { .. }) {
+                continue;
             }
-            *slot = row;
+            for position in positions {
+                let row = self.new_scope(Plot { plan, block, parent, instance, holder });
+                let item = list.child(&vein_plan::Step::Index(position));
+                let scope = self.graph.scope_mut(row);
+                scope.position = position;
+                if let (Some(identity), Some(item)) = (identity, item) {
+                    scope.key = identity.key(&prepared, item);
+                }
+                order[position as usize] = row;
+            }
         }
     }
 

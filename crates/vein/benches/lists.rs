@@ -9,6 +9,7 @@ const LIST: &str = "
 shape Bed { id: number, crop: string, moisture: number }
 shares beds: Bed[]
 holds at = 0
+holds next = -1
 does wet() { beds[at].moisture += 1; }
 does swap() {
   const a = beds[1];
@@ -16,7 +17,10 @@ does swap() {
   if (a && b) { beds[1] = b; beds[beds.length - 2] = a; }
 }
 does drop() { beds.splice(beds.length / 2, 1); }
-does add() { beds.splice(beds.length / 2, 0, { id: -1, crop: 'x', moisture: 3 }); }
+does add() {
+  beds.splice(beds.length / 2, 0, { id: next, crop: 'x', moisture: 3 });
+  next -= 1;
+}
 
 <button id='wet' click='-> wet()'></button><button id='swap' click='-> swap()'></button>
 <button id='drop' click='-> drop()'></button><button id='add' click='-> add()'></button>
