@@ -125,8 +125,10 @@ fn hand_picked_views_come_back() {
         "<select value='<- t'><optgroup label='{t}'><option each='x of l'>{x}</option></optgroup></select>",
         "<dl><group each='x of l'><dt>{x}</dt><dd>{t}</dd></group></dl>",
         "a <group when='l.length > 1'>{t}</group> <b otherwise>c</b>{t}",
+        // Half of a character, alone and where it meets its other half.
+        "<p title='{t.slice(0, 1)}' style='--half: {t.slice(0, 1)}'>{t.slice(0, 1)}</p><i>{t.slice(0, 1)}{t.slice(1)}</i>",
     ] {
-        for text in ["", "\n", "a<b>&amp;\"'", "\u{0}x\u{feff}", "\r\n", "--><!--", "\u{2028}😀"]
+        for text in ["", "\n", "a<b>&amp;\"'", "\u{0}x\u{feff}", "\r\n", "--><!--", "😀\u{2028}"]
         {
             let source = format!("takes t: string\ntakes l: string[]\n<!-- v -->{markup}\n");
             let program = crate::views::compiled(&[("hand-made.vein".to_owned(), source)]);
