@@ -154,8 +154,19 @@ fn read_json(path: &Path) -> Result<Json> {
     } else {
         read(path)?
     };
-    serde_json::from_str(&text).with_context(|| match stdin {
-        true => "what came on the standard input is not JSON".to_owned(),
-        false => format!("`{}` is not JSON", path.display()),
+    serde_json::from_str(&text).with_context(|| {
+        let what = match stdin {
+            true => "what came on the standard input".to_owned(),
+            false => format!("`{}`", path.display()),
+        };
+        // Well formed as RFC 8259 has it, and still not to be held: half of a surrogate pair,
+        // a number out of range, a nesting without end.
+        match serde_json::from_str::<serde::de::IgnoredAny>(&text) {
+            Ok(_) => format!(
+                "{what} is JSON, but one of its values cannot be read: \
+                 a number too large, or an escape for half of a surrogate pair"
+            ),
+            Err(_) => format!("{what} is not JSON"),
+        }
     })
 }
