@@ -15,7 +15,7 @@ fn write(value: &Value, out: &mut String) {
     match value {
         Value::Null => out.push_str("null"),
         Value::Boolean(b) => out.push_str(if *b { "true" } else { "false" }),
-        Value::Number(n) if n.is_finite() => number::push(out, *n),
+        Value::Number(n) if n.is_finite() => out.push_str(&number::shown(*n)),
         Value::Number(_) => out.push_str("null"),
         Value::String(s) => quote(s, out),
         Value::List(items) => {

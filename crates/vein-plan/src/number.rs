@@ -1,6 +1,7 @@
 //! Numbers as ECMAScript prints and reads them.
 
 use crate::text::{Text, is_space};
+use compact_str::{CompactString, ToCompactString};
 
 /// `Number::toString` with radix ten (ECMA-262).
 ///
@@ -14,9 +15,12 @@ pub fn to_text(n: f64) -> Text {
     Text::from(ryu_js::Buffer::new().format(n))
 }
 
-/// Appends what [`to_text`] would give, without an allocation of its own.
-pub fn push(out: &mut String, n: f64) {
-    out.push_str(ryu_js::Buffer::new().format(n));
+/// What [`to_text`] gives, for showing: it takes no allocation, and little time for integers.
+pub(crate) fn shown(n: f64) -> CompactString {
+    if n.trunc() == n && n.abs() < 1e15 {
+        return (n as i64).to_compact_string();
+    }
+    ryu_js::Buffer::new().format(n).into()
 }
 
 /// `Number.prototype.toFixed`; `digits` outside 0 to 100 is clamped.
@@ -154,7 +158,7 @@ mod tests {
 
     #[test]
     fn prints_as_the_standard_says() {
-        for (n, shown) in [
+        for (n, text) in [
             (0.1 + 0.2, "0.30000000000000004"),
             (1e21, "1e+21"),
             (1e-7, "1e-7"),
@@ -162,8 +166,15 @@ mod tests {
             (f64::NAN, "NaN"),
             (f64::NEG_INFINITY, "-Infinity"),
             (5e-324, "5e-324"),
+            (0.0, "0"),
+            (-0.0, "0"),
+            (-42.0, "-42"),
+            (999999999999999.0, "999999999999999"),
+            (-1e15, "-1000000000000000"),
+            (1e15 + 0.5, "1000000000000000.5"),
         ] {
-            assert_eq!(to_text(n).to_string(), shown);
+            assert_eq!(to_text(n).to_string(), text);
+            assert_eq!(shown(n), text, "what the view shows");
         }
     }
 

@@ -2,6 +2,7 @@
 
 use crate::program::{Form, PartKind};
 use crate::value::Value;
+use compact_str::CompactString;
 
 /// What stands in one part of the view.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -9,7 +10,7 @@ pub enum Shown {
     /// An attribute that is not there.
     Absent,
     /// The data of a text node, the value of an attribute or of a string property.
-    Text(String),
+    Text(CompactString),
     /// The value of a boolean property.
     Flag(bool),
 }
@@ -38,10 +39,9 @@ impl PartKind {
     /// ```
     pub fn shown(&self, value: &Value) -> Shown {
         let text = || {
-            let mut out = String::new();
-            value.push_shown(&mut out);
+            let out = value.to_shown();
             // HTML has no way to write U+0000: a parser puts U+FFFD in its place.
-            if out.contains('\0') { out.replace('\0', "\u{fffd}") } else { out }
+            if out.contains('\0') { out.replace('\0', "\u{fffd}").into() } else { out }
         };
         match self {
             PartKind::Text | PartKind::Attribute(_, Form::Text) => Shown::Text(text()),
@@ -51,13 +51,15 @@ impl PartKind {
                     Value::List(items) => items.iter().map(|i| i.to_text().to_string()).collect(),
                     _ => Vec::new(),
                 };
-                Shown::Text(serde_json::Value::from(values).to_string())
+                Shown::Text(serde_json::Value::from(values).to_string().into())
             }
             PartKind::Property(_) => Shown::Flag(value.truthy()),
             PartKind::Attribute(_, form) => match (form, value) {
                 (_, Value::Null) => Shown::Absent,
                 (Form::Presence | Form::Url, Value::Boolean(false)) => Shown::Absent,
-                (Form::Presence | Form::Url, Value::Boolean(true)) => Shown::Text(String::new()),
+                (Form::Presence | Form::Url, Value::Boolean(true)) => {
+                    Shown::Text(CompactString::default())
+                }
                 (Form::Tokens | Form::Declarations, Value::Boolean(false)) => Shown::Absent,
                 (Form::Tokens, Value::List(items)) => tokens(items),
                 (Form::Declarations, Value::Record(record)) => declarations(record),
@@ -78,9 +80,9 @@ fn tokens(items: &[Value]) -> Shown {
         if !out.is_empty() {
             out.push(' ');
         }
-        item.push_shown(&mut out);
+        out.push_str(&item.to_shown());
     }
-    if out.is_empty() { Shown::Absent } else { Shown::Text(out.replace('\0', "\u{fffd}")) }
+    if out.is_empty() { Shown::Absent } else { Shown::Text(out.replace('\0', "\u{fffd}").into()) }
 }
 
 /// The fields of a record as declarations of CSS. A name may be written as ECMAScript does,
@@ -91,8 +93,7 @@ fn declarations(record: &crate::Record) -> Shown {
         if matches!(value, Value::Null | Value::Boolean(_)) {
             continue;
         }
-        let mut text = String::new();
-        value.push_shown(&mut text);
+        let text = value.to_shown();
         if text.is_empty() || !is_one_css_value(&text) {
             continue;
         }
@@ -113,7 +114,7 @@ fn declarations(record: &crate::Record) -> Shown {
         out.push_str(&text);
         out.push(';');
     }
-    if out.is_empty() { Shown::Absent } else { Shown::Text(out) }
+    if out.is_empty() { Shown::Absent } else { Shown::Text(out.into()) }
 }
 
 /// Whether a text stays inside one declaration of CSS, whatever a parser makes of it.
@@ -141,8 +142,7 @@ fn is_one_css_value(text: &str) -> bool {
 /// The name that an element may take whose name is worked out while running: one that is known
 /// and harmless, else `div`.
 pub fn renamed(value: &Value) -> &'static str {
-    let mut name = String::new();
-    value.push_shown(&mut name);
+    let name = value.to_shown();
     RENAMED.iter().find(|known| **known == name).copied().unwrap_or("div")
 }
 

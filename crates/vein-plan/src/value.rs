@@ -2,6 +2,7 @@
 
 use crate::number;
 use crate::text::Text;
+use compact_str::CompactString;
 use std::sync::Arc;
 
 /// The name of a field, prop, event or part.
@@ -145,13 +146,13 @@ impl Value {
         if self.is_null() { Text::from("") } else { self.to_text() }
     }
 
-    /// Appends what markup shows for this value: `null` shows nothing.
-    pub fn push_shown(&self, out: &mut String) {
+    /// What markup shows for this value: `null` shows nothing.
+    pub fn to_shown(&self) -> CompactString {
         match self {
-            Value::Null => {}
-            Value::Number(n) => number::push(out, *n),
-            Value::String(s) => out.push_str(&s.to_utf8()),
-            other => out.push_str(&other.to_text().to_utf8()),
+            Value::Null => CompactString::default(),
+            Value::Number(n) => number::shown(*n),
+            Value::String(s) => s.to_utf8().into(),
+            other => other.to_text().to_utf8().into(),
         }
     }
 

@@ -261,8 +261,7 @@ impl Renderer<'_> {
                 FreshSpot::One(0, self.scope(wanted, Vec::new()))
             }
             SpotKind::Markup { value, .. } => {
-                let mut html = String::new();
-                self.value(at, *value).push_shown(&mut html);
+                let html = self.value(at, *value).to_shown();
                 FreshSpot::Markup(match self.clean {
                     Some(clean) => clean(&html),
                     None if html.is_empty() => Vec::new(),
@@ -487,7 +486,7 @@ impl Builder<'_> {
                     .iter()
                     .position(|part| Some(part.mark) == number && part.kind == PartKind::Text);
                 match part.map(|part| &scope.parts[part]) {
-                    Some(Shown::Text(text)) => text.clone(),
+                    Some(Shown::Text(text)) => text.to_string(),
                     _ => String::new(),
                 }
             };
@@ -535,7 +534,7 @@ impl Builder<'_> {
             }
             match (&part.kind, &scope.parts[number]) {
                 (PartKind::Attribute(name, _), Shown::Text(value)) => {
-                    all.insert(name.clone(), value.clone());
+                    all.insert(name.clone(), value.to_string());
                 }
                 (PartKind::Attribute(name, _), _) => {
                     all.remove(name);

@@ -190,7 +190,7 @@ impl Session {
         let is_echo = |patch: &Patch<'_>| -> Option<NodeNumber> {
             let (node, property, shown) = match patch {
                 Patch::SetProperty { node, property, value } => {
-                    (*node, *property, Shown::Text((*value).to_owned()))
+                    (*node, *property, Shown::Text((*value).into()))
                 }
                 Patch::SetFlag { node, property, on } => (*node, *property, Shown::Flag(*on)),
                 _ => return None,

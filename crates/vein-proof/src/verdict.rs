@@ -606,9 +606,9 @@ fn kind_name(kind: &PartKind) -> String {
 
 fn shown_at(tree: &Tree, node: NodeId, kind: &PartKind) -> Option<Shown> {
     Some(match kind {
-        PartKind::Text => Shown::Text(tree.text(node)?.to_owned()),
+        PartKind::Text => Shown::Text(tree.text(node)?.into()),
         PartKind::Attribute(name, _) => match tree.attribute(node, name) {
-            Some(value) => Shown::Text(value.to_owned()),
+            Some(value) => Shown::Text(value.into()),
             None => Shown::Absent,
         },
         PartKind::Property(property) => tree.set_property(node, *property)?,

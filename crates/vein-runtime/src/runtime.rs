@@ -621,11 +621,7 @@ fn held_by_control(event: &Value) -> Shown {
     let held = record.iter().next().map(|(_, value)| value);
     match held {
         Some(Value::Boolean(on)) => Shown::Flag(*on),
-        Some(other) => {
-            let mut text = String::new();
-            other.push_shown(&mut text);
-            Shown::Text(text)
-        }
+        Some(other) => Shown::Text(other.to_shown()),
         None => Shown::Absent,
     }
 }

@@ -2,6 +2,7 @@
 //! slot — each has a scope of its own, and with it goes everything that belongs to it.
 
 use crate::wakes::{KnownReads, Reader};
+use compact_str::CompactString;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use std::sync::Arc;
@@ -154,7 +155,7 @@ pub(crate) enum Held {
         scope: ScopeId,
     },
     Markup {
-        html: String,
+        html: CompactString,
         cleaned: Vec<TemplateNode>,
         nodes: SmallVec<[NodeNumber; 2]>,
     },

@@ -5,6 +5,7 @@ use crate::moves::staying;
 use crate::pulse::{Effect, Problem};
 use crate::scope::{Held, Key, Mark, NONE, Piece, ReaderState, Rows, Scope, ScopeId, Slot};
 use crate::wakes::{Prepared, ReadyGiven, Top};
+use compact_str::CompactString;
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 use vein_plan::{
@@ -387,8 +388,7 @@ impl View {
                 self.graph.settle_reads(key);
                 let value = self.graph.evaluate(key, *value);
                 self.graph.freshen(key);
-                let mut html = String::new();
-                value.push_shown(&mut html);
+                let html = value.to_shown();
                 let cleaned = self.cleaned(&html);
                 self.show_markup(id, spot, (html, cleaned), target);
             }
@@ -501,7 +501,7 @@ impl View {
         &mut self,
         id: ScopeId,
         spot: u32,
-        (html, cleaned): (String, Vec<TemplateNode>),
+        (html, cleaned): (CompactString, Vec<TemplateNode>),
         target: Target,
     ) {
         let mut nodes = cleaned.clone();
@@ -745,8 +745,7 @@ impl View {
                 let value = self.graph.evaluate(key, *value);
                 self.graph.freshen(key);
                 self.making.evaluated.push(key);
-                let mut to = String::new();
-                value.push_shown(&mut to);
+                let to = value.to_shown();
                 let now = self.cleaned(&to);
                 let held = &mut self.graph.scope_mut(id).held[spot as usize];
                 let Held::Markup { html, cleaned, nodes } = held else { return None };
@@ -886,8 +885,16 @@ impl View {
         block: BlockId,
         identity: Option<crate::rows::Identity>,
     ) {
-        if !pieces.iter().any(|piece| matches!(piece, Piece::Fresh { .. })) {
+        let fresh = |piece: &Piece| match piece {
+            Piece::Fresh { len } => *len as usize,
+            Piece::Kept { .. } => 0,
+        };
+        let fresh: usize = pieces.iter().map(fresh).sum();
+        if fresh == 0 {
             return;
+        }
+        if let (Some(_), Some(rows)) = (identity, self.graph.rows_mut(holder.0, holder.1)) {
+            rows.keys.reserve(fresh);
         }
         let prepared = self.graph.prepared.clone();
         let list = self.graph.list_of(holder.0, holder.1);
@@ -986,20 +993,18 @@ impl View {
     ) {
         let PartKind::Attribute(_, vein_plan::Form::Url) = kind else { return };
         let replaced = matches!(to, Shown::Text(text) if text == vein_plan::shown::HARMLESS_URL);
-        let mut url = String::new();
-        value.push_shown(&mut url);
+        let url = value.to_shown();
         if replaced && url != vein_plan::shown::HARMLESS_URL {
             let part = self.graph.address(id, address);
-            self.making.problems.push(Problem::UnsafeUrl { part, url });
+            self.making.problems.push(Problem::UnsafeUrl { part, url: url.into() });
         }
     }
 
     fn report_tag(&mut self, id: ScopeId, spot: u32, value: &Value, tag: &str) {
-        let mut name = String::new();
-        value.push_shown(&mut name);
+        let name = value.to_shown();
         if name != tag {
             let part = self.graph.address_of_spot(id, spot);
-            self.making.problems.push(Problem::UnknownElement { part, name });
+            self.making.problems.push(Problem::UnknownElement { part, name: name.into() });
         }
     }
 

@@ -1,7 +1,8 @@
 //! The tree in memory: the surface that tests, the server and the proof look at.
 
 use crate::patch::{Batch, NodeNumber, Patch, ROOT, Template};
-use std::collections::HashMap;
+use compact_str::CompactString;
+use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
 use std::sync::Arc;
 use vein_plan::{Name, Namespace, Property, TemplateNode};
 
@@ -16,6 +17,8 @@ pub struct Tree {
     /// Which node has which number; a number that is not given out has none.
     numbers: Vec<Option<NodeId>>,
     templates: HashMap<u32, Arc<Known>>,
+    /// Names of attributes that patches have set.
+    names: HashSet<Name>,
     /// Places of nodes that were taken away.
     free: Vec<NodeId>,
     /// Counts the nodes that there ever were.
@@ -37,7 +40,7 @@ pub(crate) struct Node {
 pub(crate) enum NodeKind {
     Root(Vec<NodeId>),
     Element(Box<Element>),
-    Text(String),
+    Text(CompactString),
     /// A place that nothing stands in.
     Free,
 }
@@ -46,7 +49,7 @@ pub(crate) enum NodeKind {
 pub(crate) struct Element {
     pub(crate) namespace: Namespace,
     pub(crate) name: Name,
-    pub(crate) attributes: Vec<(Name, Name)>,
+    pub(crate) attributes: Vec<(Name, CompactString)>,
     /// What a control holds; most elements are none.
     control: Option<Box<Control>>,
     pub(crate) children: Vec<NodeId>,
@@ -57,8 +60,8 @@ pub(crate) struct Element {
 /// What a control holds apart from its attributes.
 #[derive(Clone, Debug, Default)]
 struct Control {
-    value: Option<String>,
-    chosen: Option<String>,
+    value: Option<CompactString>,
+    chosen: Option<CompactString>,
     flags: Vec<(Property, bool)>,
 }
 
@@ -137,7 +140,8 @@ impl Default for Tree {
         Tree {
             nodes: vec![root],
             numbers: vec![Some(NodeId(0))],
-            templates: HashMap::new(),
+            templates: HashMap::default(),
+            names: HashSet::default(),
             free: Vec::new(),
             next_serial: 1,
             spent: Vec::new(),
@@ -205,6 +209,7 @@ impl Tree {
                 }
             }
             Patch::SetAttribute { node, name, value } => {
+                let name = self.known_name(name);
                 self.patched_element(node)?.set_attribute(name, value);
             }
             Patch::RemoveAttribute { node, name } => {
@@ -213,8 +218,8 @@ impl Tree {
             Patch::SetProperty { node, property, value } => {
                 let control = self.patched_element(node)?.control_mut();
                 match property {
-                    Property::Chosen => control.chosen = Some(value.to_owned()),
-                    _ => control.value = Some(value.to_owned()),
+                    Property::Chosen => control.chosen = Some(value.into()),
+                    _ => control.value = Some(value.into()),
                 }
             }
             Patch::SetFlag { node, property, on } => {
@@ -222,6 +227,16 @@ impl Tree {
             }
         }
         Ok(())
+    }
+
+    /// The name of an attribute, which many elements share.
+    fn known_name(&mut self, name: &str) -> Name {
+        if let Some(known) = self.names.get(name) {
+            return known.clone();
+        }
+        let name = Name::from(name);
+        self.names.insert(name.clone());
+        name
     }
 
     fn patched_element(&mut self, number: NodeNumber) -> Result<&mut Element, ApplyError> {
@@ -294,14 +309,14 @@ impl Tree {
                     open = self.node(open).parent.unwrap_or(parent);
                     continue;
                 }
-                TemplateNode::Text { text, .. } => NodeKind::Text(text.to_string()),
-                TemplateNode::TextPart => NodeKind::Text(String::new()),
+                TemplateNode::Text { text, .. } => NodeKind::Text((&**text).into()),
+                TemplateNode::TextPart => NodeKind::Text(CompactString::default()),
                 TemplateNode::Open { namespace, name, attributes, .. } => {
                     let listens = number.is_some() && known.listens[mark as usize];
                     NodeKind::Element(Box::new(Element {
                         namespace: *namespace,
                         name: name.clone(),
-                        attributes: attributes.clone(),
+                        attributes: static_attributes(attributes),
                         control: None,
                         children: Vec::with_capacity(known.holds[place] as usize),
                         listens: listens.then(|| (known.clone(), mark)),
@@ -394,7 +409,7 @@ impl Tree {
     /// What is chosen in a `select` with `multiple`, as JSON.
     pub fn set_chosen(&mut self, id: NodeId, values: String) {
         if let Some(element) = self.element_mut(id) {
-            element.control_mut().chosen = Some(values);
+            element.control_mut().chosen = Some(values.into());
         }
     }
 
@@ -468,7 +483,8 @@ impl Tree {
     /// What an `input`, `textarea` or `select` shows: the property, or else what the markup says.
     pub fn value(&self, id: NodeId) -> Option<String> {
         let element = self.element(id)?;
-        let own = element.control.as_ref().and_then(|control| control.value.clone());
+        let own = element.control.as_ref().and_then(|control| control.value.as_ref());
+        let own = own.map(|value| value.to_string());
         match &*element.name {
             "textarea" => Some(own.unwrap_or_else(|| self.text_content(id))),
             "input" | "select" => {
@@ -498,7 +514,7 @@ impl Tree {
     /// What a person types into a control.
     pub fn type_value(&mut self, id: NodeId, value: &str) {
         if let Some(element) = self.element_mut(id) {
-            element.control_mut().value = Some(value.to_owned());
+            element.control_mut().value = Some(value.into());
         }
     }
 
@@ -549,10 +565,18 @@ impl Element {
         self.attributes.iter().find(|(n, _)| **n == *name).map(|(_, value)| &**value)
     }
 
-    fn set_attribute(&mut self, name: &str, value: &str) {
-        match self.attributes.iter_mut().find(|(n, _)| **n == *name) {
+    fn set_attribute(&mut self, name: Name, value: &str) {
+        match self.attributes.iter_mut().find(|(n, _)| *n == name) {
             Some((_, old)) => *old = value.into(),
-            None => self.attributes.push((name.into(), value.into())),
+            None => {
+                // Most elements have very few.
+                self.attributes.reserve_exact(1);
+                self.attributes.push((name, value.into()));
+            }
         }
     }
+}
+
+fn static_attributes(attributes: &[(Name, Name)]) -> Vec<(Name, CompactString)> {
+    attributes.iter().map(|(name, value)| (name.clone(), (&**value).into())).collect()
 }
