@@ -4,10 +4,10 @@ use crate::arguments::Opening;
 use crate::output;
 use anyhow::{Context, Result, bail};
 use serde::Deserialize;
-use serde_json::Value as Json;
 use std::io::Read;
 use std::path::{Path, PathBuf};
-use vein::Ui;
+use vein::json::Unreadable;
+use vein::{Ui, Value};
 
 /// The port that pages are served on where nothing else is said.
 pub(crate) const PORT: u16 = 4180;
@@ -40,7 +40,7 @@ pub(crate) struct Project {
 pub(crate) struct Opened {
     pub(crate) ui: Ui,
     pub(crate) component: String,
-    pub(crate) props: Json,
+    pub(crate) props: Value,
     /// The texts of the page's CSS files.
     pub(crate) styles: Vec<String>,
     pub(crate) port: u16,
@@ -110,10 +110,10 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
     };
     let props = match &data {
         Some(path) => read_json(path)?,
-        None => Json::Null,
+        None => Value::Null,
     };
     // Data that does not fit is told before anything is shown or served.
-    let fits = ui.open(&component, &props).map(|_| ());
+    let fits = ui.open_value(&component, props.clone()).map(|_| ());
     match &data {
         Some(path) if ui.components().any(|name| name == component) => {
             fits.with_context(|| format!("`{}` does not fit", path.display()))?
@@ -145,7 +145,7 @@ fn read(path: &Path) -> Result<String> {
     std::fs::read_to_string(path).with_context(|| format!("cannot read `{}`", path.display()))
 }
 
-fn read_json(path: &Path) -> Result<Json> {
+fn read_json(path: &Path) -> Result<Value> {
     let stdin = path == Path::new("-");
     let text = if stdin {
         let mut text = String::new();
@@ -154,19 +154,18 @@ fn read_json(path: &Path) -> Result<Json> {
     } else {
         read(path)?
     };
-    serde_json::from_str(&text).with_context(|| {
+    vein::json::parse(&text).map_err(|error| {
         let what = match stdin {
             true => "what came on the standard input".to_owned(),
             false => format!("`{}`", path.display()),
         };
-        // Well formed as RFC 8259 has it, and still not to be held: half of a surrogate pair,
-        // a number out of range, a nesting without end.
-        match serde_json::from_str::<serde::de::IgnoredAny>(&text) {
-            Ok(_) => format!(
-                "{what} is JSON, but one of its values cannot be read: \
-                 a number too large, or an escape for half of a surrogate pair"
-            ),
-            Err(_) => format!("{what} is not JSON"),
+        match error {
+            Unreadable::NotJson(error) => {
+                anyhow::Error::new(error).context(format!("{what} is not JSON"))
+            }
+            Unreadable::Value(misfit) => {
+                anyhow::Error::new(misfit).context(format!("{what} cannot be read"))
+            }
         }
     })
 }

@@ -1,7 +1,6 @@
-//! Data from and for the host: JSON held against a declared type.
+//! Data from and for the host, held against a declared type.
 
 use crate::program::{Program, Type, TypeId};
-use crate::text::Text;
 use crate::value::{Name, Record, Value};
 use serde_json::Value as Json;
 use std::sync::Arc;
@@ -24,37 +23,37 @@ impl std::fmt::Display for Misfit {
 impl std::error::Error for Misfit {}
 
 impl Program {
-    /// Turns JSON into a value of a type. Nullable fields may be left out; fields that the
+    /// Turns data into a value of a type. Nullable fields may be left out; fields that the
     /// type does not name are refused, since nothing could ever show them.
     ///
     /// # Errors
     /// The first place where the data does not fit, with the way to it from `path`.
-    pub fn value_from_json(&self, ty: TypeId, json: &Json, path: &str) -> Result<Value, Misfit> {
+    pub fn fit(&self, ty: TypeId, data: &Value, path: &str) -> Result<Value, Misfit> {
         let wrong = || {
             Err(Misfit {
                 path: path.into(),
-                problem: format!("expected {}, found {}", self.type_name(ty), describe(json)),
+                problem: format!("expected {}, found {}", self.type_name(ty), describe(data)),
             })
         };
-        match (&self.types[ty as usize], json) {
-            (Type::Null | Type::Optional(_), Json::Null) => Ok(Value::Null),
-            (Type::String, Json::String(s)) => Ok(Value::String(Text::from(s.as_str()))),
-            (Type::Literals(words), Json::String(s)) if words.iter().any(|w| **w == **s) => {
-                Ok(Value::String(Text::from(s.as_str())))
+        match (&self.types[ty as usize], data) {
+            (Type::Null | Type::Optional(_), Value::Null)
+            | (Type::String, Value::String(_))
+            | (Type::Number, Value::Number(_))
+            | (Type::Boolean, Value::Boolean(_)) => Ok(data.clone()),
+            (Type::Literals(words), Value::String(text))
+                if words.iter().any(|word| **word == text.to_utf8()) =>
+            {
+                Ok(data.clone())
             }
-            (Type::Number, Json::Number(n)) => n.as_f64().map_or_else(wrong, |n| Ok(n.into())),
-            (Type::Boolean, Json::Bool(b)) => Ok(Value::Boolean(*b)),
-            (Type::Optional(inner), json) => self.value_from_json(*inner, json, path),
-            (Type::List(item), Json::Array(items)) => {
-                let items = items
-                    .iter()
-                    .enumerate()
-                    .map(|(i, json)| self.value_from_json(*item, json, &format!("{path}[{i}]")));
+            (Type::Optional(inner), data) => self.fit(*inner, data, path),
+            (Type::List(item), Value::List(items)) => {
+                let items = items.iter().enumerate();
+                let items = items.map(|(i, data)| self.fit(*item, data, &format!("{path}[{i}]")));
                 Ok(Value::list(items.collect::<Result<_, _>>()?))
             }
-            (Type::Record(fields), Json::Object(map)) => self.record(fields, map, ty, path),
-            (Type::Shape(shape), Json::Object(map)) => {
-                self.record(&self.shapes[*shape as usize].fields, map, ty, path)
+            (Type::Record(fields), Value::Record(data)) => self.record(fields, data, ty, path),
+            (Type::Shape(shape), Value::Record(data)) => {
+                self.record(&self.shapes[*shape as usize].fields, data, ty, path)
             }
             _ => wrong(),
         }
@@ -63,13 +62,14 @@ impl Program {
     fn record(
         &self,
         fields: &[(u32, TypeId)],
-        map: &serde_json::Map<String, Json>,
+        data: &Record,
         ty: TypeId,
         path: &str,
     ) -> Result<Value, Misfit> {
         let names: Arc<[Name]> =
             fields.iter().map(|(name, _)| self.names[*name as usize].clone()).collect();
-        if let Some(extra) = map.keys().find(|key| !names.iter().any(|name| **name == ***key)) {
+        let extra = data.iter().find(|(key, _)| !names.contains(key));
+        if let Some((extra, _)) = extra {
             return Err(Misfit {
                 path: format!("{path}.{extra}"),
                 problem: format!(
@@ -81,8 +81,8 @@ impl Program {
         }
         let values = fields.iter().zip(names.iter()).map(|((_, ty), name)| {
             let path = format!("{path}.{name}");
-            match map.get(&**name) {
-                Some(json) => self.value_from_json(*ty, json, &path),
+            match data.get(name) {
+                Some(data) => self.fit(*ty, data, &path),
                 None if matches!(self.types[*ty as usize], Type::Optional(_)) => Ok(Value::Null),
                 None => Err(Misfit {
                     path,
@@ -95,15 +95,37 @@ impl Program {
     }
 }
 
-fn describe(json: &Json) -> String {
-    match json {
-        Json::Null => "null".into(),
-        Json::Bool(b) => format!("the boolean {b}"),
-        Json::Number(n) => format!("the number {n}"),
-        Json::String(s) if s.chars().count() <= 40 => format!("the string {s:?}"),
-        Json::String(_) => "a string".into(),
-        Json::Array(_) => "a list".into(),
-        Json::Object(_) => "a record".into(),
+fn describe(data: &Value) -> String {
+    match data {
+        Value::Null => "null".into(),
+        Value::Boolean(b) => format!("the boolean {b}"),
+        Value::Number(_) => format!("the number {data}"),
+        Value::String(text) if text.len() <= 40 => format!("the string {data}"),
+        Value::String(_) => "a string".into(),
+        Value::List(_) => "a list".into(),
+        Value::Record(_) => "a record".into(),
+    }
+}
+
+impl From<Json> for Value {
+    fn from(json: Json) -> Self {
+        match json {
+            Json::Null => Value::Null,
+            Json::Bool(b) => b.into(),
+            // Without the feature for numbers of any precision each has a double.
+            Json::Number(n) => n.as_f64().unwrap_or(f64::NAN).into(),
+            Json::String(s) => Value::String(s.into()),
+            Json::Array(items) => Value::list(items.into_iter().map(Value::from).collect()),
+            Json::Object(map) => {
+                Value::record(map.into_iter().map(|(name, json)| (name.into(), json.into())))
+            }
+        }
+    }
+}
+
+impl From<&Json> for Value {
+    fn from(json: &Json) -> Self {
+        json.clone().into()
     }
 }
 

@@ -7,7 +7,7 @@
 //! | [`code`], [`program`] | expressions, statements, components as tables |
 //! | [`eval`], [`track`] | the evaluator, and what an evaluation read |
 //! | [`shown`] | what a value shows in a part of the view |
-//! | [`convert`] | JSON from and for the host |
+//! | [`convert`] | data from and for the host |
 //! | [`codec`], [`verify`] | the binary form, checked when read |
 //!
 //! This crate has no I/O, no clock and no interface. Both the engine and the proof evaluate

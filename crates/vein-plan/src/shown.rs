@@ -243,8 +243,11 @@ impl crate::Conversion {
                 words.iter().any(|word| **word == *text).then(|| text.into())
             }
             To::Many(each) => {
-                let chosen: Vec<String> = serde_json::from_str(text).ok()?;
-                let values = chosen.iter().map(|text| each.value(text));
+                let Value::List(chosen) = crate::json::parse(text).ok()? else { return None };
+                let values = chosen.iter().map(|chosen| match chosen {
+                    Value::String(text) => each.value(&text.to_utf8()),
+                    _ => None,
+                });
                 Some(Value::list(values.collect::<Option<_>>()?))
             }
             To::Flag | To::Picked(_) | To::Member(_) => None,

@@ -25,7 +25,7 @@ impl Session {
     pub fn open(
         program: Arc<Program>,
         component: &str,
-        props: &serde_json::Value,
+        props: impl Into<Value>,
         clean: Option<Clean>,
     ) -> Result<(Session, Entry), HostError> {
         let (runtime, pulse) = Runtime::open_with(program, component, props, clean)?;
@@ -126,7 +126,7 @@ impl Session {
     ///
     /// # Errors
     /// A path to nothing or to a derived value, or a value that does not fit.
-    pub fn set(&mut self, path: &str, value: &serde_json::Value) -> Result<Entry, HostError> {
+    pub fn set(&mut self, path: &str, value: impl Into<Value>) -> Result<Entry, HostError> {
         let pulse = self.runtime.set(path, value)?;
         Ok(self.show(pulse))
     }

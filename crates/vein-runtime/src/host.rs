@@ -5,7 +5,7 @@ use crate::runtime::Runtime;
 use crate::view::Clean;
 use std::sync::Arc;
 use vein_plan::code::CellId;
-use vein_plan::{CellKind, Misfit, Name, Program, Step, Type, TypeId, Value, to_json};
+use vein_plan::{CellKind, Misfit, Name, Program, Record, Step, Type, TypeId, Value, to_json};
 
 /// Why the host could not open, read or write something.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -99,22 +99,22 @@ impl From<Misfit> for HostError {
 }
 
 impl Runtime {
-    /// Opens a component by name, with its props as a JSON object. `clean` is as for
-    /// [`Runtime::open`].
+    /// Opens a component by name, with its props as a record, which may come from JSON. `clean`
+    /// is as for [`Runtime::open`].
     ///
     /// # Errors
     /// An unknown component or prop, a missing prop, or a value that does not fit.
     pub fn open_with(
         program: Arc<Program>,
         component: &str,
-        props: &serde_json::Value,
+        props: impl Into<Value>,
         clean: Option<Clean>,
     ) -> Result<(Runtime, Pulse), HostError> {
         let number = program.find(component).ok_or_else(|| HostError::UnknownComponent {
             name: component.into(),
             known: program.plans.iter().map(|plan| plan.name.to_string()).collect(),
         })?;
-        let props = read_props(&program, number, props)?;
+        let props = read_props(&program, number, props.into())?;
         Ok(Runtime::open(program, number, &props, clean))
     }
 
@@ -132,17 +132,17 @@ impl Runtime {
         Ok(to_json(found))
     }
 
-    /// Writes a value, given as JSON, to a prop or to state. That is a pulse of its own.
+    /// Writes a value, which may come from JSON, to a prop or to state. That is a pulse of its own.
     ///
     /// # Errors
     /// A path to nothing or to a derived value, or a value that does not fit.
-    pub fn set(&mut self, path: &str, json: &serde_json::Value) -> Result<Pulse, HostError> {
+    pub fn set(&mut self, path: &str, data: impl Into<Value>) -> Result<Pulse, HostError> {
         let (cell, steps, ty) = self.resolve(path)?;
         let name = self.plan().cells[cell as usize].name.to_string();
         if matches!(self.plan().cells[cell as usize].kind, CellKind::Derived(..)) {
             return Err(HostError::Derived { name });
         }
-        let value = self.program().value_from_json(ty, json, path)?;
+        let value = self.program().fit(ty, &data.into(), path)?;
         if self.value(cell).at(&steps).is_none() {
             return Err(HostError::UnknownPath { path: path.into(), known: Vec::new() });
         }
@@ -203,28 +203,29 @@ fn split_name(path: &str) -> (&str, &str) {
 fn read_props(
     program: &Program,
     number: usize,
-    json: &serde_json::Value,
+    data: Value,
 ) -> Result<Vec<(Name, Value)>, HostError> {
     let plan = &program.plans[number];
-    let empty = serde_json::Map::new();
-    let given = match json {
-        serde_json::Value::Object(map) => map,
-        serde_json::Value::Null => &empty,
+    let given = match data {
+        Value::Record(record) => record,
+        Value::Null => Arc::new(Record::new([])),
         _ => return Err(HostError::PropsNotAnObject),
     };
     let is_prop = |kind: &CellKind| matches!(kind, CellKind::Prop(_) | CellKind::Shared(_));
     // What falls to the root element has no name that a host could give.
     let props = || plan.cells.iter().filter(|c| is_prop(&c.kind) && !c.name.contains(' '));
-    if let Some(extra) = given.keys().find(|key| !props().any(|cell| *cell.name == ***key)) {
+    if let Some(extra) =
+        given.iter().map(|(name, _)| name).find(|name| !props().any(|cell| cell.name == **name))
+    {
         return Err(HostError::UnknownProp {
             component: plan.name.to_string(),
-            name: extra.clone(),
+            name: extra.to_string(),
             known: props().map(|cell| cell.name.to_string()).collect(),
         });
     }
     let missing: Vec<(String, String)> = props()
         .filter(|cell| matches!(cell.kind, CellKind::Prop(None) | CellKind::Shared(None)))
-        .filter(|cell| !given.contains_key(&*cell.name))
+        .filter(|cell| given.get(&cell.name).is_none())
         .map(|cell| (cell.name.to_string(), program.type_name(cell.ty)))
         .collect();
     if !missing.is_empty() {
@@ -232,8 +233,8 @@ fn read_props(
     }
     let mut read = Vec::new();
     for cell in props() {
-        if let Some(json) = given.get(&*cell.name) {
-            read.push((cell.name.clone(), program.value_from_json(cell.ty, json, &cell.name)?));
+        if let Some(data) = given.get(&cell.name) {
+            read.push((cell.name.clone(), program.fit(cell.ty, data, &cell.name)?));
         }
     }
     Ok(read)

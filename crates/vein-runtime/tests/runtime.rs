@@ -190,7 +190,7 @@ holds fail = false
     };
     assert!(!input(&mut runtime, "kept"));
     assert_eq!(runtime.run_due(60.0).map(|pulse| pulse.number), None);
-    runtime.set("fail", &json!(true)).expect("state");
+    runtime.set("fail", json!(true)).expect("state");
     assert!(input(&mut runtime, "lost"));
     assert_eq!(runtime.next_due(), Some(100.0), "neither put off nor replaced");
     assert!(runtime.run_due(100.0).is_some());
@@ -274,6 +274,6 @@ holds n = 0
         act(&mut runtime, 0);
         assert_eq!(runtime.followed_reads(), followed);
     }
-    runtime.set("beds", &json!([])).expect("a list");
+    runtime.set("beds", json!([])).expect("a list");
     assert!(runtime.followed_reads() < 8, "{} are left of {followed}", runtime.followed_reads());
 }

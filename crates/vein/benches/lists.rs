@@ -96,7 +96,7 @@ fn bytes_a_row(ui: &Ui) -> f64 {
     let items = (0..count).map(|i| {
         let bed = json!({ "id": i, "crop": format!("crop {i}"), "moisture": i % 100 });
         program
-            .value_from_json(ty, &json!([bed]), "beds")
+            .fit(ty, &json!([bed]).into(), "beds")
             .expect("a bed")
             .at(&[vein::Step::Index(0)])
             .cloned()
@@ -111,7 +111,7 @@ fn create(ui: &Ui) {
     let count = 10_000;
     let data = json!(beds(count));
     let program = ui.program();
-    let value = program.value_from_json(program.plans[0].cells[0].ty, &data, "beds").expect("beds");
+    let value = program.fit(program.plans[0].cells[0].ty, &data.into(), "beds").expect("beds");
     let mut vein = Vec::new();
     for _ in 0..15 {
         let mut page = ui.open_unproven("row-list", json!({ "beds": [] })).expect("no beds");

@@ -39,6 +39,7 @@ pub use vein_check::{ActionReach, PartReach, PathReach, ReachMap};
 pub use vein_check::{
     Checked, Diagnostic, Fix, RULES, Report, Rule, Severity, Source, Workspace, check, nearest,
 };
+pub use vein_plan::json;
 pub use vein_plan::{EventField, LoadError, Location, Misfit, Namespace, Property, Step, Value};
 pub use vein_proof::{Entry as Pulse, NotExact, Row, RowSource, Session, Verdict};
 pub use vein_runtime::{Cause, Delivery, Fault, Given, HostError};

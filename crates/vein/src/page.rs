@@ -107,7 +107,7 @@ impl Page {
     /// # Errors
     /// A path to nothing or to a derived value, or a value of the wrong type.
     pub fn set(&mut self, path: &str, value: impl Serialize) -> Result<Entry, Error> {
-        let entry = self.session.set(path, &serde_json::to_value(value)?)?;
+        let entry = self.session.set(path, serde_json::to_value(value)?)?;
         self.heard(entry)
     }
 

@@ -6,8 +6,9 @@ use serde::Serialize;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vein_check::{Report, Source, check};
-use vein_plan::Program;
+use vein_plan::{Program, Value};
 use vein_proof::Session;
+use vein_runtime::Clean;
 
 /// Components that were checked and can be opened. Cheap to clone, and free to be shared
 /// between threads.
@@ -105,22 +106,28 @@ impl Ui {
     /// # Errors
     /// An unknown component or prop, a missing prop, or a value of the wrong type.
     pub fn open(&self, component: &str, props: impl Serialize) -> Result<Page, Error> {
-        let props = serde_json::to_value(props)?;
-        let (session, opening) =
-            Session::open(self.program.clone(), component, &props, Some(vein_view::clean))?;
+        self.open_value(component, serde_json::to_value(props)?.into())
+    }
+
+    /// As [`Ui::open`], with the props as a record of the language. Its strings may hold what
+    /// Rust's cannot, halves of surrogate pairs; [`vein_plan::json::parse`] reads such data.
+    ///
+    /// # Errors
+    /// As [`Ui::open`].
+    pub fn open_value(&self, component: &str, props: Value) -> Result<Page, Error> {
+        let clean = Some(vein_view::clean as Clean);
+        let (session, opening) = Session::open(self.program.clone(), component, props, clean)?;
         Ok(Page::new(session, opening))
     }
-}
 
-impl Ui {
     /// As [`Ui::open`], with proof off from the start: for large data and for measuring.
     ///
     /// # Errors
     /// As [`Ui::open`].
     pub fn open_unproven(&self, component: &str, props: impl Serialize) -> Result<Page, Error> {
         let props = serde_json::to_value(props)?;
-        let clean = Some(vein_view::clean as fn(&str) -> Vec<vein_plan::TemplateNode>);
-        let (session, opening) = Session::open(self.program.clone(), component, &props, clean)?;
+        let clean = Some(vein_view::clean as Clean);
+        let (session, opening) = Session::open(self.program.clone(), component, props, clean)?;
         Ok(Page::unproven(session, opening))
     }
 }

@@ -5,7 +5,7 @@ use crate::output::{self, Outcome};
 use crate::project::Opened;
 use crate::serve::{self, Ledger};
 use anyhow::Result;
-use serde_json::{Value as Json, json};
+use serde_json::json;
 use vein::{Page, Pulse, Ui};
 
 const COMPONENT: &str = "glass-house";
@@ -59,14 +59,14 @@ const TOUR: &[Stop] = &[
 
 pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
     let ui = Ui::from_sources(SOURCES.iter().copied())?;
-    let props: Json = serde_json::from_str(DATA)?;
+    let props = vein::json::parse(DATA)?;
     if demo.serve {
         let component = COMPONENT.to_owned();
         let styles = vec![STYLE.to_owned()];
         let opened = Opened { ui, component, props, styles, port: demo.port };
         return serve::run(opened, Ledger::Text);
     }
-    let mut page = ui.open(COMPONENT, &props)?;
+    let mut page = ui.open_value(COMPONENT, props)?;
     if !demo.json {
         introduce(&page)?;
     }

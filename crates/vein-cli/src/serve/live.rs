@@ -9,6 +9,8 @@ use axum::http::{HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
 use futures_util::StreamExt;
 use serde::Deserialize;
+use serde_json::value::RawValue;
+use std::collections::HashMap;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::time::Instant;
@@ -25,9 +27,9 @@ struct Told {
     event: String,
     /// The listeners that it reached: the node's number and the listener's.
     reached: Vec<(u32, u32)>,
-    /// The fields that those read.
+    /// The fields that those read. What was typed may hold half of a character.
     #[serde(default)]
-    fields: serde_json::Map<String, serde_json::Value>,
+    fields: HashMap<String, Box<RawValue>>,
 }
 
 /// Opens a page for a tab, if the tab is one of ours.
@@ -47,7 +49,7 @@ pub(super) async fn connect(
 }
 
 async fn run(site: &Site, mut socket: WebSocket) -> anyhow::Result<()> {
-    let mut page = site.ui.open(&site.component, &site.props)?;
+    let mut page = site.ui.open_value(&site.component, site.props.clone())?;
     page.prove(site.ledger != Ledger::Off);
     page.record(site.ledger != Ledger::Off);
     let opening = page.opening().pulse.patches.to_bytes();
@@ -97,7 +99,8 @@ async fn until(due: Option<Instant>) {
 
 fn deliver(page: &mut Page, told: Told) -> Pulse {
     let session = page.session_mut();
-    let field = |field: EventField| field_value(field, told.fields.get(field.name()));
+    let field =
+        |field: EventField| field_value(field, told.fields.get(field.name()).map(|raw| raw.get()));
     let deliveries = told
         .reached
         .iter()
@@ -107,12 +110,11 @@ fn deliver(page: &mut Page, told: Told) -> Pulse {
 }
 
 /// A field of an event from outside: of its type, or empty.
-fn field_value(field: EventField, json: Option<&serde_json::Value>) -> Value {
-    match field.empty() {
-        Value::Boolean(_) => json.and_then(serde_json::Value::as_bool).unwrap_or(false).into(),
-        Value::Number(_) => json.and_then(serde_json::Value::as_f64).unwrap_or(0.0).into(),
-        _ => json.and_then(serde_json::Value::as_str).unwrap_or("").into(),
-    }
+fn field_value(field: EventField, json: Option<&str>) -> Value {
+    let told = json.and_then(|json| vein::json::parse(json).ok()).unwrap_or_default();
+    let empty = field.empty();
+    let fits = std::mem::discriminant(&told) == std::mem::discriminant(&empty);
+    if fits { told } else { empty }
 }
 
 fn tell(ledger: Ledger, pulse: &Pulse) {

@@ -6,11 +6,10 @@ mod live;
 use crate::output::{self, Outcome};
 use crate::project::Opened;
 use anyhow::{Context, Result, anyhow};
-use serde_json::Value as Json;
 use std::net::Ipv4Addr;
 use std::sync::Arc;
 use tokio::net::TcpListener;
-use vein::Ui;
+use vein::{Ui, Value};
 
 /// What is printed of each pulse.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -24,7 +23,7 @@ pub(crate) enum Ledger {
 pub(crate) struct Site {
     pub(crate) ui: Ui,
     pub(crate) component: String,
-    pub(crate) props: Json,
+    pub(crate) props: Value,
     pub(crate) styles: Vec<String>,
     pub(crate) ledger: Ledger,
     /// The port that was bound.

@@ -25,7 +25,7 @@ fn program() -> Program {
 }
 
 fn read(ty: u32, json: &Json) -> Result<Json, String> {
-    let value = program().value_from_json(ty, json, "data");
+    let value = program().fit(ty, &json.into(), "data");
     value.map(|value| to_json(&value)).map_err(|misfit| misfit.to_string())
 }
 

@@ -2,4 +2,5 @@
 
 mod convert;
 mod follow;
+mod json;
 mod verify;

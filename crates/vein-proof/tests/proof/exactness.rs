@@ -143,7 +143,7 @@ fn fixed_reads_are_the_reads_that_happen() {
     for seed in 1..=300 {
         let (text, _) = Generator::new(seed).component();
         let program = compiled(&text);
-        let opened = Session::open(program.clone(), "test-bed", &json!({ "beds": [] }), None);
+        let opened = Session::open(program.clone(), "test-bed", json!({ "beds": [] }), None);
         let (session, _) = opened.expect("props that fit");
         let plan = session.runtime().plan();
         let fresh = render(session.runtime(), None);
@@ -241,9 +241,9 @@ fn one_field_of_one_item_wakes_only_its_readers() {
     );
     let beds: Vec<Json> = (0..50).map(|i| json!({ "crop": "leek", "n": i })).collect();
     let (mut session, _) =
-        Session::open(compiled(&text), "test-bed", &json!({ "beds": beds }), None).expect("props");
+        Session::open(compiled(&text), "test-bed", json!({ "beds": beds }), None).expect("props");
     session.prove(true);
-    let entry = session.set("beds[3].n", &json!(99)).expect("a write");
+    let entry = session.set("beds[3].n", json!(99)).expect("a write");
     assert_eq!(evaluated(&entry), [4]);
     assert_eq!(entry.changed(), ["test-bed › p(4) text"]);
     assert!(entry.verdict.as_ref().expect("proof is on").is_exact());
@@ -251,6 +251,6 @@ fn one_field_of_one_item_wakes_only_its_readers() {
     let mut beds = beds;
     beds[7]["crop"] = json!("kale");
     beds[3]["n"] = json!(99);
-    let entry = session.set("beds", &json!(beds)).expect("a write");
+    let entry = session.set("beds", json!(beds)).expect("a write");
     assert_eq!(evaluated(&entry), [8]);
 }

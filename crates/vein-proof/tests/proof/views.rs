@@ -754,7 +754,7 @@ fn random_views_under_random_use_are_exact() {
         let opened = Session::open(
             compiled(&files),
             "test-bed",
-            &json!({ "beds": beds }),
+            json!({ "beds": beds }),
             Some(vein_view::clean),
         );
         let (mut session, opening) = opened.expect("props that fit");
