@@ -13,7 +13,7 @@ use crate::scope::{
 };
 use crate::suggest::nearest;
 use crate::types::{Tables, Ty};
-use std::collections::{HashMap, HashSet};
+use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
 use vein_plan::{CellKind, Event, Given, Handler, Plan, Reads, SpotKind};
 use vein_syntax::ast::{DeclarationKind, Expr, File, Ident, Stmt, TypeExpr, TypeKind, TypedName};
 use vein_syntax::{LineIndex, Span};
@@ -45,7 +45,7 @@ pub(crate) fn component(
         lines: LineIndex::new(text),
         found: Vec::new(),
         plan: Plan { name: name.into(), ..Plan::default() },
-        symbols: HashMap::new(),
+        symbols: HashMap::default(),
         cells: Vec::new(),
         handlers: Vec::new(),
         events: Vec::new(),
@@ -58,9 +58,9 @@ pub(crate) fn component(
         own,
         frame_names: Vec::new(),
         frame_facts: Vec::new(),
-        roots: HashMap::new(),
-        sources: HashMap::new(),
-        slotted: HashSet::new(),
+        roots: HashMap::default(),
+        sources: HashMap::default(),
+        slotted: HashSet::default(),
         styled: file.style.is_some(),
     };
     checker.run(file);
@@ -71,7 +71,7 @@ impl Checker<'_> {
     fn run(&mut self, file: &File) {
         let mut values = Vec::new();
         let mut bodies: Vec<(usize, &[TypedName], &[Stmt])> = Vec::new();
-        let mut seen: HashMap<&str, Span> = HashMap::new();
+        let mut seen: HashMap<&str, Span> = HashMap::default();
         for declaration in &file.declarations {
             let verb = Span { start: declaration.span.start, end: declaration.span.start + 5 };
             match &declaration.kind {

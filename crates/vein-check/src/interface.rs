@@ -3,7 +3,8 @@
 
 use crate::component::resolve_type;
 use crate::types::Ty;
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use rustc_hash::FxHashMap as HashMap;
+use std::collections::{BTreeMap, BTreeSet};
 use vein_syntax::ast::{AttributeValue, DeclarationKind, Element, File, Node, TypedName};
 
 /// What others can know of a component.

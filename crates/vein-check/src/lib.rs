@@ -45,9 +45,10 @@ use component::{TypeProblem, resolve_fields};
 use diagnostics::from_syntax::from_syntax;
 use diagnostics::{BadFileName, EndlessNesting, NameTaken, diagnostic};
 use interface::{Interface, Uses, work_out_falls};
+use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
 use scope::Project;
 use std::cell::RefCell;
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet};
 use types::{ShapeType, Shapes, Tables};
 use vein_plan::{Plan, Program};
 use vein_syntax::ast::{DeclarationKind, Ident, TypedName};
@@ -93,7 +94,10 @@ pub struct Workspace {
 }
 
 /// What slots hand back: by component, slot and name.
-pub(crate) type Handed = HashMap<(u32, String, String), types::Ty>;
+pub(crate) type Handed = BTreeMap<(u32, String, String), types::Ty>;
+
+/// Fewer files are not worth a thread of their own.
+const FILES_PER_WORKER: usize = 64;
 
 /// What is known of a file.
 #[derive(Debug)]
@@ -113,10 +117,28 @@ impl FileFacts {
     }
 }
 
+/// Reads all files, with all processors where there is work for them.
+fn read_all(sources: &[Source]) -> Vec<FileFacts> {
+    let workers = std::thread::available_parallelism().map_or(1, usize::from);
+    let each = sources.len().div_ceil(workers).max(FILES_PER_WORKER);
+    let (first, others) = sources.split_at(each.min(sources.len()));
+    std::thread::scope(|scope| {
+        let read = |some: &[Source]| some.iter().map(FileFacts::new).collect::<Vec<_>>();
+        let others = others.chunks(each).map(|some| (some, scope.spawn(move || read(some))));
+        let others: Vec<_> = others.collect();
+        let mut files = read(first);
+        for (some, worker) in others {
+            // A worker that was lost leaves its files to be read here.
+            files.extend(worker.join().unwrap_or_else(|_| read(some)));
+        }
+        files
+    })
+}
+
 impl Workspace {
     /// Checks all components of a project.
     pub fn new(sources: Vec<Source>) -> Workspace {
-        let files: Vec<FileFacts> = sources.iter().map(FileFacts::new).collect();
+        let files = read_all(&sources);
         let all = (0..files.len()).collect();
         let mut workspace = Workspace { sources, files, ..Workspace::default() };
         workspace.refresh(all);
@@ -222,8 +244,8 @@ impl Workspace {
         let numbers: Vec<String> = before.keys().cloned().collect();
         // What is known of those that were not read anew stays; only what falls to their roots
         // may become another.
-        let mut falls: HashMap<String, Vec<String>> = HashMap::new();
-        let mut old: HashMap<String, Interface> = HashMap::new();
+        let mut falls: HashMap<String, Vec<String>> = HashMap::default();
+        let mut old: HashMap<String, Interface> = HashMap::default();
         for (at, facts) in self.files.iter().enumerate() {
             let Some(name) = &facts.name else { continue };
             let known = before.remove(name);
@@ -272,10 +294,10 @@ impl Workspace {
         let name = facts.name.as_deref().unwrap_or("");
         let own = self.interfaces.get(name).unwrap_or(&nameless);
         let of_this = |handed: &Handed| -> Vec<((u32, String, String), types::Ty)> {
-            let own = handed.iter().filter(|((component, ..), _)| *component == own.number);
-            let mut own: Vec<_> = own.map(|(key, ty)| (key.clone(), ty.clone())).collect();
-            own.sort_by(|(a, _), (b, _)| a.cmp(b));
-            own
+            let first = (own.number, String::new(), String::new());
+            let own =
+                handed.range(first..).take_while(|((component, ..), _)| *component == own.number);
+            own.map(|(key, ty)| (key.clone(), ty.clone())).collect()
         };
         let before = of_this(&self.handed.borrow());
         let project = Project {
@@ -352,8 +374,10 @@ impl Workspace {
 
 /// Circles of components that always show the next one; each component is in at most one.
 fn circles(interfaces: &BTreeMap<String, Interface>) -> Vec<Vec<&str>> {
-    let mut done: BTreeSet<&str> = BTreeSet::new();
+    let mut done: HashSet<&str> = HashSet::default();
     let mut found: Vec<Vec<&str>> = Vec::new();
+    // How far along the way a component is that stands on it.
+    let mut places: HashMap<&str, usize> = HashMap::default();
     for start in interfaces.keys() {
         // The way to here, each component with those that are still to be followed.
         let mut way: Vec<(&str, Vec<&str>)> = Vec::new();
@@ -362,16 +386,20 @@ fn circles(interfaces: &BTreeMap<String, Interface>) -> Vec<Vec<&str>> {
             if let Some(name) = next.take()
                 && let Some(interface) = interfaces.get(name)
             {
-                match way.iter().position(|(open, _)| *open == name) {
-                    Some(at) => found.push(way[at..].iter().map(|(name, _)| *name).collect()),
+                match places.get(name) {
+                    Some(at) => found.push(way[*at..].iter().map(|(name, _)| *name).collect()),
                     None if done.contains(name) => {}
-                    None => way.push((name, interface.always.iter().map(String::as_str).collect())),
+                    None => {
+                        places.insert(name, way.len());
+                        way.push((name, interface.always.iter().map(String::as_str).collect()));
+                    }
                 }
             }
             let Some((name, left)) = way.last_mut() else { break };
             next = left.pop();
             if next.is_none() {
                 done.insert(name);
+                places.remove(name);
                 way.pop();
             }
         }
@@ -398,7 +426,7 @@ fn first_span(node: &vein_syntax::ast::Node) -> Option<Span> {
 
 /// The name of each component, from its file's stem.
 fn component_names(sources: &[Source], found: &mut Vec<Diagnostic>) -> Vec<Option<String>> {
-    let mut first: HashMap<String, usize> = HashMap::new();
+    let mut first: HashMap<String, usize> = HashMap::default();
     let mut names = Vec::new();
     for (file, source) in sources.iter().enumerate() {
         let base = source.path.rsplit(['/', '\\']).next().unwrap_or("");
@@ -427,7 +455,7 @@ fn collect_shapes(
     shapes: &mut Shapes,
     found: &mut Vec<Diagnostic>,
 ) -> HashMap<String, usize> {
-    let mut numbers: HashMap<String, usize> = HashMap::new();
+    let mut numbers: HashMap<String, usize> = HashMap::default();
     let mut declared: Vec<(usize, &Ident, &[TypedName])> = Vec::new();
     for (file, parsed) in parsed.iter().enumerate() {
         for declaration in &parsed.file.declarations {

@@ -1,7 +1,8 @@
 //! The map of a component: which state and which handler can change which parts of the view,
 //! and through which derived values. It is known before anything runs.
 
-use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
+use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
+use std::collections::{BTreeMap, VecDeque};
 use vein_plan::code::{CellId, ListEdit, Place, PlaceStep, Stmt, StmtId};
 use vein_plan::{CellKind, Extent, Given, Plan, PlanRead, Program, ReadStep, SpotKind, Use};
 
@@ -80,7 +81,7 @@ type Seen = (usize, PlanRead);
 /// ```
 pub fn reach_map(program: &Program, plan: &Plan) -> ReachMap {
     let mut mapper =
-        Mapper { program, instances: Vec::new(), inner: HashMap::new(), places: Vec::new() };
+        Mapper { program, instances: Vec::new(), inner: HashMap::default(), places: Vec::new() };
     mapper.add(plan, String::new(), None, &mut Vec::new());
     mapper.places = (0..mapper.instances.len()).flat_map(|at| mapper.places_of(at)).collect();
     ReachMap {
@@ -412,7 +413,7 @@ impl<'a> Mapper<'a> {
             let (cell, path) = written(place);
             writes.push((at, cell, path.into_iter().collect::<Vec<_>>()));
         }
-        let mut called: HashSet<(usize, u32)> = HashSet::new();
+        let mut called: HashSet<(usize, u32)> = HashSet::default();
         let mut open: Vec<(usize, StmtId)> = body.iter().map(|stmt| (at, *stmt)).collect();
         while let Some((at, id)) = open.pop() {
             let plan = self.instances[at].plan;

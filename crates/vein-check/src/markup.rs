@@ -8,7 +8,7 @@ use crate::narrow::{Fact, facts};
 use crate::scope::{CellInfo, CellRole, Checker, LocalKind, LocalName, Typed};
 use crate::suggest::nearest;
 use crate::types::Ty;
-use std::collections::HashMap;
+use rustc_hash::FxHashMap as HashMap;
 use vein_plan::code::{Expr, ExprId, Piece};
 use vein_plan::{
     Block, BlockId, Cell, CellKind, Conversion, Listener, Next, Part, PartKind, Reads, Spot,

@@ -4,7 +4,7 @@
 //! expression whose reads are the same on every run is *fixed*: nothing has to be followed
 //! when it runs. Otherwise the paths found here are the most that it can read.
 
-use std::collections::HashMap;
+use rustc_hash::FxHashMap as HashMap;
 use vein_plan::code::{Expr, ExprId, Field, Function, Item, LocalId, Piece};
 use vein_plan::members::Member;
 use vein_plan::ops::{Binary, Logical, Unary};
@@ -51,7 +51,7 @@ impl Finder<'_> {
     pub(crate) fn reads(&self, root: ExprId) -> Reads {
         let mut walker = Walker {
             finder: self,
-            locals: HashMap::new(),
+            locals: HashMap::default(),
             reads: Vec::new(),
             conditional: false,
             positions: false,

@@ -1,6 +1,6 @@
 //! Types as the checker knows them.
 
-use std::collections::HashMap;
+use rustc_hash::FxHashMap as HashMap;
 use vein_plan::{Name, Program, Shape, Type, TypeId};
 
 /// A type.

@@ -157,7 +157,10 @@ impl Lexer<'_> {
 
     fn punctuation(&mut self, c: char) {
         let start = self.at;
-        let Some(punct) = PUNCTUATION.iter().find(|p| self.rest().starts_with(**p)) else {
+        let (rest, first) = (self.rest(), self.text.as_bytes()[start]);
+        // Few begin with any one byte.
+        let fits = |p: &&&str| p.as_bytes()[0] == first && rest.starts_with(**p);
+        let Some(punct) = PUNCTUATION.iter().find(fits) else {
             self.at += c.len_utf8();
             if !std::mem::replace(&mut self.stray_on_line, true) {
                 self.error(SyntaxErrorKind::StrayCharacter(c), start, self.at);
