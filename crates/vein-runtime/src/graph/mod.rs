@@ -1,0 +1,412 @@
+//! Which readers have to look again: marks, and bringing derived values up to date.
+//!
+//! A write marks those that read what it changed as *stale*, and those that read derived values
+//! above them as *perhaps*. Nothing is computed until it is read. A reader that is only
+//! perhaps stale first has what it read brought up to date; if that comes out equal, the wave
+//! ends there.
+
+mod settling;
+mod waking;
+
+use crate::change::{Change, Undo};
+use crate::scope::{Mark, NONE, ReaderState, Scope, ScopeId, Slot};
+use crate::wakes::{Prepared, Reader};
+use smallvec::SmallVec;
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
+use std::sync::Arc;
+use vein_plan::code::CellId;
+use vein_plan::eval::Cells;
+use vein_plan::track::{Origin, Tracked};
+use vein_plan::{Read, SpotKind, Step, Value};
+use vein_view::NodeNumber;
+
+/// A reader anywhere on the page.
+pub(crate) type ReaderKey = (ScopeId, Reader);
+
+/// What happened to a reader in this pulse.
+#[derive(Debug)]
+pub(crate) struct Touched {
+    key: ReaderKey,
+    before: Mark,
+    evaluated: bool,
+    /// The writes that it saw.
+    wakes: SmallVec<[Wake; 1]>,
+    /// The writes that made it stale, as positions in the log.
+    because: SmallVec<[u32; 2]>,
+    /// What it had read before it was evaluated again.
+    trace: Option<Box<[Read]>>,
+}
+
+/// A write as a reader saw it.
+#[derive(Debug)]
+struct Wake {
+    /// Its position in the log.
+    write: u32,
+    /// The cell that the reader reads.
+    cell: CellId,
+    /// How many steps of the write's path lead to that cell.
+    strip: u32,
+    /// For a write above that cell: all that the cell was.
+    whole: Option<Value>,
+}
+
+/// A change at or in a cell, on its way to those that depend on it.
+#[derive(Clone, Copy)]
+struct At<'a> {
+    /// The way to it from the cell.
+    path: &'a [Step],
+    what: What<'a>,
+    /// How many steps of the write's path lead to the cell; `None` when it was made above it.
+    strip: Option<u32>,
+}
+
+/// A change.
+#[derive(Clone, Copy)]
+enum What<'a> {
+    Replaced(&'a Value, &'a Value),
+    Listed(&'a ListSeen),
+}
+
+/// A change of a list in place, after it was made.
+#[derive(Debug)]
+pub(crate) enum ListSeen {
+    Splice { at: usize, removed: Vec<Value>, inserted: usize },
+    Permute(Vec<u32>),
+}
+
+/// A change of a list in place.
+pub(crate) enum ListEdit {
+    Splice {
+        at: usize,
+        remove: usize,
+        insert: Vec<Value>,
+    },
+    /// The item that comes to stand at `i` stood at `order[i]`.
+    Permute(Vec<u32>),
+}
+
+/// The state of a page and who depends on it.
+#[derive(Debug)]
+pub(crate) struct Graph {
+    pub(crate) prepared: Arc<Prepared>,
+    pub(crate) scopes: Vec<Scope>,
+    /// Scopes that are free, and those that were let go in this pulse.
+    pub(crate) free: Vec<ScopeId>,
+    pub(crate) dead: Vec<ScopeId>,
+    /// The scope of each numbered node.
+    pub(crate) owners: Vec<ScopeId>,
+    /// Runs of numbers that are free, by their length.
+    pub(crate) free_numbers: rustc_hash::FxHashMap<u32, Vec<NodeNumber>>,
+    pub(crate) log: Vec<Change>,
+    touched: Vec<Touched>,
+    /// Spots that have to be looked at before the pulse ends, outer ones first.
+    pub(crate) spots: BinaryHeap<Reverse<(u32, ScopeId, Reader)>>,
+    /// Parts that have to be looked at after them.
+    pub(crate) parts: Vec<ReaderKey>,
+    pub(crate) computed: usize,
+    /// Rows whose identity was written.
+    rekeyed: Vec<ScopeId>,
+    /// Whether lists have been told of changes that the view does not show yet.
+    pub(crate) unsettled: Vec<(ScopeId, u32)>,
+}
+
+/// The state as an expression of a scope sees it.
+pub(crate) struct Sight<'a> {
+    pub(crate) graph: &'a mut Graph,
+    pub(crate) scope: ScopeId,
+}
+
+impl Cells for Sight<'_> {
+    fn cell(&mut self, cell: CellId) -> Value {
+        self.graph.cell(self.scope, cell)
+    }
+}
+
+impl Graph {
+    pub(crate) fn new(prepared: Arc<Prepared>) -> Graph {
+        Graph {
+            prepared,
+            scopes: Vec::new(),
+            free: Vec::new(),
+            dead: Vec::new(),
+            owners: vec![NONE],
+            free_numbers: Default::default(),
+            log: Vec::new(),
+            touched: Vec::new(),
+            spots: BinaryHeap::new(),
+            parts: Vec::new(),
+            computed: 0,
+            rekeyed: Vec::new(),
+            unsettled: Vec::new(),
+        }
+    }
+
+    /// Begins a pulse, or a read by the host between two.
+    pub(crate) fn begin(&mut self) {
+        self.log.clear();
+        self.spots.clear();
+        self.parts.clear();
+        self.computed = 0;
+    }
+
+    /// Ends a pulse that went well. Derived values that nobody asked for stay as they are
+    /// until somebody does.
+    pub(crate) fn end(&mut self) {
+        for touched in std::mem::take(&mut self.touched) {
+            let state = self.state(touched.key);
+            state.touched = 0;
+            state.carried = state.mark == Mark::Stale;
+        }
+        self.unsettled.clear();
+    }
+
+    /// Takes back everything since the pulse began. The view has not been changed yet.
+    pub(crate) fn roll_back(&mut self) {
+        while let Some(change) = self.log.pop() {
+            let (scope, at) = self.home(change.scope, change.cell);
+            let slot = &mut self.scopes[scope as usize].cells[at as usize];
+            let (Slot::Own(value) | Slot::Derived { value, .. }) = slot else { continue };
+            change.undo.undo(&change.path, value);
+        }
+        for touched in std::mem::take(&mut self.touched) {
+            let (scope, reader) = touched.key;
+            if let Some(trace) = touched.trace {
+                self.scopes[scope as usize].traces.insert(reader, trace);
+            }
+            let state = self.state(touched.key);
+            *state = ReaderState {
+                mark: touched.before,
+                carried: touched.before == Mark::Stale,
+                touched: 0,
+            };
+        }
+        for (scope, spot) in std::mem::take(&mut self.unsettled) {
+            self.forget_pieces(scope, spot);
+        }
+        self.spots.clear();
+        self.parts.clear();
+    }
+
+    pub(crate) fn scope(&self, id: ScopeId) -> &Scope {
+        &self.scopes[id as usize]
+    }
+
+    pub(crate) fn scope_mut(&mut self, id: ScopeId) -> &mut Scope {
+        &mut self.scopes[id as usize]
+    }
+
+    fn state(&mut self, (scope, reader): ReaderKey) -> &mut ReaderState {
+        &mut self.scopes[scope as usize].readers[reader as usize]
+    }
+
+    fn mark_of(&self, (scope, reader): ReaderKey) -> Mark {
+        self.scopes[scope as usize].readers[reader as usize].mark
+    }
+
+    /// The scope that a cell lives in, seen from another, and its place there.
+    pub(crate) fn home(&self, mut scope: ScopeId, cell: CellId) -> (ScopeId, u32) {
+        let plan = self.scope(scope).plan;
+        let home = self.prepared.plans[plan as usize].homes[cell as usize];
+        while self.scope(scope).block != home.block {
+            scope = self.scope(scope).parent;
+        }
+        (scope, home.at)
+    }
+
+    /// The value of a cell as a scope sees it, brought up to date.
+    pub(crate) fn cell(&mut self, scope: ScopeId, cell: CellId) -> Value {
+        let (home, at) = self.home(scope, cell);
+        let (scope, cell, path) = match &self.scope(home).cells[at as usize] {
+            Slot::Own(value) => return value.clone(),
+            Slot::Derived { .. } => {
+                self.refresh((home, at));
+                return match &self.scope(home).cells[at as usize] {
+                    Slot::Derived { value, .. } => value.clone(),
+                    _ => Value::Null,
+                };
+            }
+            Slot::Alias { scope, cell, path } => (*scope, *cell, path.clone()),
+            Slot::Item => return self.item(home),
+            Slot::Position => {
+                return Value::Number(f64::from(self.row_position(home).unwrap_or(0)));
+            }
+        };
+        let value = self.cell(scope, cell);
+        if path.is_empty() { value } else { value.at(&path).cloned().unwrap_or_default() }
+    }
+
+    /// The item of a row.
+    fn item(&mut self, row: ScopeId) -> Value {
+        if let Some(gone) = &self.scope(row).gone {
+            return gone.clone();
+        }
+        let (holder, spot) = self.scope(row).holder;
+        let list = self.list_of(holder, spot);
+        let Some(position) = self.row_position(row) else { return Value::Null };
+        list.child(&Step::Index(position)).cloned().unwrap_or_default()
+    }
+
+    /// The list that a spot repeats for.
+    pub(crate) fn list_of(&mut self, scope: ScopeId, spot: u32) -> Value {
+        let prepared = self.prepared.clone();
+        let (plan, block) = (self.scope(scope).plan, self.scope(scope).block);
+        let SpotKind::List { cell, .. } =
+            &prepared.plan(plan).blocks[block as usize].spots[spot as usize].kind
+        else {
+            return Value::Null;
+        };
+        let path = &prepared.block(plan, block).lists[spot as usize];
+        let value = self.cell(scope, *cell);
+        if path.is_empty() { value } else { value.at(path).cloned().unwrap_or_default() }
+    }
+
+    /// The state that a path of a cell stands in, through props, loops and derived lists that
+    /// hand items on. `None` for what was made by an expression.
+    pub(crate) fn resolve(
+        &mut self,
+        scope: ScopeId,
+        cell: CellId,
+        path: Vec<Step>,
+    ) -> Option<(ScopeId, CellId, Vec<Step>)> {
+        let (home, at) = self.home(scope, cell);
+        let prepared = self.prepared.clone();
+        match &self.scope(home).cells[at as usize] {
+            Slot::Own(_) => Some((home, cell, path)),
+            Slot::Alias { scope, cell, path: way } => {
+                let (scope, cell) = (*scope, *cell);
+                let path = way.iter().cloned().chain(path).collect();
+                self.resolve(scope, cell, path)
+            }
+            Slot::Position => None,
+            Slot::Item => {
+                if self.scope(home).gone.is_some() {
+                    return None;
+                }
+                let (holder, spot) = self.scope(home).holder;
+                let (plan, block) = (self.scope(holder).plan, self.scope(holder).block);
+                let spots = &prepared.plan(plan).blocks[block as usize].spots;
+                let SpotKind::List { cell, .. } = &spots[spot as usize].kind else { return None };
+                let position = self.row_position(home)?;
+                let way = prepared.block(plan, block).lists[spot as usize].clone();
+                let step = Step::Index(position);
+                let path = way.iter().cloned().chain([step]).chain(path).collect();
+                self.resolve(holder, *cell, path)
+            }
+            Slot::Derived { scope, expr, .. } => {
+                let (scope, expr) = (*scope, *expr);
+                self.refresh((home, at));
+                let (origin, _) = self.followed(scope, expr, |run| run.follow(expr).1);
+                let mut origin = origin;
+                let mut steps = path.into_iter();
+                while let Tracked::Gathered(_) = origin {
+                    match steps.next()? {
+                        Step::Index(i) => origin = origin.item(i as usize),
+                        Step::Field(_) => return None,
+                    }
+                }
+                let Tracked::At(place) = origin else { return None };
+                let path = place.1.iter().cloned().chain(steps).collect();
+                self.resolve(scope, place.0, path)
+            }
+        }
+    }
+
+    // ---- writes -------------------------------------------------------------------------
+
+    /// Replaces the value at a path. `false` if there is no such place.
+    pub(crate) fn set(
+        &mut self,
+        scope: ScopeId,
+        cell: CellId,
+        path: Vec<Step>,
+        value: Value,
+    ) -> bool {
+        let Some((home, cell, path)) = self.resolve(scope, cell, path) else { return false };
+        let (_, at) = self.home(home, cell);
+        self.store((home, cell, at), path, value, SmallVec::new())
+    }
+
+    fn store(
+        &mut self,
+        (home, cell, at): (ScopeId, CellId, u32),
+        path: Vec<Step>,
+        value: Value,
+        because: SmallVec<[u32; 2]>,
+    ) -> bool {
+        let slot = &mut self.scopes[home as usize].cells[at as usize];
+        let (Slot::Own(root) | Slot::Derived { value: root, .. }) = slot else { return false };
+        match root.at(&path) {
+            None => return false,
+            Some(old) if old.same(&value) => return true,
+            Some(_) => {}
+        }
+        let Some(place) = root.at_mut(&path) else { return false };
+        let old = std::mem::replace(place, value.clone());
+        let undo = Undo::Set(old.clone());
+        self.log.push(Change { scope: home, cell, path: path.clone(), undo, because });
+        let prepared = self.prepared.clone();
+        let what = What::Replaced(&old, &value);
+        self.notify(&prepared, home, cell, At { path: &path, what, strip: Some(0) });
+        // Rows are matched anew only when everybody has seen the write itself.
+        for row in std::mem::take(&mut self.rekeyed) {
+            self.key_changed(row);
+        }
+        true
+    }
+
+    /// Changes the list at a path in place. `false` if there is none.
+    pub(crate) fn change_list(
+        &mut self,
+        scope: ScopeId,
+        cell: CellId,
+        path: Vec<Step>,
+        change: ListEdit,
+    ) -> bool {
+        let Some((home, cell, path)) = self.resolve(scope, cell, path) else { return false };
+        let (_, at) = self.home(home, cell);
+        let Slot::Own(root) = &mut self.scopes[home as usize].cells[at as usize] else {
+            return false;
+        };
+        let Some(Value::List(items)) = root.at(&path) else { return false };
+        let nothing = match &change {
+            ListEdit::Splice { at, remove, insert } => {
+                let removed = &items[*at..at + remove];
+                removed.len() == insert.len() && removed.iter().zip(insert).all(|(a, b)| a.same(b))
+            }
+            // Items that are alike may change places without anybody seeing it.
+            ListEdit::Permute(order) => {
+                let mut pairs = items.iter().zip(order);
+                pairs.all(|(item, from)| items.get(*from as usize).is_some_and(|o| o.same(item)))
+            }
+        };
+        if nothing {
+            return true;
+        }
+        let Some(Value::List(items)) = root.at_mut(&path) else { return false };
+        let items = Arc::make_mut(items);
+        let (undo, seen) = match change {
+            ListEdit::Splice { at, remove, insert } => {
+                let inserted = insert.len();
+                let removed: Vec<Value> = items.splice(at..at + remove, insert).collect();
+                let undo = Undo::Splice { at, removed: removed.clone(), inserted };
+                (undo, ListSeen::Splice { at, removed, inserted })
+            }
+            ListEdit::Permute(order) => {
+                let mut old: Vec<Value> = std::mem::take(items);
+                *items = order.iter().map(|i| std::mem::take(&mut old[*i as usize])).collect();
+                (Undo::Permute(order.clone()), ListSeen::Permute(order))
+            }
+        };
+        let because = SmallVec::new();
+        self.log.push(Change { scope: home, cell, path: path.clone(), undo, because });
+        let prepared = self.prepared.clone();
+        let what = What::Listed(&seen);
+        self.notify(&prepared, home, cell, At { path: &path, what, strip: Some(0) });
+        // Rows are matched anew only when everybody has seen the write itself.
+        for row in std::mem::take(&mut self.rekeyed) {
+            self.key_changed(row);
+        }
+        true
+    }
+}

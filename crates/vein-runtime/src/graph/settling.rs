@@ -1,0 +1,281 @@
+//! Bringing readers up to date.
+
+use super::{Graph, ReaderKey, Sight, Wake};
+use crate::change::{Seen, SeenUndo, changed_since};
+use crate::scope::{Mark, ScopeId, Slot};
+use crate::wakes::KnownReads;
+use smallvec::SmallVec;
+use std::sync::Arc;
+use vein_plan::code::{CellId, ExprId};
+use vein_plan::eval::Evaluation;
+use vein_plan::track::Tracked;
+use vein_plan::{Read, SpotKind, Value};
+
+impl Graph {
+    pub(crate) fn because(&self, key: ReaderKey) -> &[u32] {
+        match self.scope(key.0).readers[key.1 as usize].touched {
+            0 => &[],
+            touched => &self.touched[touched as usize - 1].because,
+        }
+    }
+
+    /// What a reader reads, and in which scope.
+    fn reads(&self, (scope, reader): ReaderKey) -> (ScopeId, Arc<KnownReads>) {
+        let here = self.scope(scope);
+        if let Some(Slot::Derived { scope, reads, .. }) = here.cells.get(reader as usize) {
+            return (*scope, reads.clone());
+        }
+        let ready = self.prepared.block(here.plan, here.block);
+        (scope, ready.reads[reader as usize].clone())
+    }
+
+    /// Whether what is kept of a reader was worked out before the pulse began.
+    fn is_kept_from_start(&self, (scope, reader): ReaderKey) -> bool {
+        let state = &self.scope(scope).readers[reader as usize];
+        let evaluated = state.touched > 0 && self.touched[state.touched as usize - 1].evaluated;
+        state.mark != Mark::New && !state.carried && !evaluated
+    }
+
+    /// Whether the reader would read something else now than when it was last evaluated.
+    fn has_to_run(&mut self, key: ReaderKey) -> bool {
+        if !self.is_kept_from_start(key) {
+            return true;
+        }
+        let (scope, known) = self.reads(key);
+        match &*known {
+            KnownReads::Fixed(reads) => {
+                let seen = self.scope(key.0).readers[key.1 as usize].touched;
+                // Marked by one write, it has certainly changed; by several, they may cancel out.
+                if seen == 0 || self.touched[seen as usize - 1].wakes.len() < 2 {
+                    return true;
+                }
+                reads.iter().any(|read| self.has_changed(key, scope, read))
+            }
+            KnownReads::Followed => {
+                let Some(trace) = self.scope_mut(key.0).traces.remove(&key.1) else { return true };
+                let changed = trace.iter().any(|read| self.has_changed(key, scope, read));
+                self.scope_mut(key.0).traces.insert(key.1, trace);
+                changed
+            }
+        }
+    }
+
+    /// Whether a read of a reader would give something else now than before the pulse.
+    fn has_changed(&mut self, key: ReaderKey, scope: ScopeId, read: &Read) -> bool {
+        let touched = self.scope(key.0).readers[key.1 as usize].touched;
+        if touched == 0 {
+            return false;
+        }
+        let relevant = |wake: &&Wake| wake.cell == read.cell;
+        if !self.touched[touched as usize - 1].wakes.iter().any(|wake| relevant(&wake)) {
+            return false;
+        }
+        let now = self.cell(scope, read.cell);
+        let wakes = &self.touched[touched as usize - 1].wakes;
+        let seen: SmallVec<[Seen<'_>; 4]> = wakes
+            .iter()
+            .filter(relevant)
+            .map(|wake| match &wake.whole {
+                Some(whole) => Seen { path: &[], undo: SeenUndo::Whole(whole) },
+                None => {
+                    let change = &self.log[wake.write as usize];
+                    let path = change.path.get(wake.strip as usize..).unwrap_or(&[]);
+                    Seen { path, undo: SeenUndo::Logged(&change.undo) }
+                }
+            })
+            .collect();
+        changed_since(&seen, read, &now)
+    }
+
+    /// The derived value that a cell's value comes from, if it does.
+    fn upstream(&self, scope: ScopeId, cell: CellId) -> Option<ReaderKey> {
+        let (mut scope, mut cell) = (scope, cell);
+        loop {
+            let (home, at) = self.home(scope, cell);
+            match &self.scope(home).cells[at as usize] {
+                Slot::Own(_) | Slot::Position => return None,
+                Slot::Derived { .. } => return Some((home, at)),
+                Slot::Alias { scope: from, cell: given, .. } => (scope, cell) = (*from, *given),
+                Slot::Item => {
+                    let (holder, spot) = self.scope(home).holder;
+                    let (plan, block) = (self.scope(holder).plan, self.scope(holder).block);
+                    let spots = &self.prepared.plan(plan).blocks[block as usize].spots;
+                    let SpotKind::List { cell: list, .. } = &spots[spot as usize].kind else {
+                        return None;
+                    };
+                    (scope, cell) = (holder, *list);
+                }
+            }
+        }
+    }
+
+    /// The derived value behind a reader's read, by position.
+    fn read_at(&self, key: ReaderKey, at: usize) -> Option<Option<ReaderKey>> {
+        let (scope, known) = self.reads(key);
+        let cell = match &*known {
+            KnownReads::Fixed(reads) => reads.get(at)?.cell,
+            KnownReads::Followed => self.scope(key.0).traces.get(&key.1)?.get(at)?.cell,
+        };
+        Some(self.upstream(scope, cell))
+    }
+
+    /// For a reader whose reads are followed: the next read, from a position on, of a derived
+    /// value that is not up to date and will surely be read again, because nothing read before
+    /// it has changed.
+    fn next_to_settle(&mut self, key: ReaderKey, from: usize) -> Option<usize> {
+        if !self.is_kept_from_start(key) {
+            return None;
+        }
+        let mut next = from;
+        loop {
+            match self.read_at(key, next)? {
+                Some(up) if self.mark_of(up) != Mark::Fresh => break,
+                _ => next += 1,
+            }
+        }
+        let (scope, _) = self.reads(key);
+        let trace = self.scope_mut(key.0).traces.remove(&key.1)?;
+        let before = &trace[from.saturating_sub(1)..next];
+        let changed = before.iter().any(|read| self.has_changed(key, scope, read));
+        self.scope_mut(key.0).traces.insert(key.1, trace);
+        (!changed).then_some(next)
+    }
+
+    /// Brings a reader's derived values up to date and says whether it has to be evaluated
+    /// itself. Works with a stack of its own, so that long chains do not fill the machine's.
+    pub(crate) fn settle_reads(&mut self, target: ReaderKey) -> bool {
+        let mut open: SmallVec<[(ReaderKey, usize); 4]> = SmallVec::new();
+        open.push((target, 0));
+        loop {
+            let Some((key, at)) = open.last().copied() else { return false };
+            let fixed = matches!(&*self.reads(key).1, KnownReads::Fixed(_));
+            // Reads under a condition may not happen again once something was written.
+            let next = match self.mark_of(key) {
+                Mark::Perhaps => Some(at),
+                Mark::Stale | Mark::New if fixed => Some(at),
+                Mark::Stale => self.next_to_settle(key, at),
+                _ => None,
+            };
+            if let Some((next, up)) = next.and_then(|at| Some((at, self.read_at(key, at)?))) {
+                if let Some(last) = open.last_mut() {
+                    last.1 = next + 1;
+                }
+                if let Some(up) = up.filter(|up| self.mark_of(*up) != Mark::Fresh) {
+                    open.push((up, 0));
+                }
+                continue;
+            }
+            open.pop();
+            let run = match self.mark_of(key) {
+                Mark::Fresh | Mark::Perhaps => false,
+                Mark::Stale | Mark::New => self.has_to_run(key),
+            };
+            if open.is_empty() {
+                if !run {
+                    self.freshen(key);
+                }
+                return run;
+            }
+            if run {
+                self.compute(key);
+            } else {
+                self.freshen(key);
+            }
+        }
+    }
+
+    /// Notes that a reader is up to date.
+    pub(crate) fn freshen(&mut self, key: ReaderKey) {
+        self.touch(key);
+        let state = self.state(key);
+        state.mark = Mark::Fresh;
+        state.carried = false;
+    }
+
+    /// Brings a derived value up to date.
+    pub(super) fn refresh(&mut self, key: ReaderKey) {
+        if self.mark_of(key) != Mark::Fresh && self.settle_reads(key) {
+            self.compute(key);
+        }
+    }
+
+    fn compute(&mut self, key: ReaderKey) {
+        let here = self.scope(key.0);
+        let Some(Slot::Derived { expr, .. }) = here.cells.get(key.1 as usize) else { return };
+        let expr = *expr;
+        let cell = self.prepared.block(here.plan, here.block).cells[key.1 as usize];
+        let value = self.evaluate(key, expr);
+        self.computed += 1;
+        let because = self.because(key).iter().copied().collect();
+        self.freshen(key);
+        self.store((key.0, cell, key.1), Vec::new(), value, because);
+    }
+
+    /// Evaluates an expression of a scope that will not be evaluated again.
+    pub(crate) fn evaluate_once(&mut self, scope: ScopeId, expr: ExprId) -> Value {
+        let prepared = self.prepared.clone();
+        let exprs = &prepared.plan(self.scope(scope).plan).exprs;
+        let mut locals: Vec<(Value, ())> = Vec::new();
+        let cells = &mut Sight { graph: self, scope };
+        let names = &prepared.program.names;
+        Evaluation { exprs, names, cells, locals: &mut locals, log: Vec::new() }.value(expr)
+    }
+
+    /// Evaluates the expression of a reader that is new. Nothing is noted for taking it back: what
+    /// is new goes with its scope.
+    pub(crate) fn evaluate_first(&mut self, key: ReaderKey, expr: ExprId) -> Value {
+        let ready = self.prepared.block(self.scope(key.0).plan, self.scope(key.0).block);
+        let fixed = matches!(&*ready.reads[key.1 as usize], KnownReads::Fixed(_));
+        if !fixed {
+            let value = self.evaluate(key, expr);
+            self.freshen(key);
+            return value;
+        }
+        let value = self.evaluate_once(key.0, expr);
+        self.state(key).mark = Mark::Fresh;
+        value
+    }
+
+    /// Runs an evaluation that follows what is read.
+    pub(super) fn followed<T>(
+        &mut self,
+        scope: ScopeId,
+        _expr: ExprId,
+        run: impl FnOnce(&mut Evaluation<'_, Sight<'_>, Tracked>) -> T,
+    ) -> (T, Vec<Read>) {
+        let prepared = self.prepared.clone();
+        let exprs = &prepared.plan(self.scope(scope).plan).exprs;
+        let mut locals: Vec<(Value, Tracked)> = Vec::new();
+        let cells = &mut Sight { graph: self, scope };
+        let names = &prepared.program.names;
+        let mut evaluation =
+            Evaluation { exprs, names, cells, locals: &mut locals, log: Vec::new() };
+        let result = run(&mut evaluation);
+        (result, evaluation.log)
+    }
+
+    /// Evaluates a reader's expression, noting what it reads where that differs from run to run.
+    pub(crate) fn evaluate(&mut self, key: ReaderKey, expr: ExprId) -> Value {
+        let touched = self.touch(key);
+        self.touched[touched].evaluated = true;
+        let (scope, known) = self.reads(key);
+        if matches!(&*known, KnownReads::Fixed(_)) {
+            return self.evaluate_once(scope, expr);
+        }
+        let (value, mut reads) = self.followed(scope, expr, |run| run.value(expr));
+        let mut seen = rustc_hash::FxHashSet::default();
+        reads.retain(|read| seen.insert(read.clone()));
+        let old = self.scope_mut(key.0).traces.insert(key.1, reads.into());
+        let entry = &mut self.touched[touched];
+        if entry.trace.is_none() {
+            entry.trace = old;
+        }
+        value
+    }
+
+    /// How many reads are followed at present, for counting what is left over.
+    pub(crate) fn followed_reads(&self) -> usize {
+        let traces = self.scopes.iter().flat_map(|scope| scope.traces.values());
+        traces.map(|trace| trace.len()).sum()
+    }
+}

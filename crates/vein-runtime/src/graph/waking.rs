@@ -1,0 +1,449 @@
+//! Who sees a change: from what was written down to the readers.
+
+use super::{At, Graph, ListSeen, ReaderKey, Touched, Wake, What};
+use crate::scope::{Held, Mark, NONE, ScopeId, Slot};
+use crate::wakes::{Entry, Node, Prepared, Wakes};
+use smallvec::SmallVec;
+use std::cmp::Reverse;
+use vein_plan::code::CellId;
+use vein_plan::{Extent, ReadStep, SpotKind, Step, Value};
+
+impl Graph {
+    /// Tells everything that depends on a cell, in the scope that it lives in and in those
+    /// inside it.
+    pub(super) fn notify(&mut self, prepared: &Prepared, scope: ScopeId, cell: CellId, at: At<'_>) {
+        let (plan, block) = (self.scope(scope).plan, self.scope(scope).block);
+        let ready = prepared.block(plan, block);
+        if let Some(wakes) = ready.wakes.get(&cell) {
+            self.descend(prepared, scope, cell, wakes, at);
+        }
+        let Some(spots) = ready.inner.get(&cell) else { return };
+        for spot in spots {
+            for inner in self.scopes_in(scope, *spot) {
+                self.notify(prepared, inner, cell, at);
+            }
+        }
+    }
+
+    /// The scopes that see this one's cells and stand in a spot of it, or were written there.
+    pub(crate) fn scopes_in(&self, scope: ScopeId, spot: u32) -> SmallVec<[ScopeId; 4]> {
+        match &self.scope(scope).held[spot as usize] {
+            Held::Nothing | Held::Markup { .. } => SmallVec::new(),
+            Held::Branch { scope: inner, .. } | Held::Renamed { scope: inner, .. } => {
+                SmallVec::from_iter((*inner != NONE).then_some(*inner))
+            }
+            Held::Slot { scope: inner, .. } => {
+                let own = *inner != NONE && self.scope(*inner).parent == scope;
+                SmallVec::from_iter(own.then_some(*inner))
+            }
+            Held::List(rows) => SmallVec::from_slice(&rows.rows),
+            Held::Component { contents, .. } => SmallVec::from_slice(contents),
+        }
+    }
+
+    /// Goes along the path of a change; readers of all of anything on the way see it.
+    fn descend(
+        &mut self,
+        prepared: &Prepared,
+        scope: ScopeId,
+        cell: CellId,
+        wakes: &Wakes,
+        at: At<'_>,
+    ) {
+        let names = &prepared.program.names;
+        let mut node = wakes.root();
+        for (taken, step) in at.path.iter().enumerate() {
+            let rest = &at.path[taken..];
+            for entry in &node.entries {
+                self.entry_above(prepared, scope, cell, *entry, At { path: rest, ..at }, taken);
+            }
+            match wakes.child(node, step, names) {
+                Some(child) => node = child,
+                None => return,
+            }
+        }
+        let taken = at.path.len();
+        match at.what {
+            What::Replaced(old, new) => {
+                self.compare(prepared, scope, cell, wakes, node, (Some(old), Some(new)), at, taken);
+            }
+            What::Listed(seen) => self.listed(prepared, scope, cell, wakes, node, seen, at),
+        }
+    }
+
+    /// What depends on something around the place of a change.
+    fn entry_above(
+        &mut self,
+        prepared: &Prepared,
+        scope: ScopeId,
+        cell: CellId,
+        entry: Entry,
+        at: At<'_>,
+        taken: usize,
+    ) {
+        let inner = At { strip: at.strip.map(|strip| strip + taken as u32), ..at };
+        match entry {
+            Entry::Reader(reader, Extent::Whole) => self.wake((scope, reader), cell, at.strip, at),
+            Entry::Reader(..) => {}
+            Entry::Key => self.rekeyed.push(scope),
+            Entry::Given(spot, which, extent) => {
+                if let Some((to, to_cell)) = self.receiver(scope, spot, which) {
+                    match self.receives(to, to_cell) {
+                        true => self.notify(prepared, to, to_cell, inner),
+                        false if extent == Extent::Whole => {
+                            self.wake_cell(to, to_cell, cell, at.strip, at);
+                        }
+                        false => {}
+                    }
+                }
+            }
+            Entry::List(spot) => {
+                let [Step::Index(position), rest @ ..] = at.path else { return };
+                let row = self.row_at(scope, spot, *position);
+                let item = self.item_cell(prepared, scope, spot);
+                if rest.is_empty()
+                    && let What::Replaced(old, new) = at.what
+                    && self.item_replaced(scope, spot, *position, old, new)
+                {
+                    return;
+                }
+                if row.is_none() {
+                    // What tells an item without a row apart may have been written.
+                    self.match_rows(scope, spot);
+                }
+                if let (Some(row), Some(item)) = (row, item) {
+                    let strip = inner.strip.map(|strip| strip + 1);
+                    self.notify(prepared, row, item, At { path: rest, what: at.what, strip });
+                }
+            }
+        }
+    }
+
+    fn item_cell(&self, prepared: &Prepared, scope: ScopeId, spot: u32) -> Option<CellId> {
+        let (plan, block) = (self.scope(scope).plan, self.scope(scope).block);
+        match &prepared.plan(plan).blocks[block as usize].spots[spot as usize].kind {
+            SpotKind::List { block, .. } => prepared.block(plan, *block).item,
+            _ => None,
+        }
+    }
+
+    /// What depends on the place of a change or on something inside it.
+    #[allow(clippy::too_many_arguments, reason = "one step of a walk over two trees at once")]
+    fn compare(
+        &mut self,
+        prepared: &Prepared,
+        scope: ScopeId,
+        cell: CellId,
+        wakes: &Wakes,
+        node: &Node,
+        (old, new): (Option<&Value>, Option<&Value>),
+        at: At<'_>,
+        taken: usize,
+    ) {
+        let differs = |extent: Extent| extent.differs(old, new);
+        for entry in &node.entries {
+            match *entry {
+                Entry::Reader(reader, extent) if differs(extent) => {
+                    self.wake((scope, reader), cell, at.strip, at);
+                }
+                Entry::Reader(..) => {}
+                Entry::Key if differs(Extent::Whole) => self.rekeyed.push(scope),
+                Entry::Key => {}
+                Entry::Given(spot, which, extent) if differs(extent) => {
+                    let Some((to, to_cell)) = self.receiver(scope, spot, which) else { continue };
+                    if !self.receives(to, to_cell) {
+                        self.wake_cell(to, to_cell, cell, at.strip, at);
+                        continue;
+                    }
+                    let null = Value::Null;
+                    let (old, new) = (old.unwrap_or(&null), new.unwrap_or(&null));
+                    let what = What::Replaced(old, new);
+                    // Just here, or somewhere above what was given.
+                    let strip = at.strip.filter(|_| taken == at.path.len());
+                    let strip = strip.map(|strip| strip + taken as u32);
+                    self.notify(prepared, to, to_cell, At { path: &[], what, strip });
+                }
+                Entry::Given(..) => {}
+                Entry::List(spot) => self.list_replaced(prepared, scope, spot, old, new),
+            }
+        }
+        for (step, child) in wakes.children(node) {
+            let (before, after) = match step {
+                ReadStep::Field(name) => {
+                    let step = Step::Field(prepared.program.names[name as usize].clone());
+                    (old.and_then(|v| v.child(&step)), new.and_then(|v| v.child(&step)))
+                }
+                // Which positions are read is found out when the reader looks at what it read.
+                ReadStep::AnyItem => {
+                    if differs(Extent::Whole) {
+                        self.wake_all(scope, cell, wakes, child, at);
+                    }
+                    continue;
+                }
+            };
+            let inside = (before, after);
+            self.compare(prepared, scope, cell, wakes, child, inside, at, taken + 1);
+        }
+    }
+
+    /// What depends on a list that was changed in place.
+    #[allow(clippy::too_many_arguments, reason = "one step of a walk over two trees at once")]
+    fn listed(
+        &mut self,
+        prepared: &Prepared,
+        scope: ScopeId,
+        cell: CellId,
+        wakes: &Wakes,
+        node: &Node,
+        seen: &ListSeen,
+        at: At<'_>,
+    ) {
+        let other_length = match seen {
+            ListSeen::Splice { removed, inserted, .. } => removed.len() != *inserted,
+            ListSeen::Permute(_) => false,
+        };
+        for entry in &node.entries {
+            match *entry {
+                Entry::Reader(reader, extent) => {
+                    let sees = match extent {
+                        Extent::Whole => true,
+                        Extent::Length => other_length,
+                        Extent::Presence | Extent::Position => false,
+                    };
+                    if sees {
+                        self.wake((scope, reader), cell, at.strip, at);
+                    }
+                }
+                Entry::Key => {}
+                Entry::Given(spot, which, extent) => {
+                    let Some((to, to_cell)) = self.receiver(scope, spot, which) else { continue };
+                    if self.receives(to, to_cell) {
+                        let taken = at.path.len() as u32;
+                        let strip = at.strip.map(|strip| strip + taken);
+                        self.notify(prepared, to, to_cell, At { path: &[], strip, ..at });
+                    } else if extent == Extent::Whole || (extent == Extent::Length && other_length)
+                    {
+                        self.wake_cell(to, to_cell, cell, at.strip, at);
+                    }
+                }
+                Entry::List(spot) => self.list_changed(prepared, scope, spot, seen),
+            }
+        }
+        for (step, child) in wakes.children(node) {
+            if step == ReadStep::AnyItem {
+                self.wake_all(scope, cell, wakes, child, at);
+            }
+        }
+    }
+
+    /// Wakes every reader below a node.
+    fn wake_all(&mut self, scope: ScopeId, cell: CellId, wakes: &Wakes, node: &Node, at: At<'_>) {
+        for entry in &node.entries {
+            match *entry {
+                Entry::Reader(reader, _) => self.wake((scope, reader), cell, at.strip, at),
+                Entry::Given(spot, which, _) => {
+                    if let Some((to, to_cell)) = self.receiver(scope, spot, which) {
+                        self.wake_cell(to, to_cell, cell, at.strip, at);
+                    }
+                }
+                Entry::List(_) | Entry::Key => {}
+            }
+        }
+        for (_, child) in wakes.children(node) {
+            self.wake_all(scope, cell, wakes, child, at);
+        }
+    }
+
+    /// Tells a row's readers that its item is another, or stands at another position.
+    pub(crate) fn tell_row(&mut self, row: ScopeId, cell: CellId, old: &Value, new: &Value) {
+        if old.same(new) {
+            return;
+        }
+        let prepared = self.prepared.clone();
+        let what = What::Replaced(old, new);
+        self.notify(&prepared, row, cell, At { path: &[], what, strip: None });
+    }
+
+    /// Who receives what is given through a spot, and as which cell.
+    fn receiver(&self, scope: ScopeId, spot: u32, which: u32) -> Option<(ScopeId, CellId)> {
+        match &self.scope(scope).held[spot as usize] {
+            Held::Component { instance, .. } => {
+                let (plan, block) = (self.scope(scope).plan, self.scope(scope).block);
+                let spots = &self.prepared.plan(plan).blocks[block as usize].spots;
+                let SpotKind::Component(used) = &spots[spot as usize].kind else { return None };
+                Some((*instance, used.props.get(which as usize)?.0))
+            }
+            Held::Slot { scope: inner, cells } => {
+                let cell = cells.get(which as usize).copied().flatten()?;
+                (*inner != NONE).then_some((*inner, cell))
+            }
+            _ => None,
+        }
+    }
+
+    /// Whether what is given is seen where the giver has it.
+    fn receives(&self, to: ScopeId, cell: CellId) -> bool {
+        let (home, at) = self.home(to, cell);
+        matches!(self.scope(home).cells[at as usize], Slot::Alias { .. })
+    }
+
+    /// Wakes what is worked out in the giver's scope for a cell elsewhere.
+    fn wake_cell(
+        &mut self,
+        to: ScopeId,
+        to_cell: CellId,
+        read: CellId,
+        strip: Option<u32>,
+        at: At<'_>,
+    ) {
+        let (home, place) = self.home(to, to_cell);
+        if matches!(self.scope(home).cells[place as usize], Slot::Derived { .. }) {
+            self.wake((home, place), read, strip, at);
+        }
+    }
+
+    pub(crate) fn touch(&mut self, key: ReaderKey) -> usize {
+        let state = &mut self.scopes[key.0 as usize].readers[key.1 as usize];
+        if state.touched == 0 {
+            self.touched.push(Touched {
+                key,
+                before: state.mark,
+                evaluated: false,
+                wakes: SmallVec::new(),
+                because: SmallVec::new(),
+                trace: None,
+            });
+            state.touched = self.touched.len() as u32;
+        }
+        state.touched as usize - 1
+    }
+
+    /// Marks a reader that sees the write that was logged last.
+    fn wake(&mut self, key: ReaderKey, cell: CellId, strip: Option<u32>, at: At<'_>) {
+        let write = (self.log.len() as u32).saturating_sub(1);
+        let touched = self.touch(key);
+        let entry = &mut self.touched[touched];
+        if entry.because.last() != Some(&write) {
+            entry.because.push(write);
+        }
+        let whole = match (strip, at.what) {
+            (None, What::Replaced(old, _)) => Some(old.clone()),
+            _ => None,
+        };
+        // One write may be seen in several places.
+        let known = entry.wakes.last().is_some_and(|wake| {
+            wake.write == write && wake.cell == cell && wake.whole.is_none() && whole.is_none()
+        });
+        if !known {
+            entry.wakes.push(Wake { write, cell, strip: strip.unwrap_or(0), whole });
+        }
+        let state = self.state(key);
+        let before = state.mark;
+        if before != Mark::New {
+            state.mark = Mark::Stale;
+        }
+        if before == Mark::Fresh {
+            self.announce(key);
+        }
+    }
+
+    /// Marks a spot that has to be looked at.
+    pub(crate) fn wake_spot(&mut self, scope: ScopeId, spot: u32) {
+        let ready = self.prepared.block(self.scope(scope).plan, self.scope(scope).block);
+        let key = (scope, ready.reader_of_spot(spot));
+        let write = (self.log.len() as u32).saturating_sub(1);
+        let touched = self.touch(key);
+        let entry = &mut self.touched[touched];
+        if entry.because.last() != Some(&write) {
+            entry.because.push(write);
+        }
+        let state = self.state(key);
+        let before = state.mark;
+        if before != Mark::New {
+            state.mark = Mark::Stale;
+        }
+        if before == Mark::Fresh {
+            self.wait_for(key);
+        }
+    }
+
+    /// Notes a spot or a part that has to be looked at before the pulse ends.
+    fn wait_for(&mut self, key: ReaderKey) {
+        let scope = self.scope(key.0);
+        let ready = self.prepared.block(scope.plan, scope.block);
+        if key.1 < ready.reader_of_part(0) {
+            self.spots.push(Reverse((scope.depth, key.0, key.1)));
+        } else {
+            self.parts.push(key);
+        }
+    }
+
+    /// Tells those that read a derived value that it is perhaps not up to date; notes a spot or
+    /// a part as waiting.
+    fn announce(&mut self, key: ReaderKey) {
+        let here = self.scope(key.0);
+        let cells = self.prepared.block(here.plan, here.block).cells.len();
+        if key.1 as usize >= cells {
+            return self.wait_for(key);
+        }
+        let prepared = self.prepared.clone();
+        let mut open = vec![key];
+        while let Some(key) = open.pop() {
+            let scope = self.scope(key.0);
+            let ready = prepared.block(scope.plan, scope.block);
+            match ready.cells.get(key.1 as usize) {
+                None => self.wait_for(key),
+                Some(cell) => {
+                    let mut above = Vec::new();
+                    self.dependents(&prepared, key.0, *cell, &mut above);
+                    for key in above {
+                        if self.mark_of(key) == Mark::Fresh {
+                            self.touch(key);
+                            self.state(key).mark = Mark::Perhaps;
+                            open.push(key);
+                        }
+                    }
+                }
+            }
+        }
+    }
+
+    /// Every reader of a cell or of something in it.
+    fn dependents(
+        &self,
+        prepared: &Prepared,
+        scope: ScopeId,
+        cell: CellId,
+        out: &mut Vec<ReaderKey>,
+    ) {
+        let (plan, block) = (self.scope(scope).plan, self.scope(scope).block);
+        let ready = prepared.block(plan, block);
+        for entry in ready.wakes.get(&cell).into_iter().flat_map(|wakes| wakes.all()) {
+            match *entry {
+                Entry::Reader(reader, _) => out.push((scope, reader)),
+                Entry::Key => {}
+                Entry::List(spot) => {
+                    out.push((scope, ready.reader_of_spot(spot)));
+                    let Some(item) = self.item_cell(prepared, scope, spot) else { continue };
+                    for row in self.scopes_in(scope, spot) {
+                        self.dependents(prepared, row, item, out);
+                    }
+                }
+                Entry::Given(spot, which, _) => {
+                    let Some((to, to_cell)) = self.receiver(scope, spot, which) else { continue };
+                    let (home, at) = self.home(to, to_cell);
+                    match &self.scope(home).cells[at as usize] {
+                        Slot::Derived { .. } => out.push((home, at)),
+                        Slot::Alias { .. } => self.dependents(prepared, home, to_cell, out),
+                        _ => {}
+                    }
+                }
+            }
+        }
+        for spot in ready.inner.get(&cell).into_iter().flatten() {
+            for inner in self.scopes_in(scope, *spot) {
+                self.dependents(prepared, inner, cell, out);
+            }
+        }
+    }
+}

@@ -1,0 +1,99 @@
+//! Where nodes stand among their neighbours.
+
+use super::{Target, View};
+use crate::scope::{Held, NONE, ScopeId};
+use crate::wakes::Top;
+use vein_plan::Next;
+use vein_view::{NodeNumber, ROOT};
+
+impl View {
+    /// The first node that stands in a scope.
+    pub(super) fn first_node(&self, id: ScopeId) -> Option<NodeNumber> {
+        let scope = self.graph.scope(id);
+        let ready = self.graph.prepared.block(scope.plan, scope.block);
+        ready.top.iter().find_map(|top| match top {
+            Top::Node(mark) => Some(scope.first + mark),
+            Top::Spot(spot) => self.first_in_spot(id, *spot),
+        })
+    }
+
+    fn first_in_spot(&self, id: ScopeId, spot: u32) -> Option<NodeNumber> {
+        match &self.graph.scope(id).held[spot as usize] {
+            Held::Nothing => None,
+            Held::Branch { scope, .. }
+            | Held::Renamed { scope, .. }
+            | Held::Slot { scope, .. }
+            | Held::Component { instance: scope, .. } => {
+                (*scope != NONE).then(|| self.first_node(*scope)).flatten()
+            }
+            Held::List(rows) => rows.rows.iter().find_map(|row| self.first_node(*row)),
+            Held::Markup { nodes, .. } => nodes.first().copied(),
+        }
+    }
+
+    /// All nodes at the top of a scope, in order.
+    pub(super) fn top_nodes(&self, id: ScopeId, out: &mut Vec<NodeNumber>) {
+        let scope = self.graph.scope(id);
+        let ready = self.graph.prepared.block(scope.plan, scope.block);
+        for top in &ready.top {
+            match top {
+                Top::Node(mark) => out.push(scope.first + mark),
+                Top::Spot(spot) => match &scope.held[*spot as usize] {
+                    Held::Nothing => {}
+                    Held::Branch { scope, .. }
+                    | Held::Renamed { scope, .. }
+                    | Held::Slot { scope, .. }
+                    | Held::Component { instance: scope, .. } => {
+                        if *scope != NONE {
+                            self.top_nodes(*scope, out);
+                        }
+                    }
+                    Held::List(rows) => {
+                        rows.rows.iter().for_each(|row| self.top_nodes(*row, out));
+                    }
+                    Held::Markup { nodes, .. } => out.extend(nodes),
+                },
+            }
+        }
+    }
+
+    /// Where nodes of a spot go that come after everything that stands in it.
+    pub(super) fn target(&mut self, id: ScopeId, spot: u32) -> Target {
+        let prepared = self.graph.prepared.clone();
+        let (mut id, mut spot) = (id, spot);
+        let mut before = None;
+        loop {
+            let scope = self.graph.scope(id);
+            let block = &prepared.plan(scope.plan).blocks[scope.block as usize];
+            let this = &block.spots[spot as usize];
+            let (first, parent) = (scope.first, this.parent);
+            let mut next = this.next;
+            while before.is_none() {
+                match next {
+                    Next::End => break,
+                    Next::Node(mark) => before = Some(first + mark),
+                    Next::Spot(after) => {
+                        before = self.first_in_spot(id, after);
+                        next = block.spots[after as usize].next;
+                    }
+                }
+            }
+            if let Some(mark) = parent {
+                return Target { parent: first + mark, before: before.unwrap_or(ROOT) };
+            }
+            let row = id;
+            (id, spot) = self.graph.scope(id).holder;
+            if id == NONE {
+                return Target { parent: ROOT, before: before.unwrap_or(ROOT) };
+            }
+            // The rows after this one.
+            if before.is_none()
+                && let Some(at) = self.graph.row_in_view(row)
+                && let Some(rows) = self.graph.rows(id, spot)
+            {
+                let later = rows.rows.get(at as usize + 1..).unwrap_or(&[]);
+                before = later.iter().find_map(|row| self.first_node(*row));
+            }
+        }
+    }
+}

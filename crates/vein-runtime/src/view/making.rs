@@ -1,0 +1,434 @@
+//! Scopes and what stands in them, made for the first time.
+
+use super::{DEEPEST_COMPONENTS, Plot, Target, View, chosen, push_patch};
+use crate::pulse::Problem;
+use crate::scope::{Held, Key, NONE, Piece, ReaderState, Scope, ScopeId, Slot};
+use crate::wakes::{Prepared, ReadyGiven};
+use compact_str::CompactString;
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
+use vein_plan::{
+    BlockId, CellKind, Name, Next, PartKind, Shown, SpotKind, TemplateNode, Use, Value,
+};
+use vein_view::{Patch, ROOT, Template};
+
+impl View {
+    /// Makes a scope, without its values and nodes.
+    pub(super) fn new_scope(&mut self, plot: Plot) -> ScopeId {
+        let prepared = self.graph.prepared.clone();
+        let ready = prepared.block(plot.plan, plot.block);
+        let parts = prepared.plan(plot.plan).blocks[plot.block as usize].parts.len();
+        let depth = match plot.holder.0 {
+            NONE => 0,
+            holder => self.graph.scope(holder).depth + 1,
+        };
+        let scope = Scope {
+            plan: plot.plan,
+            block: plot.block,
+            parent: plot.parent,
+            instance: plot.instance,
+            holder: plot.holder,
+            position: 0,
+            depth,
+            first: ROOT,
+            alive: true,
+            key: Key::Null,
+            gone: None,
+            cells: vec![Slot::Own(Value::Null); ready.cells.len()].into(),
+            readers: vec![ReaderState::NEW; ready.reads.len()].into(),
+            shown: vec![Shown::Absent; parts].into(),
+            held: (0..ready.spots).map(|_| Held::Nothing).collect(),
+            traces: FxHashMap::default(),
+            invalid: SmallVec::new(),
+        };
+        let id = match self.graph.free.pop() {
+            Some(id) => {
+                self.graph.scopes[id as usize] = scope;
+                id
+            }
+            None => {
+                self.graph.scopes.push(scope);
+                self.graph.scopes.len() as ScopeId - 1
+            }
+        };
+        if plot.instance == NONE {
+            self.graph.scope_mut(id).instance = id;
+        }
+        self.making.created += 1;
+        id
+    }
+
+    /// Fills the cells that a scope has of itself; `given` are those that come from outside.
+    pub(super) fn own_cells(&mut self, id: ScopeId, given: &mut FxHashMap<u32, Slot>) {
+        let prepared = self.graph.prepared.clone();
+        let (plan, block) = (self.graph.scope(id).plan, self.graph.scope(id).block);
+        let ready = prepared.block(plan, block);
+        for (at, cell) in ready.cells.iter().enumerate() {
+            let slot = match &prepared.plan(plan).cells[*cell as usize].kind {
+                _ if given.contains_key(cell) => given.remove(cell),
+                CellKind::Derived(expr, _) => Some(Slot::Derived {
+                    value: Value::Null,
+                    scope: id,
+                    expr: *expr,
+                    reads: ready.reads[at].clone(),
+                }),
+                CellKind::Item => Some(Slot::Item),
+                CellKind::Position => Some(Slot::Position),
+                CellKind::Prop(Some(first))
+                | CellKind::Shared(Some(first))
+                | CellKind::State(first) => {
+                    let value = self.graph.evaluate_once(id, *first);
+                    Some(Slot::Own(value))
+                }
+                CellKind::Prop(None) | CellKind::Shared(None) | CellKind::Handed => None,
+            };
+            if let Some(slot) = slot {
+                self.graph.scope_mut(id).cells[at] = slot;
+            }
+        }
+    }
+
+    /// Makes the component of a page.
+    pub(crate) fn root(&mut self, plan: u32, props: &[(Name, Value)]) -> ScopeId {
+        let holder = (NONE, 0);
+        let id = self.new_scope(Plot { plan, block: 0, parent: NONE, instance: NONE, holder });
+        let prepared = self.graph.prepared.clone();
+        let cells = prepared.plan(plan).cells.iter().enumerate();
+        let mut given: FxHashMap<u32, Slot> = cells
+            .filter(|(_, cell)| matches!(cell.kind, CellKind::Prop(_) | CellKind::Shared(_)))
+            .filter_map(|(at, cell)| {
+                let (_, value) = props.iter().find(|(name, _)| *name == cell.name)?;
+                Some((at as u32, Slot::Own(value.clone())))
+            })
+            .collect();
+        self.own_cells(id, &mut given);
+        self.show(id, Target { parent: ROOT, before: ROOT });
+        id
+    }
+
+    /// Shows a new scope: its nodes, what stands in its spots, then its parts.
+    pub(super) fn show(&mut self, id: ScopeId, target: Target) {
+        let prepared = self.graph.prepared.clone();
+        let (plan, block_id) = (self.graph.scope(id).plan, self.graph.scope(id).block);
+        let block = &prepared.plan(plan).blocks[block_id as usize];
+        let ready = prepared.block(plan, block_id);
+        if !block.template.is_empty() {
+            let template = match self.tag_of(id) {
+                Some(tag) => self.renamed_template(ready.template, block, tag),
+                None => {
+                    if self.sent.blocks.insert(ready.template) {
+                        let (number, template) = (ready.template, Box::new(Template::of(block)));
+                        self.making.patches.push(&Patch::Template { number, template });
+                    }
+                    ready.template
+                }
+            };
+            let first = self.numbers(ready.marks, id);
+            self.graph.scope_mut(id).first = first;
+            let Target { parent, before } = target;
+            self.making.patches.push(&Patch::Clone { template, parent, before, first });
+        }
+        for spot in 0..block.spots.len() as u32 {
+            let target = self.target_in_new(&prepared, id, spot, target);
+            self.fill(id, spot, target);
+        }
+        for (at, part) in block.parts.iter().enumerate() {
+            let key = (id, ready.reader_of_part(at as u32));
+            let value = self.graph.evaluate_first(key, part.value);
+            let to = part.kind.shown(&value);
+            self.report_unsafe(id, &part.address, &part.kind, &value, &to);
+            let is_default = match (&part.kind, &to) {
+                (PartKind::Text, Shown::Text(text)) => text.is_empty(),
+                (PartKind::Attribute(..), Shown::Absent) => true,
+                _ => false,
+            };
+            if !is_default {
+                let node = self.graph.scope(id).first + part.mark;
+                push_patch(&mut self.making.patches, node, &part.kind, &to);
+            }
+            self.graph.scope_mut(id).shown[at] = to;
+        }
+    }
+
+    /// Where the nodes of a spot go while its scope is made: what follows in the scope is not
+    /// there yet, but for its own nodes.
+    fn target_in_new(&self, prepared: &Prepared, id: ScopeId, spot: u32, outer: Target) -> Target {
+        let scope = self.graph.scope(id);
+        let block = &prepared.plan(scope.plan).blocks[scope.block as usize];
+        let this = &block.spots[spot as usize];
+        let mut next = this.next;
+        while let Next::Spot(after) = next {
+            next = block.spots[after as usize].next;
+        }
+        let before = match (next, this.parent) {
+            (Next::Node(mark), _) => scope.first + mark,
+            (_, Some(_)) => ROOT,
+            (_, None) => outer.before,
+        };
+        let parent = this.parent.map_or(outer.parent, |mark| scope.first + mark);
+        Target { parent, before }
+    }
+
+    fn tag_of(&self, id: ScopeId) -> Option<&'static str> {
+        let (holder, spot) = self.graph.scope(id).holder;
+        if holder == NONE {
+            return None;
+        }
+        match &self.graph.scope(holder).held[spot as usize] {
+            Held::Renamed { tag, .. } => Some(tag),
+            _ => None,
+        }
+    }
+
+    fn renamed_template(
+        &mut self,
+        template: u32,
+        block: &vein_plan::Block,
+        tag: &'static str,
+    ) -> u32 {
+        if let Some(number) = self.sent.renamed.get(&(template, tag)) {
+            return *number;
+        }
+        let number = self.sent.next;
+        self.sent.next += 1;
+        self.sent.renamed.insert((template, tag), number);
+        let mut made = Template::of(block);
+        if let Some(TemplateNode::Open { name, .. }) = made.nodes.first_mut() {
+            *name = tag.into();
+        }
+        self.making.patches.push(&Patch::Template { number, template: Box::new(made) });
+        number
+    }
+
+    /// Puts into a spot of a new scope what belongs there.
+    pub(super) fn fill(&mut self, id: ScopeId, spot: u32, target: Target) {
+        let prepared = self.graph.prepared.clone();
+        let scope = self.graph.scope(id);
+        let (plan, block, instance) = (scope.plan, scope.block, scope.instance);
+        let ready = prepared.block(plan, block);
+        let key = (id, ready.reader_of_spot(spot));
+        let kind = &prepared.plan(plan).blocks[block as usize].spots[spot as usize].kind;
+        match kind {
+            SpotKind::Branch { choice, alternatives, .. } => {
+                self.graph.settle_reads(key);
+                let value = self.graph.evaluate(key, *choice);
+                self.graph.freshen(key);
+                let chosen = chosen(&value, alternatives.len());
+                self.graph.scope_mut(id).held[spot as usize] = Held::Branch { chosen, scope: NONE };
+                self.enter_alternative(id, spot, chosen, alternatives, target);
+            }
+            SpotKind::List { .. } => {
+                self.graph.scope_mut(id).held[spot as usize] = Held::List(Box::default());
+                self.graph.settle_reads(key);
+                let list = self.graph.list_of(id, spot);
+                self.graph.freshen(key);
+                if let Value::List(items) = &list
+                    && !items.is_empty()
+                {
+                    let pieces = vec![Piece::Fresh { len: items.len() as u32 }];
+                    drop(list);
+                    if let Some(rows) = self.graph.rows_mut(id, spot) {
+                        rows.pieces = Some(pieces);
+                    }
+                    self.reconcile(id, spot, Some(target));
+                }
+            }
+            SpotKind::Component(used) => self.make_component(id, spot, used, target),
+            SpotKind::Slot { name, values, fallback } => {
+                let (giver, use_spot) = self.graph.scope(instance).holder;
+                let content = self.content_for(instance, name);
+                let (block, plot) = match (content, fallback) {
+                    (Some((block, giver_plan)), _) => {
+                        let instance = self.graph.scope(giver).instance;
+                        let holder = (id, spot);
+                        let plot =
+                            Plot { plan: giver_plan, block, parent: giver, instance, holder };
+                        (Some((giver_plan, block)), plot)
+                    }
+                    (None, Some(block)) => {
+                        let holder = (id, spot);
+                        (None, Plot { plan, block: *block, parent: id, instance, holder })
+                    }
+                    (None, None) => return,
+                };
+                let inner = self.new_scope(plot);
+                let mut cells: SmallVec<[Option<u32>; 2]> = SmallVec::new();
+                let mut slots = FxHashMap::default();
+                if let Some((giver_plan, block)) = block {
+                    let own = &prepared.block(giver_plan, block).cells;
+                    let named = |name: &Name| {
+                        own.iter().copied().find(|cell| {
+                            let cell = &prepared.plan(giver_plan).cells[*cell as usize];
+                            cell.kind == CellKind::Handed && cell.name == *name
+                        })
+                    };
+                    cells = values.iter().map(|(name, _)| named(name)).collect();
+                    for (cell, given) in cells.iter().zip(&ready.given[spot as usize]) {
+                        if let Some(cell) = cell {
+                            slots.insert(*cell, self.slot_for(id, given));
+                        }
+                    }
+                    if let Held::Component { contents, .. } =
+                        &mut self.graph.scope_mut(giver).held[use_spot as usize]
+                    {
+                        contents.push(inner);
+                    }
+                }
+                self.graph.scope_mut(id).held[spot as usize] = Held::Slot { scope: inner, cells };
+                self.own_cells(inner, &mut slots);
+                self.show(inner, target);
+            }
+            SpotKind::Renamed { name, block, .. } => {
+                self.graph.settle_reads(key);
+                let value = self.graph.evaluate(key, *name);
+                self.graph.freshen(key);
+                let tag = vein_plan::shown::renamed(&value);
+                self.report_tag(id, spot, &value, tag);
+                self.enter_renamed(id, spot, *block, tag, target);
+            }
+            SpotKind::Markup { value, .. } => {
+                self.graph.settle_reads(key);
+                let value = self.graph.evaluate(key, *value);
+                self.graph.freshen(key);
+                let html = value.to_shown();
+                let cleaned = self.cleaned(&html);
+                self.show_markup(id, spot, (html, cleaned), target);
+            }
+        }
+    }
+
+    /// The parent's content for a slot of a component, and the parent's plan.
+    fn content_for(&self, instance: ScopeId, name: &Name) -> Option<(BlockId, u32)> {
+        let (giver, spot) = self.graph.scope(instance).holder;
+        if giver == NONE {
+            return None;
+        }
+        let (plan, block) = (self.graph.scope(giver).plan, self.graph.scope(giver).block);
+        let spots = &self.graph.prepared.plan(plan).blocks[block as usize].spots;
+        let SpotKind::Component(used) = &spots[spot as usize].kind else { return None };
+        let (_, block) = used.contents.iter().find(|(slot, _)| slot == name)?;
+        Some((*block, plan))
+    }
+
+    fn slot_for(&mut self, giver: ScopeId, given: &ReadyGiven) -> Slot {
+        match given {
+            ReadyGiven::Path(cell, path) => {
+                Slot::Alias { scope: giver, cell: *cell, path: path.clone() }
+            }
+            ReadyGiven::Value(expr, reads) => Slot::Derived {
+                value: Value::Null,
+                scope: giver,
+                expr: *expr,
+                reads: reads.clone(),
+            },
+            ReadyGiven::Once(expr) => Slot::Own(self.graph.evaluate_once(giver, *expr)),
+        }
+    }
+
+    fn make_component(&mut self, id: ScopeId, spot: u32, used: &Use, target: Target) {
+        let mut around = id;
+        let mut deep = 0;
+        while around != NONE {
+            let instance = self.graph.scope(around).holder;
+            deep += u32::from(self.graph.scope(around).block == 0);
+            around = instance.0;
+        }
+        let prepared = self.graph.prepared.clone();
+        if deep > DEEPEST_COMPONENTS {
+            let component = prepared.plan(used.plan).name.clone();
+            self.making.problems.push(Problem::TooDeep { component });
+            return;
+        }
+        let holder = (id, spot);
+        let plot = Plot { plan: used.plan, block: 0, parent: NONE, instance: NONE, holder };
+        let instance = self.new_scope(plot);
+        let scope = self.graph.scope_mut(id);
+        scope.held[spot as usize] = Held::Component { instance, contents: SmallVec::new() };
+        let (plan, block) = (scope.plan, scope.block);
+        let ready = &prepared.block(plan, block).given[spot as usize];
+        let mut slots = FxHashMap::default();
+        for ((cell, _), given) in used.props.iter().zip(ready) {
+            slots.insert(*cell, self.slot_for(id, given));
+        }
+        self.own_cells(instance, &mut slots);
+        self.show(instance, target);
+    }
+
+    fn inner(&mut self, id: ScopeId, spot: u32, block: BlockId) -> ScopeId {
+        let scope = self.graph.scope(id);
+        let (plan, instance, holder) = (scope.plan, scope.instance, (id, spot));
+        let inner = self.new_scope(Plot { plan, block, parent: id, instance, holder });
+        self.own_cells(inner, &mut FxHashMap::default());
+        inner
+    }
+
+    pub(super) fn enter_alternative(
+        &mut self,
+        id: ScopeId,
+        spot: u32,
+        chosen: u32,
+        alternatives: &[BlockId],
+        target: Target,
+    ) {
+        let Some(block) = alternatives.get(chosen as usize) else { return };
+        let inner = self.inner(id, spot, *block);
+        self.graph.scope_mut(id).held[spot as usize] = Held::Branch { chosen, scope: inner };
+        self.show(inner, target);
+    }
+
+    pub(super) fn enter_renamed(
+        &mut self,
+        id: ScopeId,
+        spot: u32,
+        block: BlockId,
+        tag: &'static str,
+        target: Target,
+    ) {
+        self.graph.scope_mut(id).held[spot as usize] = Held::Renamed { tag, scope: NONE };
+        let inner = self.inner(id, spot, block);
+        self.graph.scope_mut(id).held[spot as usize] = Held::Renamed { tag, scope: inner };
+        self.show(inner, target);
+    }
+
+    pub(super) fn cleaned(&self, html: &str) -> Vec<TemplateNode> {
+        match self.clean {
+            Some(clean) => clean(html),
+            // Nothing that cleans is at hand: the markup is shown as what it is, text.
+            None if html.is_empty() => Vec::new(),
+            None => vec![TemplateNode::Text { text: html.into(), marked: true }],
+        }
+    }
+
+    pub(super) fn show_markup(
+        &mut self,
+        id: ScopeId,
+        spot: u32,
+        (html, cleaned): (CompactString, Vec<TemplateNode>),
+        target: Target,
+    ) {
+        let mut nodes = cleaned.clone();
+        let mut depth = 0;
+        for node in &mut nodes {
+            match node {
+                TemplateNode::Open { marked, .. } => {
+                    *marked = depth == 0;
+                    depth += 1;
+                }
+                TemplateNode::Text { marked, .. } => *marked = depth == 0,
+                TemplateNode::Close => depth -= 1,
+                TemplateNode::TextPart => {}
+            }
+        }
+        let template = Template { nodes, listeners: Vec::new() };
+        let marks = template.marks();
+        let first = self.numbers(marks, id);
+        if marks > 0 {
+            let number = self.sent.next;
+            self.making.patches.push(&Patch::Template { number, template: Box::new(template) });
+            let Target { parent, before } = target;
+            self.making.patches.push(&Patch::Clone { template: number, parent, before, first });
+        }
+        let nodes = (first..first + marks).collect();
+        self.graph.scope_mut(id).held[spot as usize] = Held::Markup { html, cleaned, nodes };
+    }
+}
