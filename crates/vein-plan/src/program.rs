@@ -623,6 +623,19 @@ impl Block {
     pub fn marks(&self) -> u32 {
         self.template.iter().filter(|node| node.is_marked()).count() as u32
     }
+
+    /// The marked node that a spot stands before among its siblings, with nothing between them
+    /// but other spots; `None` at the end.
+    pub fn stands_before(&self, spot: &Spot) -> Option<u32> {
+        let mut next = spot.next;
+        loop {
+            match next {
+                Next::End => return None,
+                Next::Node(mark) => return Some(mark),
+                Next::Spot(after) => next = self.spots[after as usize].next,
+            }
+        }
+    }
 }
 
 impl TemplateNode {

@@ -10,7 +10,7 @@ use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::{Cells, Evaluation};
 use vein_plan::track::Tracked;
 use vein_plan::{
-    BlockId, CellKind, Given, Name, Namespace, Next, PartKind, Plan, Program, Read, Shown,
+    BlockId, CellKind, Given, Name, Namespace, PartKind, Plan, Program, Read, Shown,
     SpotKind, TemplateNode, Value,
 };
 use vein_runtime::{Clean, Kept, Key, Runtime, ScopeId};
@@ -551,15 +551,7 @@ impl Builder<'_> {
         let block = &self.runtime.program().plans[scope.plan].blocks[scope.block as usize];
         let mut nodes = Vec::new();
         for (number, spot) in block.spots.iter().enumerate() {
-            let mut next = spot.next;
-            while let Next::Spot(after) = next {
-                next = block.spots[after as usize].next;
-            }
-            let stands_before = match next {
-                Next::Node(mark) => Some(mark),
-                _ => None,
-            };
-            if spot.parent != parent || stands_before != before {
+            if spot.parent != parent || block.stands_before(spot) != before {
                 continue;
             }
             match &scope.spots[number] {

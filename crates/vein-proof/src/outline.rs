@@ -2,7 +2,7 @@
 //! it was written and what it reads.
 
 use vein_plan::{
-    Block, Extent, Location, Next, PartKind, Plan, PlanRead, Program, ReadStep, Spot, SpotKind,
+    Block, Extent, Location, PartKind, Plan, PlanRead, Program, ReadStep, Spot, SpotKind,
     TemplateNode,
 };
 use vein_runtime::{Kept, KeptScope, Runtime, ScopeId};
@@ -103,15 +103,7 @@ impl Outline<'_> {
         depth: usize,
     ) {
         for (number, spot) in block.spots.iter().enumerate() {
-            let mut next = spot.next;
-            while let Next::Spot(after) = next {
-                next = block.spots[after as usize].next;
-            }
-            let stands_before = match next {
-                Next::Node(mark) => Some(mark),
-                _ => None,
-            };
-            if spot.parent == parent && stands_before == before {
+            if spot.parent == parent && block.stands_before(spot) == before {
                 self.spot(kept, number, spot, depth);
             }
         }

@@ -8,7 +8,7 @@ use rustc_hash::FxHashMap;
 use std::sync::Arc;
 use vein_plan::code::{CellId, NameId};
 use vein_plan::{
-    BlockId, CellKind, Extent, Given, Name, Next, Plan, PlanRead, Program, Read, ReadStep, Reads,
+    BlockId, CellKind, Extent, Given, Name, Plan, PlanRead, Program, Read, ReadStep, Reads,
     SpotKind, Step,
 };
 
@@ -395,23 +395,12 @@ fn ready_block(
     }
 }
 
-/// The marked node that a spot stands before, through those that follow it.
-fn before(block: &vein_plan::Block, mut next: Next) -> Option<u32> {
-    loop {
-        match next {
-            Next::End => return None,
-            Next::Node(mark) => return Some(mark),
-            Next::Spot(spot) => next = block.spots[spot as usize].next,
-        }
-    }
-}
-
 fn top(block: &vein_plan::Block) -> Vec<Top> {
     let (mut found, mut depth, mut mark) = (Vec::new(), 0, 0);
     let spots_before = |wanted: Option<u32>| {
         let spots = block.spots.iter().enumerate();
         let here = spots
-            .filter(move |(_, spot)| spot.parent.is_none() && before(block, spot.next) == wanted);
+            .filter(move |(_, spot)| spot.parent.is_none() && block.stands_before(spot) == wanted);
         here.map(|(at, _)| Top::Spot(at as u32)).collect::<Vec<_>>()
     };
     for node in &block.template {
@@ -445,7 +434,7 @@ fn order(block: &vein_plan::Block) -> Vec<u32> {
         }
         mark += u32::from(node.is_marked());
     }
-    let place = |spot: &vein_plan::Spot| match (before(block, spot.next), spot.parent) {
+    let place = |spot: &vein_plan::Spot| match (block.stands_before(spot), spot.parent) {
         (Some(next), _) => next,
         (None, Some(parent)) => ends.get(&parent).copied().unwrap_or(mark),
         (None, None) => mark,

@@ -337,6 +337,10 @@ impl Graph {
         if !known {
             entry.wakes.push(Wake { write, cell, strip: strip.unwrap_or(0), whole });
         }
+        self.make_stale(key);
+    }
+
+    fn make_stale(&mut self, key: ReaderKey) {
         let state = self.state(key);
         let before = state.mark;
         if before != Mark::New {
@@ -357,14 +361,7 @@ impl Graph {
         if entry.because.last() != Some(&write) {
             entry.because.push(write);
         }
-        let state = self.state(key);
-        let before = state.mark;
-        if before != Mark::New {
-            state.mark = Mark::Stale;
-        }
-        if before == Mark::Fresh {
-            self.wait_for(key);
-        }
+        self.make_stale(key);
     }
 
     /// Notes a spot or a part that has to be looked at before the pulse ends.

@@ -7,9 +7,7 @@ use crate::wakes::{Prepared, ReadyGiven};
 use compact_str::CompactString;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
-use vein_plan::{
-    BlockId, CellKind, Name, Next, PartKind, Shown, SpotKind, TemplateNode, Use, Value,
-};
+use vein_plan::{BlockId, CellKind, Name, PartKind, Shown, SpotKind, TemplateNode, Use, Value};
 use vein_view::{Patch, ROOT, Template};
 
 impl View {
@@ -156,14 +154,10 @@ impl View {
         let scope = self.graph.scope(id);
         let block = &prepared.plan(scope.plan).blocks[scope.block as usize];
         let this = &block.spots[spot as usize];
-        let mut next = this.next;
-        while let Next::Spot(after) = next {
-            next = block.spots[after as usize].next;
-        }
-        let before = match (next, this.parent) {
-            (Next::Node(mark), _) => scope.first + mark,
-            (_, Some(_)) => ROOT,
-            (_, None) => outer.before,
+        let before = match (block.stands_before(this), this.parent) {
+            (Some(mark), _) => scope.first + mark,
+            (None, Some(_)) => ROOT,
+            (None, None) => outer.before,
         };
         let parent = this.parent.map_or(outer.parent, |mark| scope.first + mark);
         Target { parent, before }
