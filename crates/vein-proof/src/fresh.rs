@@ -10,8 +10,8 @@ use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::{Cells, Evaluation};
 use vein_plan::track::Tracked;
 use vein_plan::{
-    BlockId, CellKind, Given, Name, Namespace, PartKind, Plan, Program, Read, Shown,
-    SpotKind, TemplateNode, Value,
+    BlockId, CellKind, Given, Name, Namespace, PartKind, Plan, Program, Read, Shown, SpotKind,
+    TemplateNode, Value,
 };
 use vein_runtime::{Clean, Kept, Key, Runtime, ScopeId};
 

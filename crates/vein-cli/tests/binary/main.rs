@@ -2,6 +2,9 @@
 
 mod browser;
 mod commands;
+mod ecmascript;
+#[path = "../../../vein-proof/tests/proof/generate.rs"]
+mod generate;
 #[path = "../../../vein-proof/tests/proof/hostile.rs"]
 mod hostile;
 mod running;

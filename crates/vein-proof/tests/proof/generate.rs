@@ -183,8 +183,14 @@ impl Generator {
     fn leaf(&mut self, kind: Kind) -> String {
         let random = &mut self.random;
         match kind {
-            Kind::Number => random.below(6).to_string(),
-            Kind::Text => format!("'{}'", random.pick(&["", "a", "kale", "😀", "<b>"])),
+            Kind::Number => match random.below(4) {
+                0 => random.pick(&["0.5", "-0", "1e21", "-7.25", "0.1", "4294967296"]).to_string(),
+                _ => random.below(6).to_string(),
+            },
+            Kind::Text => {
+                let texts = ["", "a", "kale", "😀", "<b>", " ß\\n", "10", "x,y", "Σίγμας"];
+                format!("'{}'", random.pick(&texts))
+            }
             Kind::Flag => {
                 let n = random.below(4);
                 format!("(n > {n})")
@@ -197,7 +203,25 @@ impl Generator {
 
     fn number(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(9) {
+        match self.random.below(13) {
+            9 => {
+                let function =
+                    *self.random.pick(&["abs", "ceil", "floor", "round", "sign", "trunc"]);
+                format!("Math.{function}({})", self.expression(Kind::Number, d))
+            }
+            10 => {
+                let (a, b) = (self.expression(Kind::Number, d), self.expression(Kind::Number, d));
+                let operator = *self.random.pick(&["-", "%", "/"]);
+                match self.random.below(2) {
+                    0 => format!("({a} {operator} {b})"),
+                    _ => format!("Math.{}({a}, {b})", self.random.pick(&["max", "min"])),
+                }
+            }
+            11 => {
+                let (text, part) = (self.expression(Kind::Text, d), self.leaf(Kind::Text));
+                format!("{text}.indexOf({part})")
+            }
+            12 => format!("Number({})", self.expression(Kind::Text, d)),
             0 => format!(
                 "({} + {})",
                 self.expression(Kind::Number, d),
@@ -236,7 +260,31 @@ impl Generator {
 
     fn text(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(7) {
+        match self.random.below(11) {
+            7 => {
+                let method = *self.random.pick(&["trim", "toLowerCase", "toUpperCase"]);
+                format!("{}.{method}()", self.expression(Kind::Text, d))
+            }
+            8 => {
+                let (text, fill) = (self.expression(Kind::Text, d), self.leaf(Kind::Text));
+                let method = *self.random.pick(&["padStart", "padEnd"]);
+                format!("{text}.{method}({}, {fill})", self.random.below(9))
+            }
+            9 => {
+                let (text, part) = (self.expression(Kind::Text, d), self.leaf(Kind::Text));
+                match self.random.below(2) {
+                    0 => format!("{text}.split({part}).toReversed().join('|')"),
+                    _ => format!("{text}.replaceAll({part}, 'o')"),
+                }
+            }
+            10 => {
+                let number = self.expression(Kind::Number, d);
+                match self.random.below(3) {
+                    0 => format!("({number}).toFixed({})", self.random.below(4)),
+                    1 => format!("({number}).toString()"),
+                    _ => format!("String({number})"),
+                }
+            }
             0 => format!(
                 "({} + {})",
                 self.expression(Kind::Text, d),
@@ -267,7 +315,17 @@ impl Generator {
 
     fn flag(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(8) {
+        match self.random.below(10) {
+            8 => {
+                let (a, b) = (self.expression(Kind::Text, d), self.expression(Kind::Text, d));
+                let operator = *self.random.pick(&["<", "<=", ">", ">=", "!=="]);
+                format!("({a} {operator} {b})")
+            }
+            9 => {
+                let (text, part) = (self.expression(Kind::Text, d), self.leaf(Kind::Text));
+                let method = *self.random.pick(&["includes", "startsWith", "endsWith"]);
+                format!("{text}.{method}({part})")
+            }
             0 => format!(
                 "({} < {})",
                 self.expression(Kind::Number, d),

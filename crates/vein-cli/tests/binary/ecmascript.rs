@@ -1,0 +1,150 @@
+//! Random components as ECMAScript: what their derived values are and what their handlers leave
+//! behind is what Chromium makes of the same text.
+
+use crate::browser::Browser;
+use crate::generate::{Generator, Kind, STATE};
+use serde_json::{Value as Json, json};
+use vein::{Page, Ui, Value};
+
+const COMPONENTS: u64 = 300;
+const CALLS: usize = 12;
+const MORE_VALUES: usize = 16;
+
+/// A component's declarations as an object of ECMAScript. Derived values are getters; state is
+/// put back where a handler fails. `undefined` is `null` here.
+fn script(text: &str, beds: &str) -> String {
+    let mut members = format!("maybe: null, beds: {beds},");
+    let mut handlers = String::new();
+    let field = |rest: &str| {
+        let (name, value) = rest.split_once(" = ").expect("a declaration with a value");
+        let name = name.split(':').next().expect("a name").to_owned();
+        (name, value.to_owned())
+    };
+    for line in text.lines().take_while(|line| !line.starts_with('<')) {
+        let line = line.replace("!== null", "!= null").replace("give noted(", "void (");
+        if let Some(rest) = line.strip_prefix("holds ") {
+            let (name, value) = field(rest);
+            members.push_str(&format!("{name}: {value},"));
+        } else if let Some(rest) = line.strip_prefix("derives ") {
+            let (name, value) = field(rest);
+            members.push_str(&format!("get {name}() {{ with (this) {{ return ({value}); }} }},"));
+        } else if let Some(rest) = line.strip_prefix("does ") {
+            let (_, body) = rest.split_once(' ').expect("a body");
+            handlers.push_str(&format!("() => {{ with (state) {body} }},"));
+        }
+    }
+    format!("const state = {{ {members} }}; const handlers = [{handlers}];")
+}
+
+/// Writes values as [`written`] does.
+const WRITTEN: &str = r#"
+  const written = (value) => {
+    if (value === undefined || value === null) return 'null';
+    if (Object.is(value, -0)) return '-0';
+    if (typeof value === 'string') return JSON.stringify(value);
+    if (Array.isArray(value)) return `[${value.map(written).join()}]`;
+    if (typeof value !== 'object') return String(value);
+    return `{${Object.keys(value).map((name) => `${name}:${written(value[name])}`).join()}}`;
+  };
+  const copied = (value) => {
+    if (Array.isArray(value)) return value.map(copied);
+    if (value === null || typeof value !== 'object') return value;
+    return Object.fromEntries(Object.entries(value).map(([name, v]) => [name, copied(v)]));
+  };
+  const keep = () => {
+    const fields = Object.entries(Object.getOwnPropertyDescriptors(state));
+    return fields.filter(([, d]) => 'value' in d).map(([name]) => [name, copied(state[name])]);
+  };
+  const seen = () => names.map((name) => `${name} ${written(state[name])}`);
+  const all = [seen()];
+  for (const call of calls) {
+    const before = keep();
+    try { handlers[call](); } catch { Object.assign(state, Object.fromEntries(before)); }
+    all.push(seen());
+  }
+  return all;
+"#;
+
+fn written(value: &Value) -> String {
+    let all = |items: Vec<String>| items.join(",");
+    match value {
+        Value::Null => "null".into(),
+        Value::Number(n) if *n == 0.0 && n.is_sign_negative() => "-0".into(),
+        Value::Number(_) | Value::Boolean(_) => value.to_text().to_string(),
+        Value::String(_) => vein::json::stringify(value).to_string(),
+        Value::List(items) => format!("[{}]", all(items.iter().map(written).collect())),
+        Value::Record(record) => {
+            let fields = record.iter().map(|(name, value)| format!("{name}:{}", written(value)));
+            format!("{{{}}}", all(fields.collect()))
+        }
+    }
+}
+
+fn seen(page: &mut Page, names: &[String]) -> Vec<String> {
+    let value = |page: &mut Page, name: &str| page.session_mut().value(name).expect("a name");
+    names.iter().map(|name| format!("{name} {}", written(&value(page, name)))).collect()
+}
+
+#[tokio::test]
+async fn random_components_are_what_ecmascript_makes_of_them() {
+    let Some(browser) = Browser::start().await else { return };
+    let beds = json!([
+        { "id": 7, "crop": "Ruby 😀", "wet": true, "levels": [4, 10, 9] },
+        { "id": 3, "crop": "", "wet": false, "levels": [] },
+    ]);
+    let mut faults = 0;
+    for seed in 0..COMPONENTS {
+        let mut generator = Generator::new(seed);
+        let (mut text, buttons) = generator.component();
+        for i in 0..MORE_VALUES {
+            let kind =
+                *generator.random().pick(&[Kind::Number, Kind::Text, Kind::Text, Kind::Flag]);
+            let value = generator.expression(kind, 4);
+            text.insert_str(0, &format!("derives e{i} = {value}\n"));
+        }
+        let calls: Vec<usize> = (0..CALLS).map(|_| generator.random().below(buttons)).collect();
+        let derived =
+            text.lines().filter_map(|line| line.strip_prefix("derives ")?.split(' ').next());
+        let names: Vec<String> = STATE
+            .iter()
+            .map(|(name, ..)| *name)
+            .chain(["own", "bed"])
+            .chain(derived)
+            .map(str::to_owned)
+            .collect();
+        let script = format!(
+            "{} const names = {}; const calls = {}; {WRITTEN}",
+            script(&text, &beds.to_string()),
+            json!(names),
+            json!(calls)
+        );
+        let theirs =
+            browser.client.execute("return new Function(arguments[0])()", vec![json!(script)]);
+        let theirs = theirs.await.unwrap_or_else(|error| panic!("seed {seed}: {error}\n{text}"));
+        let ui = Ui::from_sources([("test-bed.vein", text.as_str())]);
+        let ui = ui.unwrap_or_else(|error| panic!("seed {seed}: {error}"));
+        let mut page = ui.open_unproven("test-bed", json!({ "beds": beds })).expect("beds");
+        let mut ours = vec![seen(&mut page, &names)];
+        for call in calls {
+            let button = page.find(&format!("button:nth-of-type({})", call + 1)).expect("a button");
+            let node = button.node();
+            let pulse =
+                page.session_mut().dispatch(node, &vein::Event::new("click")).expect("a click");
+            faults += usize::from(pulse.pulse.fault.is_some());
+            ours.push(seen(&mut page, &names));
+        }
+        for (step, ours) in ours.iter().enumerate() {
+            let Json::Array(theirs) = &theirs[step] else { panic!("seed {seed}: {theirs}") };
+            for (ours, theirs) in ours.iter().zip(theirs) {
+                assert_eq!(
+                    Some(ours.as_str()),
+                    theirs.as_str(),
+                    "seed {seed}, step {step}\n{text}"
+                );
+            }
+            assert_eq!(ours.len(), theirs.len());
+        }
+    }
+    assert!(faults > 0, "no handler failed, so nothing was seen of that");
+    browser.close().await;
+}
