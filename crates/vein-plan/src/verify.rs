@@ -44,7 +44,8 @@ pub fn verify(program: &Program) -> Result<(), Flaw> {
     };
     types(program).map_err(flaw("types"))?;
     for plan in &program.plans {
-        Verifier { program, plan }.plan().map_err(flaw(&plan.name))?;
+        let mut verifier = Verifier { program, plan, exprs: Vec::new(), stmts: Vec::new() };
+        verifier.plan().map_err(flaw(&plan.name))?;
     }
     Ok(())
 }
@@ -76,11 +77,16 @@ fn types(program: &Program) -> Checked {
 struct Verifier<'a> {
     program: &'a Program,
     plan: &'a Plan,
+    /// For each expression and statement, the innermost block whose cells it uses.
+    exprs: Vec<BlockId>,
+    stmts: Vec<BlockId>,
 }
 
 impl Verifier<'_> {
-    fn plan(&self) -> Checked {
+    fn plan(&mut self) -> Checked {
         ensure(!self.plan.blocks.is_empty(), || "no markup".into())?;
+        self.block_parents()?;
+        self.plan.cells.iter().try_for_each(|cell| self.block(cell.block))?;
         self.expressions()?;
         self.statements()?;
         self.cells()?;
@@ -92,24 +98,57 @@ impl Verifier<'_> {
             ensure(handler.params.len() <= (handler.locals as usize), || {
                 "fewer locals than parameters".into()
             })?;
-            self.body(&handler.body, handler.locals)?;
+            self.body(&handler.body, handler.locals, 0)?;
         }
         self.blocks()
     }
 
-    fn expressions(&self) -> Checked {
+    fn block_parents(&self) -> Checked {
+        for (number, block) in self.plan.blocks.iter().enumerate() {
+            let before = block.parent.is_some_and(|parent| (parent as usize) < number);
+            ensure(before || (number == 0 && block.parent.is_none()), || {
+                "a block that is written nowhere".into()
+            })?;
+        }
+        Ok(())
+    }
+
+    /// Whether what belongs to a block is seen from another: it is the same, or around it.
+    fn is_around(&self, outer: BlockId, mut inner: BlockId) -> bool {
+        // Parents stand before their blocks.
+        while inner > outer {
+            inner = self.plan.blocks[inner as usize].parent.unwrap_or(0);
+        }
+        inner == outer
+    }
+
+    /// The inner one of two blocks.
+    fn inner(&self, a: BlockId, b: BlockId) -> Result<BlockId, String> {
+        let (outer, inner) = (a.min(b), a.max(b));
+        ensure(self.is_around(outer, inner), || "a use of values of two blocks".into())?;
+        Ok(inner)
+    }
+
+    fn expressions(&mut self) -> Checked {
         let mut depths = Vec::with_capacity(self.plan.exprs.len());
         for (i, expr) in self.plan.exprs.iter().enumerate() {
-            let mut depth = 0;
-            let mut in_order = true;
+            let (mut depth, mut in_order, mut uses) = (0, true, Vec::new());
             expr.children(|child| match depths.get(child as usize) {
-                Some(below) => depth = depth.max(*below + 1),
+                Some(below) => {
+                    depth = depth.max(*below + 1);
+                    uses.push(self.exprs[child as usize]);
+                }
                 None => in_order = false,
             });
             ensure(in_order, || format!("expression {i} before its parts"))?;
             ensure(depth <= DEEPEST_EXPRESSION, || format!("expression {i} nested too deeply"))?;
             depths.push(depth);
             self.expression(expr).map_err(|problem| format!("expression {i}: {problem}"))?;
+            if let Expr::Cell(cell) = expr {
+                uses.push(self.plan.cells[*cell as usize].block);
+            }
+            let innermost = uses.into_iter().try_fold(0, |a, b| self.inner(a, b))?;
+            self.exprs.push(innermost);
         }
         Ok(())
     }
@@ -140,14 +179,18 @@ impl Verifier<'_> {
         }
     }
 
-    fn statements(&self) -> Checked {
+    fn statements(&mut self) -> Checked {
         for (i, stmt) in self.plan.stmts.iter().enumerate() {
-            let (mut exprs, mut in_order) = (Vec::new(), true);
-            stmt.children(|e| exprs.push(e), |s| in_order &= (s as usize) < i);
-            ensure(in_order, || format!("statement {i} before its parts"))?;
+            let (mut exprs, mut inner) = (Vec::new(), Vec::new());
+            stmt.children(|e| exprs.push(e), |s| inner.push(s));
+            ensure(inner.iter().all(|s| (*s as usize) < i), || {
+                format!("statement {i} before its parts")
+            })?;
             exprs.iter().try_for_each(|e| self.expr_id(*e))?;
+            let mut uses: Vec<BlockId> = exprs.iter().map(|e| self.exprs[*e as usize]).collect();
+            uses.extend(inner.iter().map(|s| self.stmts[*s as usize]));
             match stmt {
-                Stmt::Set(place, _) | Stmt::Edit(place, _) => self.place(place)?,
+                Stmt::Set(place, _) | Stmt::Edit(place, _) => uses.push(self.place(place)?),
                 Stmt::Call(handler, _) => {
                     ensure((*handler as usize) < self.plan.handlers.len(), || {
                         "an unknown handler".into()
@@ -160,6 +203,8 @@ impl Verifier<'_> {
                 }
                 _ => {}
             }
+            let innermost = uses.into_iter().try_fold(0, |a, b| self.inner(a, b))?;
+            self.stmts.push(innermost);
         }
         Ok(())
     }
@@ -167,20 +212,22 @@ impl Verifier<'_> {
     fn cells(&self) -> Checked {
         for (i, cell) in self.plan.cells.iter().enumerate() {
             self.ty(cell.ty)?;
-            self.block(cell.block)?;
             let at_top = cell.block == 0;
             match &cell.kind {
                 CellKind::Prop(default) | CellKind::Shared(default) => {
                     ensure(at_top, || "a prop inside the markup".into())?;
                     default.iter().try_for_each(|e| self.reads_before(*e, i))?;
+                    default.iter().try_for_each(|e| self.expr(*e, 0))?;
                 }
                 CellKind::State(init) => {
                     ensure(at_top, || "state inside the markup".into())?;
                     self.reads_before(*init, i)?;
+                    self.expr(*init, 0)?;
                 }
                 CellKind::Derived(value, reads) => {
                     self.reads_before(*value, i)?;
-                    self.reads(reads)?;
+                    self.expr(*value, cell.block)?;
+                    self.reads(reads, cell.block)?;
                     ensure(reads.paths().iter().all(|r| (r.cell as usize) < i), || {
                         format!("`{}` reads what comes after it", cell.name)
                     })?;
@@ -212,13 +259,7 @@ impl Verifier<'_> {
 
     fn blocks(&self) -> Checked {
         for (number, block) in self.plan.blocks.iter().enumerate() {
-            let before = block.parent.is_some_and(|parent| (parent as usize) < number);
-            ensure(before || (number == 0 && block.parent.is_none()), || {
-                "a block that is written nowhere".into()
-            })?;
-        }
-        for (number, block) in self.plan.blocks.iter().enumerate() {
-            self.template(block)?;
+            self.template(number as BlockId, block)?;
             for spot in &block.spots {
                 self.spot(number as u32, block, spot)
                     .map_err(|problem| format!("spot `{}`: {problem}", spot.address))?;
@@ -227,7 +268,7 @@ impl Verifier<'_> {
         Ok(())
     }
 
-    fn template(&self, block: &Block) -> Checked {
+    fn template(&self, number: BlockId, block: &Block) -> Checked {
         let (mut open, mut text_marks) = (0usize, Vec::new());
         for node in &block.template {
             match node {
@@ -248,19 +289,19 @@ impl Verifier<'_> {
             ensure(text_marks.get(part.mark as usize) == Some(&is_text), || {
                 format!("part `{}` on no such node", part.address)
             })?;
-            self.expr_id(part.value)?;
-            self.reads(&part.reads)?;
-            part.control.iter().try_for_each(|conversion| self.conversion(conversion))?;
+            self.expr(part.value, number)?;
+            self.reads(&part.reads, number)?;
+            part.control.iter().try_for_each(|conversion| self.conversion(conversion, number))?;
         }
         for listener in &block.listeners {
             ensure(text_marks.get(listener.mark as usize) == Some(&false), || {
                 format!("listener `{}` on no such element", listener.address)
             })?;
             ensure(listener.locals > 0, || "a listener without its event".into())?;
-            self.body(&listener.body, listener.locals)?;
+            self.body(&listener.body, listener.locals, number)?;
             if let Some(commit) = &listener.commit {
-                self.place(&commit.place)?;
-                self.conversion(&commit.from)?;
+                self.seen(self.place(&commit.place)?, number)?;
+                self.conversion(&commit.from, number)?;
                 ensure((commit.part as usize) < block.parts.len(), || {
                     "a two-way binding without its part".into()
                 })?;
@@ -285,12 +326,12 @@ impl Verifier<'_> {
         Ok(())
     }
 
-    fn conversion(&self, conversion: &Conversion) -> Checked {
+    fn conversion(&self, conversion: &Conversion, from: BlockId) -> Checked {
         match conversion {
-            Conversion::Picked(own) | Conversion::Member(own) => self.expr_id(*own),
+            Conversion::Picked(own) | Conversion::Member(own) => self.expr(*own, from),
             Conversion::Many(inner) => match **inner {
                 Conversion::Many(_) => Err("lists of lists in a control".into()),
-                ref inner => self.conversion(inner),
+                ref inner => self.conversion(inner, from),
             },
             _ => Ok(()),
         }
@@ -305,18 +346,19 @@ impl Verifier<'_> {
         };
         match &spot.kind {
             SpotKind::Branch { choice, reads, alternatives } => {
-                self.expr_id(*choice)?;
-                self.reads(reads)?;
+                self.expr(*choice, number)?;
+                self.reads(reads, number)?;
                 alternatives.iter().try_for_each(|id| inner(*id))
             }
             SpotKind::List { cell, path, by, block } => {
-                self.cell(*cell)?;
+                self.cell_from(*cell, number)?;
                 path.iter().try_for_each(|name| self.name(*name))?;
+                inner(*block)?;
                 if let Some((by, reads)) = by {
-                    self.expr_id(*by)?;
-                    self.reads(reads)?;
+                    self.expr(*by, *block)?;
+                    self.reads(reads, *block)?;
                 }
-                inner(*block)
+                Ok(())
             }
             SpotKind::Component(used) => {
                 let plan = self.program.plans.get(used.plan as usize).ok_or("no such component")?;
@@ -325,22 +367,22 @@ impl Verifier<'_> {
                     ensure(matches!(cell, Some(CellKind::Prop(_) | CellKind::Shared(_))), || {
                         "a value for no prop".into()
                     })?;
-                    self.given(given)?;
+                    self.given(given, number)?;
                 }
                 for heard in &used.events {
                     ensure((heard.event as usize) < plan.events.len(), || "no such event".into())?;
                     ensure(heard.locals > 0, || "a listener without its event".into())?;
-                    self.body(&heard.body, heard.locals)?;
+                    self.body(&heard.body, heard.locals, number)?;
                 }
                 used.contents.iter().try_for_each(|(_, id)| inner(*id))
             }
             SpotKind::Slot { values, fallback, .. } => {
-                values.iter().try_for_each(|(_, given)| self.given(given))?;
+                values.iter().try_for_each(|(_, given)| self.given(given, number))?;
                 fallback.iter().try_for_each(|id| inner(*id))
             }
             SpotKind::Renamed { name, reads, block: id } => {
-                self.expr_id(*name)?;
-                self.reads(reads)?;
+                self.expr(*name, number)?;
+                self.reads(reads, number)?;
                 inner(*id)?;
                 let one = &self.plan.blocks[*id as usize].template;
                 ensure(matches!(one.first(), Some(TemplateNode::Open { .. })), || {
@@ -349,23 +391,23 @@ impl Verifier<'_> {
             }
             SpotKind::Markup { value, reads } => {
                 ensure(block.template.len() > 1, || "markup outside an element".into())?;
-                self.expr_id(*value)?;
-                self.reads(reads)
+                self.expr(*value, number)?;
+                self.reads(reads, number)
             }
         }
     }
 
-    fn given(&self, given: &Given) -> Checked {
+    fn given(&self, given: &Given, from: BlockId) -> Checked {
         match given {
             Given::Path { cell, path } => {
-                self.cell(*cell)?;
+                self.cell_from(*cell, from)?;
                 path.iter().try_for_each(|name| self.name(*name))
             }
             Given::Value(value, reads) => {
-                self.expr_id(*value)?;
-                self.reads(reads)
+                self.expr(*value, from)?;
+                self.reads(reads, from)
             }
-            Given::Once(value) => self.expr_id(*value),
+            Given::Once(value) => self.expr(*value, from),
         }
     }
 
@@ -373,11 +415,12 @@ impl Verifier<'_> {
         ensure((id as usize) < self.plan.blocks.len(), || "an unknown block".into())
     }
 
-    fn body(&self, body: &[StmtId], locals: LocalId) -> Checked {
+    fn body(&self, body: &[StmtId], locals: LocalId, from: BlockId) -> Checked {
         ensure(locals <= MOST_LOCALS, || "more locals than the limit".into())?;
         let mut open: Vec<StmtId> = body.to_vec();
         while let Some(id) = open.pop() {
             let stmt = self.plan.stmts.get(id as usize).ok_or("an unknown statement")?;
+            self.seen(self.stmts[id as usize], from)?;
             if let Stmt::Let(local, _) | Stmt::For(local, ..) = stmt {
                 ensure(*local < locals, || "a local outside its handler".into())?;
             }
@@ -386,9 +429,9 @@ impl Verifier<'_> {
         Ok(())
     }
 
-    fn reads(&self, reads: &Reads) -> Checked {
+    fn reads(&self, reads: &Reads, from: BlockId) -> Checked {
         for read in reads.paths() {
-            self.cell(read.cell)?;
+            self.cell_from(read.cell, from)?;
             for step in &read.path {
                 if let ReadStep::Field(name) = step {
                     self.name(*name)?;
@@ -398,15 +441,37 @@ impl Verifier<'_> {
         Ok(())
     }
 
-    fn place(&self, place: &Place) -> Checked {
-        let kind = self.plan.cells.get(place.cell as usize).map(|cell| &cell.kind);
-        let writable =
-            matches!(kind, Some(CellKind::State(_) | CellKind::Shared(_) | CellKind::Item));
-        ensure(writable, || "a write to no state".into())?;
-        place.steps.iter().try_for_each(|step| match step {
-            PlaceStep::Field(name) => self.name(*name),
-            PlaceStep::Index(e) => self.expr_id(*e),
-        })
+    /// Checks a place and gives the innermost block whose cells it uses.
+    fn place(&self, place: &Place) -> Result<BlockId, String> {
+        let cell = self.plan.cells.get(place.cell as usize).filter(|cell| {
+            matches!(cell.kind, CellKind::State(_) | CellKind::Shared(_) | CellKind::Item)
+        });
+        let mut innermost = cell.ok_or("a write to no state")?.block;
+        for step in &place.steps {
+            match step {
+                PlaceStep::Field(name) => self.name(*name)?,
+                PlaceStep::Index(e) => {
+                    self.expr_id(*e)?;
+                    innermost = self.inner(innermost, self.exprs[*e as usize])?;
+                }
+            }
+        }
+        Ok(innermost)
+    }
+
+    /// An expression that is evaluated in a block sees what it uses.
+    fn expr(&self, id: ExprId, from: BlockId) -> Checked {
+        self.expr_id(id)?;
+        self.seen(self.exprs[id as usize], from)
+    }
+
+    fn seen(&self, block: BlockId, from: BlockId) -> Checked {
+        ensure(self.is_around(block, from), || "a value that is not seen from there".into())
+    }
+
+    fn cell_from(&self, cell: CellId, from: BlockId) -> Checked {
+        self.cell(cell)?;
+        self.seen(self.plan.cells[cell as usize].block, from)
     }
 
     fn expr_id(&self, id: ExprId) -> Checked {

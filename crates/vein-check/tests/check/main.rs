@@ -1,6 +1,8 @@
 //! The checker from outside: what it accepts, what it infers, what it reports and mends.
 
 mod accepted;
+mod broken;
+mod inferred;
 mod reached;
 mod reported;
 

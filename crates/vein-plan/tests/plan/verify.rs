@@ -105,6 +105,13 @@ fn used(program: &mut Program) -> &mut Use {
 /// What is broken, how, and what the refusal says.
 type Break = (&'static str, fn(&mut Program));
 
+/// An expression for the item of the loop, whose cell is seen only in the loop's block.
+fn inner_value(p: &mut Program) -> u32 {
+    p.plans[0].cells.push(Cell { name: "item".into(), ty: 0, kind: CellKind::Item, block: 1 });
+    p.plans[0].exprs.push(Expr::Cell(2));
+    p.plans[0].exprs.len() as u32 - 1
+}
+
 #[test]
 fn every_way_out_of_a_table_is_found() {
     let breaks: &[Break] = &[
@@ -131,6 +138,28 @@ fn every_way_out_of_a_table_is_found() {
         }),
         ("statement 0 before its parts", |p| p.plans[0].stmts[0] = Stmt::For(0, 0, vec![0])),
         ("an unknown statement", |p| p.plans[0].handlers[0].body = vec![7]),
+        ("a value that is not seen from there", |p| {
+            let item = inner_value(p);
+            p.plans[0].blocks[0].parts[0].value = item;
+        }),
+        ("a value that is not seen from there", |p| {
+            let item = inner_value(p);
+            p.plans[0].stmts[0] = Stmt::Let(0, item);
+        }),
+        ("a value that is not seen from there", |p| {
+            inner_value(p);
+            let read = PlanRead { cell: 2, path: vec![], extent: Extent::Whole };
+            p.plans[0].blocks[0].parts[0].reads = Reads::Fixed(vec![read]);
+        }),
+        ("a use of values of two blocks", |p| {
+            let item = inner_value(p);
+            let second = Block { parent: Some(0), ..p.plans[0].blocks[1].clone() };
+            p.plans[0].blocks.push(second);
+            let other = Cell { block: 2, ..p.plans[0].cells[2].clone() };
+            p.plans[0].cells.push(other);
+            p.plans[0].exprs.push(Expr::Cell(3));
+            p.plans[0].exprs.push(Expr::Binary(Binary::Add, item, item + 1));
+        }),
         ("an unknown handler", |p| p.plans[0].stmts[2] = Stmt::Call(1, vec![])),
         ("an unknown event", |p| p.plans[0].stmts[2] = Stmt::Give(1, vec![])),
         ("a local outside its handler", |p| p.plans[0].stmts[0] = Stmt::Let(2, 3)),

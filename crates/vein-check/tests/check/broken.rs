@@ -1,0 +1,122 @@
+//! Texts that somebody is in the middle of writing: whatever is missing or doubled, the check
+//! comes back, names places that are there, and its fixes can be made.
+
+use proptest::prelude::*;
+use vein_check::{Source, Workspace, check};
+
+const TEXTS: [&str; 6] = [
+    include_str!("../../../vein/examples/components/bench-report.vein"),
+    include_str!("../../../vein/examples/components/seed-order.vein"),
+    include_str!("../../../vein/examples/components/bed-list.vein"),
+    include_str!("../../../vein/examples/components/tool-shed.vein"),
+    include_str!("../../../vein/examples/components/watering-can.vein"),
+    include_str!("../../../vein/tests/api/bed-card.vein"),
+];
+
+/// What may come to stand anywhere.
+const BITS: [&str; 24] = [
+    "<",
+    ">",
+    "</",
+    "{",
+    "}",
+    "\"",
+    "'",
+    "`",
+    "${",
+    "<-",
+    "<->",
+    "->",
+    "(",
+    ")",
+    "=",
+    "<!--",
+    "/*",
+    "\\",
+    "\0",
+    "😀",
+    "each=\"a of b\"",
+    " otherwise",
+    "<style>",
+    "&#xd800;",
+];
+
+fn char_boundary(text: &str, at: usize) -> usize {
+    (0..=at % (text.len() + 1)).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0)
+}
+
+/// A text with one stretch of it taken out, doubled, or something put in.
+fn changed(text: &str, (from, len, how): (usize, usize, usize)) -> String {
+    let from = char_boundary(text, from);
+    let to = char_boundary(text, (from + len % 40).min(text.len()));
+    let (from, to) = (from.min(to), from.max(to));
+    let put = match how % (BITS.len() + 2) {
+        0 => "",
+        1 => &text[from..to].repeat(2),
+        bit => BITS[bit - 2],
+    };
+    format!("{}{put}{}", &text[..from], &text[to..])
+}
+
+fn sources(broken: &str, number: usize) -> Vec<Source> {
+    let source = |(at, text): (usize, &&str)| {
+        let text = if at == number { broken } else { text };
+        Source { path: format!("part-{}.vein", at + 1), text: text.into() }
+    };
+    TEXTS.iter().enumerate().map(source).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 400, ..ProptestConfig::default() })]
+
+    #[test]
+    fn places_are_there_and_fixes_can_be_made(
+        number in 0..TEXTS.len(),
+        changes in prop::collection::vec((any::<usize>(), any::<usize>(), any::<usize>()), 1..4),
+    ) {
+        let text = changes.iter().fold(TEXTS[number].to_owned(), |text, how| changed(&text, *how));
+        let checked = check(sources(&text, number));
+        prop_assert_eq!(checked.program.is_some(), checked.report.errors() == 0);
+        for found in &checked.report.diagnostics {
+            let text = &checked.report.sources[found.file].text;
+            let spans = found.related.iter().map(|(span, _)| *span).chain([found.span]);
+            let edits = found.fix.iter().flat_map(|fix| &fix.edits);
+            for span in spans.chain(edits.map(|(span, _)| *span)) {
+                prop_assert!(text.get(span.range()).is_some(), "{} in {text}", found.code);
+            }
+            prop_assert!(!found.message.is_empty() && !found.message.contains('\n'));
+        }
+        // Whatever is printed of it can be printed.
+        prop_assert!(checked.report.to_string().len() < 1 << 20);
+        let lines = checked.report.json();
+        prop_assert_eq!(checked.report.sarif()["runs"][0]["results"].as_array().map(Vec::len),
+            Some(checked.report.diagnostics.len()), "{}", lines);
+    }
+
+    #[test]
+    fn what_is_checked_again_is_what_is_checked_at_once(
+        changes in prop::collection::vec(
+            (0..TEXTS.len(), any::<usize>(), any::<usize>(), any::<usize>()),
+            1..6,
+        ),
+    ) {
+        let mut texts = TEXTS.map(str::to_owned);
+        let all = |texts: &[String]| -> Vec<Source> {
+            let texts = texts.iter().enumerate();
+            let source = |(at, text): (usize, &String)| Source {
+                path: format!("part-{}.vein", at + 1),
+                text: text.clone(),
+            };
+            texts.map(source).collect()
+        };
+        let mut workspace = Workspace::new(all(&texts));
+        for (number, from, len, how) in changes {
+            texts[number] = changed(&texts[number], (from, len, how));
+            workspace.change(all(&texts).swap_remove(number));
+            let (again, at_once) = (workspace.checked(), check(all(&texts)));
+            prop_assert_eq!(&again.report.diagnostics, &at_once.report.diagnostics);
+            let bytes = |program: Option<vein_plan::Program>| program.map(|p| p.to_bytes());
+            prop_assert!(bytes(again.program) == bytes(at_once.program), "plans differ");
+        }
+    }
+}

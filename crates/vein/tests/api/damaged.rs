@@ -1,0 +1,95 @@
+//! Plans that somebody has altered and signed anew: each is refused, or runs without going out
+//! of any table.
+
+use proptest::prelude::*;
+use std::path::Path;
+use vein::{Error, Event, LoadError, Ui};
+
+const DATA: &str = include_str!("../../../../examples/glasshouse/glass-house.json");
+
+/// Where the checksum of a plan stands, and where its body begins.
+const SUM: std::ops::Range<usize> = 6..10;
+
+fn glasshouse() -> Vec<u8> {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/glasshouse");
+    Ui::from_dir(folder).expect("the glasshouse checks").to_plan()
+}
+
+fn signed(mut plan: Vec<u8>) -> Vec<u8> {
+    let sum = crc32fast::hash(&plan[SUM.end..]);
+    plan[SUM].copy_from_slice(&sum.to_le_bytes());
+    plan
+}
+
+/// Opens every component that takes the glasshouse's data or none, and clicks everywhere; says
+/// how many were opened.
+fn use_all(ui: &Ui) -> usize {
+    let names: Vec<String> = ui.components().map(str::to_owned).collect();
+    let data = vein::json::parse(DATA).expect("the data of the glasshouse");
+    let open = |name: &String| {
+        let with_data = ui.open_value(name, data.clone());
+        with_data.or_else(|_| ui.open(name, ())).ok()
+    };
+    let pages = names.iter().filter_map(open);
+    let mut opened = 0;
+    for mut page in pages {
+        opened += 1;
+        page.session_mut().prove(false);
+        let nodes = page.session_mut().tree().select("*").unwrap_or_default();
+        for node in nodes.into_iter().take(30) {
+            for kind in ["click", "input", "change", "submit"] {
+                // The element may be gone by now.
+                let _ = page.session_mut().dispatch(node, &Event::new(kind));
+            }
+        }
+        let _ = page.html();
+    }
+    opened
+}
+
+#[test]
+fn a_plan_cut_anywhere_is_refused() {
+    let plan = glasshouse();
+    for len in (0..plan.len()).step_by(7) {
+        let cut = match len {
+            0..10 => plan[..len].to_vec(),
+            _ => signed(plan[..len].to_vec()),
+        };
+        assert!(Ui::from_plan(&cut).is_err(), "{len} bytes of {}", plan.len());
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 2000, ..ProptestConfig::default() })]
+
+    #[test]
+    fn altered_plans_are_refused_or_run(
+        changes in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 1..4),
+    ) {
+        let mut plan = glasshouse_once();
+        for (at, byte) in &changes {
+            let at = SUM.end + at.index(plan.len() - SUM.end);
+            plan[at] = *byte;
+        }
+        match Ui::from_plan(&signed(plan)) {
+            Ok(ui) => {
+                use_all(&ui);
+            }
+            Err(Error::Load(LoadError::Damaged | LoadError::Flawed(_))) => {}
+            Err(other) => prop_assert!(false, "{other}"),
+        }
+    }
+}
+
+fn glasshouse_once() -> Vec<u8> {
+    static PLAN: std::sync::OnceLock<Vec<u8>> = std::sync::OnceLock::new();
+    PLAN.get_or_init(glasshouse).clone()
+}
+
+#[test]
+fn a_plan_as_it_was_written_runs() {
+    let plan = glasshouse_once();
+    assert_eq!(signed(plan.clone()), plan, "the checksum is where this test looks for it");
+    let ui = Ui::from_plan(&plan).expect("a sound plan");
+    assert!(use_all(&ui) > 1, "the house and something that needs no data");
+}
