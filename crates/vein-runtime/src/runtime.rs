@@ -564,7 +564,7 @@ impl Runtime {
     /// Makes one entry of several writes to one place, and drops what came out as it was.
     fn keep_real_changes(&self, pulse: &mut Pulse) {
         let log = &self.view.graph.log;
-        if log.len() < 2 && !pulse.values.iter().any(is_nothing) {
+        if log.len() < 2 && !pulse.values.iter().any(is_no_change) {
             return;
         }
         type Place<'a> = (ScopeId, CellId, &'a [Step]);
@@ -577,7 +577,7 @@ impl Runtime {
             let earlier = (0..=path.len()).find_map(|len| set.get(&(scope, cell, &path[..len])));
             let kept_as = match earlier {
                 Some(earlier) => stands_for[*earlier],
-                None if is_nothing(&change) => None,
+                None if is_no_change(&change) => None,
                 None => {
                     kept.push(change);
                     Some(kept.len() - 1)
@@ -626,8 +626,10 @@ fn held_by_control(event: &Value) -> Shown {
     }
 }
 
-fn is_nothing(change: &ValueChange) -> bool {
-    matches!(&change.difference, Difference::Value { from, to } if from.same(to))
+/// Whether it came out as it was, or was worked out for the first time.
+fn is_no_change(change: &ValueChange) -> bool {
+    let first = change.layer == Layer::Derived && change.because.is_empty();
+    first || matches!(&change.difference, Difference::Value { from, to } if from.same(to))
 }
 
 /// `button` of `button click`.

@@ -4,9 +4,10 @@
 use crate::generate::Random;
 use serde_json::{Value as Json, json};
 use std::sync::Arc;
-use vein_check::{Severity, Source, check};
+use vein_check::{ReachMap, Severity, Source, check, reach_map};
 use vein_plan::{Program, Property};
 use vein_proof::{Entry, Session};
+use vein_runtime::{Effect, Layer};
 use vein_view::{Event, NodeId};
 
 /// The names that can be used at a place of the markup.
@@ -741,11 +742,88 @@ fn shown(files: &[(String, String)]) -> String {
     files.iter().map(|(path, text)| format!("--- {path}\n{text}")).collect()
 }
 
+/// What an address may be in the text: without identities and positions, and without the elements
+/// of loops around a component. What stands in a slot was written there, or where the component
+/// is used.
+fn as_written(address: &str) -> Vec<String> {
+    let (mut plain, mut depth) = (String::new(), 0);
+    for c in address.chars() {
+        depth += i32::from(c == '[');
+        if depth == 0 {
+            plain.push(c);
+        }
+        depth -= i32::from(c == ']');
+    }
+    let is_component = |step: &str| step.split(['.', '#']).next().is_some_and(|n| n.contains('-'));
+    let (mut found, mut steps) = (vec![Vec::new()], plain.split(" › ").peekable());
+    while let Some(step) = steps.next() {
+        if step == "slot" || step.starts_with("slot(") || step.starts_with("slot.") {
+            let outside = found.clone().into_iter().map(|mut way: Vec<&str>| {
+                way.pop();
+                way
+            });
+            found.extend(outside.collect::<Vec<_>>());
+        } else if steps.peek().is_none() {
+            found.iter_mut().for_each(|way| way.push(step));
+        } else if is_component(step) {
+            // Or it is the row of a loop over components.
+            let inside = found.clone().into_iter().map(|mut way| {
+                way.push(step);
+                way
+            });
+            found.extend(inside.collect::<Vec<_>>());
+        }
+    }
+    found.into_iter().map(|way| way.join(" › ")).collect()
+}
+
+/// The cell of a path, with the component that it stands in.
+fn root_of(path: &str) -> String {
+    let (inside, path) = path.rsplit_once(" › ").map_or(("", path), |(a, b)| (a, b));
+    let dots = if inside.is_empty() && !path.contains('-') { 1 } else { 2 };
+    let name: Vec<&str> = path.split('.').take(dots).collect();
+    format!("{inside}{}{}", if inside.is_empty() { "" } else { " › " }, name.join("."))
+}
+
+/// What a pulse changed is within what was known of the state that it wrote, before anything ran.
+fn stays_in_reach(map: &ReachMap, entry: &Entry, story: &str) -> usize {
+    let written: Vec<String> = entry
+        .pulse
+        .values
+        .iter()
+        .filter(|change| change.layer == Layer::State)
+        .flat_map(|change| as_written(&change.path))
+        .map(|path| root_of(&path))
+        .collect();
+    if written.is_empty() {
+        // Items that are alike have changed places: nothing else can come of it.
+        let moves = |effect: &Effect| matches!(effect, Effect::List { added: 0, removed: 0, .. });
+        assert!(entry.pulse.parts.iter().all(|part| moves(&part.effect)), "{entry}\n{story}");
+        return 0;
+    }
+    let paths = map.paths.iter().filter(|path| {
+        let root = root_of(&path.path.replace("[*]", ""));
+        written.contains(&root)
+    });
+    let reached: Vec<&str> = paths
+        .flat_map(|path| path.parts.iter().map(|part| map.parts[part.part].as_str()))
+        .collect();
+    for part in &entry.pulse.parts {
+        assert!(
+            as_written(&part.address).iter().any(|address| reached.contains(&address.as_str())),
+            "{} is out of the reach of {written:?}\n{entry}\n{story}",
+            part.address,
+        );
+    }
+    entry.pulse.parts.len()
+}
+
 #[test]
 fn random_views_under_random_use_are_exact() {
     let asked = |name| std::env::var(name).ok().and_then(|n| n.parse::<u64>().ok());
     let (first, seeds) =
         (asked("VEIN_FIRST_SEED").unwrap_or(1), asked("VEIN_SEEDS").unwrap_or(2100));
+    let mut in_reach = 0;
     let (mut pulses, mut changed, mut moved, mut created, mut problems) = (0, 0, 0, 0, 0);
     for seed in first..first + seeds {
         let mut random = Random::new(seed);
@@ -760,8 +838,10 @@ fn random_views_under_random_use_are_exact() {
         let (mut session, opening) = opened.expect("props that fit");
         assert!(opening.pulse.fault.is_none());
         session.prove(true);
+        let map = reach_map(session.runtime().program(), session.runtime().plan());
         for step in 0..10 {
             let entry = act(&mut session, &mut random);
+            in_reach += stays_in_reach(&map, &entry, &shown(&files));
             let verdict = entry.verdict.as_ref().expect("proof is on");
             assert!(
                 verdict.is_exact(),
@@ -792,5 +872,6 @@ fn random_views_under_random_use_are_exact() {
     // The generator has to reach what it is for.
     assert!(pulses >= 20_000, "{pulses} pulses");
     assert!(changed > pulses / 2, "{changed} changes in {pulses} pulses");
+    assert!(in_reach > pulses, "{in_reach} parts were held against the map");
     assert!(moved > 300 && created > pulses && problems > 500, "{moved} {created} {problems}");
 }
