@@ -1,11 +1,13 @@
 //! The parser from outside: what it accepts, what it reports, and that nothing upsets it.
 
+mod written;
+
 use proptest::prelude::*;
 use vein_syntax::ast::{AttributeValue, DeclarationKind, Expr, ExprKind, Node, TextPiece};
 use vein_syntax::{DEEPEST_MARKUP, SyntaxErrorKind, parse};
 
 /// An expression with all its grouping spelled out.
-fn grouped(e: &Expr) -> String {
+pub fn grouped(e: &Expr) -> String {
     let all = |items: &[Expr]| items.iter().map(grouped).collect::<Vec<_>>().join(" ");
     match &e.kind {
         ExprKind::Null => "null".into(),
@@ -45,7 +47,7 @@ fn grouped(e: &Expr) -> String {
     }
 }
 
-fn derived(source: &str) -> String {
+pub fn derived(source: &str) -> String {
     let parsed = parse(&format!("derives x = {source}\n"));
     assert_eq!(parsed.errors, [], "{source}");
     match &parsed.file.declarations[0].kind {
