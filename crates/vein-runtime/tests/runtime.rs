@@ -277,3 +277,85 @@ holds n = 0
     runtime.set("beds", json!([])).expect("a list");
     assert!(runtime.followed_reads() < 8, "{} are left of {followed}", runtime.followed_reads());
 }
+
+#[test]
+fn what_is_worked_out_for_the_first_time_is_no_change() {
+    let text = "
+holds beds = [{ id: 1, dry: true }]
+holds open = false
+derives unread = beds.length
+<i click='-> beds.push({ id: beds.length + 1, dry: false })'></i>
+<i click='-> open = true'></i>
+<p each='bed of beds.filter(b => b.id > 0) by bed.id'>{bed.id}</p>
+<b when='open'>{unread}</b>
+";
+    let mut runtime = open(text, &Json::Null);
+    let told = |pulse: &Pulse| -> Vec<String> {
+        let layer = |layer: Layer| if layer == Layer::State { "state" } else { "derived" };
+        pulse.values.iter().map(|v| format!("{} {}", layer(v.layer), v.path)).collect()
+    };
+    let pulse = act(&mut runtime, 0);
+    assert_eq!(told(&pulse), ["state beds", "derived beds.filter(b => b.id > 0)"]);
+    assert_eq!(pulse.values[1].because, [0]);
+    // The branch reads `unread`, which nobody has read before: it has not changed.
+    let pulse = act(&mut runtime, 1);
+    assert_eq!(told(&pulse), ["state open"]);
+    assert_eq!(pulse.parts.len(), 1);
+    assert_eq!(pulse.parts[0].because, [0]);
+    // From now on it is read, and follows.
+    let pulse = act(&mut runtime, 0);
+    assert!(told(&pulse).contains(&"derived unread".to_owned()), "{:?}", told(&pulse));
+}
+
+#[test]
+fn the_host_reads_and_writes_by_path_and_is_told_what_is_wrong() {
+    let text = "
+shape Bed { crop: string, levels: number[], note: string? }
+shares beds: Bed[]
+takes limit: number = 30
+holds picked: Bed? = null
+derives count = beds.length
+<p>{count} {limit} {picked?.crop} {beds.map(b => b.crop).join()}</p>
+";
+    let beds = json!([{ "crop": "leek", "levels": [1, 2] }, { "crop": "kale", "levels": [] }]);
+    let mut runtime = open(text, &json!({ "beds": beds }));
+    for (path, expected) in [
+        ("count", json!(2)),
+        ("beds[0].crop", json!("leek")),
+        ("beds[0].levels[1]", json!(2)),
+        ("beds[1]", json!({ "crop": "kale", "levels": [], "note": null })),
+        ("picked", json!(null)),
+    ] {
+        assert_eq!(runtime.get(path), Ok(expected), "{path}");
+    }
+    let one = json!({ "crop": "pea", "levels": [3], "note": null });
+    for (path, value) in [
+        ("beds[0].levels[1]", json!(7)),
+        ("beds[1].note", json!("mulch")),
+        ("picked", one),
+        ("picked.crop", json!("bean")),
+        ("limit", json!(0.5)),
+    ] {
+        let pulse = runtime.set(path, &value).expect(path);
+        assert!(!pulse.values.is_empty(), "{path}");
+        assert_eq!(runtime.get(path), Ok(value), "{path}");
+    }
+    for (path, value, problem) in [
+        ("bed", json!(1), "there is nothing at `bed`; there are: beds, limit, picked, count"),
+        ("beds[0].litres", json!(1), "there are: crop, levels, note"),
+        ("beds[9].crop", json!("a"), "there is nothing at `beds[9].crop`"),
+        ("beds[x]", json!(1), "there are: positions"),
+        ("beds.crop", json!("a"), "there is nothing at `beds.crop`"),
+        ("beds[0]crop", json!("a"), "there is nothing at `beds[0]crop`"),
+        ("beds[0", json!(1), "there is nothing at `beds[0`"),
+        ("count", json!(3), "`count` is derived and cannot be written"),
+        ("limit", json!("much"), "limit: expected number, found the string \"much\""),
+        ("beds[0].levels", json!([1, null]), "beds[0].levels[1]: expected number, found null"),
+        ("picked", json!({ "crop": "pea" }), "picked.levels: missing; expected number[]"),
+        ("picked", json!({ "tone": 1 }), "picked.tone: Bed has no field `tone`"),
+    ] {
+        let error = runtime.set(path, value).expect_err(path).to_string();
+        assert!(error.contains(problem), "{path}: {error}");
+    }
+    assert_eq!(runtime.get("beds[0].levels"), Ok(json!([1, 7])), "nothing was lost");
+}
