@@ -47,6 +47,7 @@ pub fn grouped(e: &Expr) -> String {
     }
 }
 
+/// The grouping of the expression that a text is read as.
 pub fn derived(source: &str) -> String {
     let parsed = parse(&format!("derives x = {source}\n"));
     assert_eq!(parsed.errors, [], "{source}");

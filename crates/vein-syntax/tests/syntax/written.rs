@@ -70,9 +70,10 @@ impl Written {
                     _ => (own, own + 1),
                 };
                 // `??` does not stand beside `&&` and `||` without parentheses.
-                let mixes = |side: &Written| match (*operator, side) {
-                    ("??", Written::Binary("&&" | "||", ..)) => true,
-                    ("&&" | "||", Written::Binary("??", ..)) => true,
+                let both = ["&&", "||"];
+                let mixes = |side: &Written| match side {
+                    Written::Binary(inner, ..) if *operator == "??" => both.contains(inner),
+                    Written::Binary(inner, ..) => both.contains(operator) && *inner == "??",
                     _ => false,
                 };
                 at_left = if mixes(left) { MEMBER } else { at_left };
