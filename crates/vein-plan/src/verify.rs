@@ -269,21 +269,31 @@ impl Verifier<'_> {
     }
 
     fn template(&self, number: BlockId, block: &Block) -> Checked {
-        let (mut open, mut text_marks) = (0usize, Vec::new());
+        // The mark of each open element that has one; for each marked node whether it is text,
+        // and in which element it stands.
+        let (mut open, mut text_marks) = (Vec::<Option<u32>>::new(), Vec::new());
+        let mut around: Vec<Option<Option<u32>>> = Vec::new();
         for node in &block.template {
+            if node.is_marked() {
+                around.push(open.last().copied());
+            } else {
+                // What stands at the top is taken away and moved by its number.
+                let inside = !open.is_empty() || matches!(node, TemplateNode::Close);
+                ensure(inside, || "a node at the top without a number".into())?;
+            }
             match node {
                 TemplateNode::Open { marked, .. } => {
-                    open += 1;
+                    open.push(marked.then_some(text_marks.len() as u32));
                     text_marks.extend(marked.then_some(false));
                 }
                 TemplateNode::TextPart => text_marks.push(true),
                 TemplateNode::Text { marked, .. } => text_marks.extend(marked.then_some(true)),
                 TemplateNode::Close => {
-                    open = open.checked_sub(1).ok_or("an element closed twice")?;
+                    open.pop().ok_or("an element closed twice")?;
                 }
             }
         }
-        ensure(open == 0, || "an element left open".into())?;
+        ensure(open.is_empty(), || "an element left open".into())?;
         for part in &block.parts {
             let is_text = matches!(part.kind, crate::PartKind::Text);
             ensure(text_marks.get(part.mark as usize) == Some(&is_text), || {
@@ -302,7 +312,8 @@ impl Verifier<'_> {
             if let Some(commit) = &listener.commit {
                 self.seen(self.place(&commit.place)?, number)?;
                 self.conversion(&commit.from, number)?;
-                ensure((commit.part as usize) < block.parts.len(), || {
+                let part = block.parts.get(commit.part as usize);
+                ensure(part.is_some_and(|part| part.mark == listener.mark), || {
                     "a two-way binding without its part".into()
                 })?;
             }
@@ -313,11 +324,13 @@ impl Verifier<'_> {
             ensure(
                 match spot.next {
                     Next::End => true,
-                    Next::Node(mark) => (mark as usize) < text_marks.len(),
+                    Next::Node(mark) => around.get(mark as usize) == Some(&spot.parent.map(Some)),
                     // Always one that comes later, so that looking for it comes to an end.
                     Next::Spot(next) => {
                         let here = block.spots.iter().position(|s| std::ptr::eq(s, spot));
-                        (next as usize) < block.spots.len() && here < Some(next as usize)
+                        let sibling = block.spots.get(next as usize);
+                        sibling.is_some_and(|after| after.parent == spot.parent)
+                            && here < Some(next as usize)
                     }
                 },
                 || "a spot before nothing that there is".into(),

@@ -182,6 +182,13 @@ fn every_way_out_of_a_table_is_found() {
         ("a spot before nothing", |p| p.plans[0].blocks[0].spots[1].next = Next::Spot(0)),
         ("a spot before nothing", |p| p.plans[0].blocks[0].spots[0].next = Next::Spot(0)),
         ("a spot before nothing", |p| p.plans[0].blocks[0].spots[0].next = Next::Node(2)),
+        // The node is there, but it does not stand in the spot's element.
+        ("a spot before nothing", |p| p.plans[0].blocks[0].spots[1].next = Next::Node(0)),
+        ("a spot before nothing", |p| p.plans[0].blocks[0].spots[1].parent = None),
+        ("a node at the top without a number", |p| {
+            let text = TemplateNode::Text { text: "a".into(), marked: false };
+            p.plans[0].blocks[0].template.push(text);
+        }),
         ("an unknown block", |p| {
             let kind = SpotKind::List { cell: 0, path: vec![], by: None, block: 9 };
             p.plans[0].blocks[0].spots[0].kind = kind;
