@@ -78,11 +78,13 @@ fn memory() -> f64 {
 }
 
 fn main() {
+    // First, while nothing was set aside yet.
+    pages();
     type Shape = (&'static str, fn(usize) -> String);
     let shapes: [Shape; 2] = [("chain", chain), ("diamond", diamond)];
     println!("median µs of a click (derived values computed, patches); tree in memory, proof off");
     for (name, text) in shapes {
-        for values in [100, 1_000] {
+        for values in [100, 1_000, 10_000] {
             let mut page = open(&ui(text(values)));
             let all = click(&mut page, ".all", 500);
             let same = click(&mut page, ".same", 500);
@@ -104,7 +106,6 @@ fn main() {
         let (time, _, patches) = click(&mut page, ".all", 5_000);
         println!("{:>8} of {parts:>5}: {time:>9.2} ({patches} patches)", "states");
     }
-    pages();
 }
 
 /// Many pages of one set of components, open at once.
