@@ -87,7 +87,7 @@ fn soak(minutes: u64) -> bool {
         println!("\n== seeds {seed} to {}", seed + BATCH - 1);
         let mut command = Command::new("cargo");
         command.args(["test", "--release", "-p", "vein-proof", "--test", "proof", "--quiet", "--"]);
-        command.arg("exactness::random").env("VEIN_SEEDS", BATCH.to_string());
+        command.arg("random_").env("VEIN_SEEDS", BATCH.to_string());
         if !succeeds(command.env("VEIN_FIRST_SEED", seed.to_string())) {
             println!(
                 "\nTo repeat: VEIN_FIRST_SEED=<the seed above> VEIN_SEEDS=1 cargo test -p vein-proof"

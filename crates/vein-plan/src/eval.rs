@@ -9,6 +9,10 @@ use crate::track::{Extent, Origin, Read};
 use crate::value::{Name, Record, Value};
 use std::sync::Arc;
 
+/// No list has a position that far out, so nothing is read there. Half of what a position can
+/// be: there is room for following it through what is put in before it.
+const BEYOND_ANY_LIST: f64 = 2_147_483_648.0;
+
 /// Where an evaluation finds the state. Derived values are brought up to date by whoever
 /// keeps them, before they are given.
 pub trait Cells {
@@ -140,7 +144,7 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
     fn index(&mut self, list: ExprId, index: ExprId) -> Followed<O> {
         let (value, origin) = self.follow(list);
         let at = self.value(index).to_number();
-        let whole = at >= 0.0 && at.fract() == 0.0 && at < f64::from(u32::MAX);
+        let whole = at >= 0.0 && at.fract() == 0.0 && at < BEYOND_ANY_LIST;
         match &value {
             Value::List(items) if whole => {
                 let at = at as usize;
@@ -254,7 +258,8 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
                 }
                 let index = if at.trunc() < 0.0 { at.trunc() + len as f64 } else { at.trunc() };
                 let at = if index.is_nan() { 0.0 } else { index };
-                let origin = if at >= 0.0 { list.item(at as usize) } else { O::made() };
+                let within = (0.0..BEYOND_ANY_LIST).contains(&at);
+                let origin = if within { list.item(at as usize) } else { O::made() };
                 return (result(&receiver), origin);
             }
             _ => {

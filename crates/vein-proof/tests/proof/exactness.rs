@@ -174,6 +174,28 @@ fn fixed_reads_are_the_reads_that_happen() {
     assert!(fixed > 500, "only {fixed} readers were fixed");
 }
 
+/// No list reaches that far, so nothing that is put into one is seen there.
+#[test]
+fn positions_beyond_any_list_read_nothing() {
+    for position in ["1e21", "4294967295", "4294967294", "2147483648"] {
+        let text = format!(
+            "holds numbers = [3, 1, 2]\nholds far = {position}\n\
+             <p class='{{numbers.at(far) ?? 0}}' title='{{numbers[far] ?? 0}}'>{{numbers.length}}</p>\n\
+             <button click='-> numbers.push(4); numbers.splice(0, 1, 5)'>b</button>\n"
+        );
+        let opened = Session::open(compiled(&text), "test-bed", Json::Null, None);
+        let (mut session, _) = opened.expect("no props");
+        session.prove(true);
+        let button = session.tree().select("button").expect("a selector")[0];
+        for _ in 0..3 {
+            let entry = session.dispatch(button, &Event::new("click")).expect("a button");
+            let verdict = entry.verdict.as_ref().expect("proof is on");
+            assert!(verdict.is_exact(), "{position}\n{entry}\n{}", verdict.problems().join("\n"));
+            assert_eq!(entry.pulse.evaluated.len(), 1, "only the length has changed: {entry}");
+        }
+    }
+}
+
 /// A pulse that fails leaves a page that does next what a page does that never ran it.
 #[test]
 fn a_failed_pulse_leaves_no_trace() {
