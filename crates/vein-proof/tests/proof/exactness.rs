@@ -174,6 +174,41 @@ fn fixed_reads_are_the_reads_that_happen() {
     assert!(fixed > 500, "only {fixed} readers were fixed");
 }
 
+/// A value that can read another, and did not, does not become stale behind the back of those
+/// that have just read it.
+#[test]
+fn what_was_not_read_does_not_make_stale() {
+    let text = "
+shape Bed { id: number, crop: string, levels: number[] }
+holds beds: Bed[] = [{ id: 3, crop: 'pea', levels: [] }]
+holds own: Bed[] = [{ id: 1, crop: 'leek', levels: [1] }, { id: 2, crop: 'kale', levels: [] }]
+holds bed: Bed = { id: 9, crop: 'bean', levels: [5] }
+holds flag = false
+derives all = [bed, ...beds]
+derives levels = all.flatMap(b => b.levels)
+derives crop = (flag ? all : own)[1]?.crop ?? 'none'
+<p>{crop} {levels.length}</p>
+<p when='flag'>{crop} {levels.length} {all.map(b => b.crop).join()}</p>
+<button click='-> own.reverse()'>b</button>
+<button click='-> bed = { ...bed, id: bed.id + 1 }'>b</button>
+<button click='-> bed.crop = bed.crop + 1; bed.levels.push(2)'>b</button>
+<button click='-> flag = !flag'>b</button>
+";
+    for order in 0..4_usize.pow(5) {
+        let opened = Session::open(compiled(text), "test-bed", Json::Null, None);
+        let (mut session, _) = opened.expect("no props");
+        session.prove(true);
+        for step in 0..5 {
+            let which = order / 4_usize.pow(step) % 4;
+            let button = session.tree().select("button").expect("a selector")[which];
+            let entry = session.dispatch(button, &Event::new("click")).expect("a button");
+            let verdict = entry.verdict.as_ref().expect("proof is on");
+            let problems = verdict.problems().join("\n");
+            assert!(verdict.is_exact(), "order {order}, step {step}\n{entry}\n{problems}");
+        }
+    }
+}
+
 /// No list reaches that far, so nothing that is put into one is seen there.
 #[test]
 fn positions_beyond_any_list_read_nothing() {

@@ -20,7 +20,7 @@ impl Graph {
     }
 
     /// What a reader reads, and in which scope.
-    fn reads(&self, (scope, reader): ReaderKey) -> (ScopeId, Arc<KnownReads>) {
+    pub(super) fn reads(&self, (scope, reader): ReaderKey) -> (ScopeId, Arc<KnownReads>) {
         let here = self.scope(scope);
         if let Some(Slot::Derived { scope, reads, .. }) = here.cells.get(reader as usize) {
             return (*scope, reads.clone());

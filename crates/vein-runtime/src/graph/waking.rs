@@ -2,7 +2,7 @@
 
 use super::{At, Graph, ListSeen, ReaderKey, Touched, Wake, What};
 use crate::scope::{Held, Mark, NONE, ScopeId, Slot};
-use crate::wakes::{Entry, Node, Prepared, Wakes};
+use crate::wakes::{Entry, KnownReads, Node, Prepared, Wakes};
 use smallvec::SmallVec;
 use std::cmp::Reverse;
 use vein_plan::code::CellId;
@@ -320,6 +320,9 @@ impl Graph {
 
     /// Marks a reader that sees the write that was logged last.
     fn wake(&mut self, key: ReaderKey, cell: CellId, strip: Option<u32>, at: At<'_>) {
+        if !self.depends_on(key, cell) {
+            return;
+        }
         let write = (self.log.len() as u32).saturating_sub(1);
         let touched = self.touch(key);
         let entry = &mut self.touched[touched];
@@ -338,6 +341,22 @@ impl Graph {
             entry.wakes.push(Wake { write, cell, strip: strip.unwrap_or(0), whole });
         }
         self.make_stale(key);
+    }
+
+    /// Whether a reader that is up to date would see a change of a cell. What it can read at all
+    /// is more than what it did read: were it marked for that, it could become stale after those
+    /// that read it were brought up to date.
+    fn depends_on(&self, key: ReaderKey, cell: CellId) -> bool {
+        if self.mark_of(key) != Mark::Fresh {
+            return true;
+        }
+        match &*self.reads(key).1 {
+            KnownReads::Fixed(_) => true,
+            KnownReads::Followed => {
+                let trace = self.scope(key.0).traces.get(&key.1);
+                trace.is_none_or(|trace| trace.iter().any(|read| read.cell == cell))
+            }
+        }
     }
 
     fn make_stale(&mut self, key: ReaderKey) {
@@ -417,7 +436,10 @@ impl Graph {
         let ready = prepared.block(plan, block);
         for entry in ready.wakes.get(&cell).into_iter().flat_map(|wakes| wakes.all()) {
             match *entry {
-                Entry::Reader(reader, _) => out.push((scope, reader)),
+                Entry::Reader(reader, _) if self.depends_on((scope, reader), cell) => {
+                    out.push((scope, reader));
+                }
+                Entry::Reader(..) => {}
                 Entry::Key => {}
                 Entry::List(spot) => {
                     out.push((scope, ready.reader_of_spot(spot)));
@@ -430,7 +452,9 @@ impl Graph {
                     let Some((to, to_cell)) = self.receiver(scope, spot, which) else { continue };
                     let (home, at) = self.home(to, to_cell);
                     match &self.scope(home).cells[at as usize] {
-                        Slot::Derived { .. } => out.push((home, at)),
+                        Slot::Derived { .. } if self.depends_on((home, at), cell) => {
+                            out.push((home, at));
+                        }
                         Slot::Alias { .. } => self.dependents(prepared, home, to_cell, out),
                         _ => {}
                     }
