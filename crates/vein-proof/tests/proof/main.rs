@@ -4,5 +4,6 @@ mod exactness;
 mod generate;
 mod hostile;
 mod parsed;
+mod reach;
 mod sabotage;
 mod views;

@@ -2,12 +2,12 @@
 //! random use by a person and by the host. Every pulse has to be exact.
 
 use crate::generate::Random;
+use crate::reach::stays_in_reach;
 use serde_json::{Value as Json, json};
 use std::sync::Arc;
-use vein_check::{ReachMap, Severity, Source, check, reach_map};
+use vein_check::{Severity, Source, check, reach_map};
 use vein_plan::{Program, Property};
 use vein_proof::{Entry, Session};
-use vein_runtime::Layer;
 use vein_view::{Event, NodeId};
 
 /// The names that can be used at a place of the markup.
@@ -740,80 +740,6 @@ fn act(session: &mut Session, random: &mut Random) -> Entry {
 
 fn shown(files: &[(String, String)]) -> String {
     files.iter().map(|(path, text)| format!("--- {path}\n{text}")).collect()
-}
-
-/// What an address may be in the text: without identities and positions, and without the elements
-/// of loops around a component. What stands in a slot was written there, or where the component
-/// is used.
-fn as_written(address: &str) -> Vec<String> {
-    let (mut plain, mut depth) = (String::new(), 0);
-    for c in address.chars() {
-        depth += i32::from(c == '[');
-        if depth == 0 {
-            plain.push(c);
-        }
-        depth -= i32::from(c == ']');
-    }
-    let is_component = |step: &str| step.split(['.', '#']).next().is_some_and(|n| n.contains('-'));
-    let (mut found, mut steps) = (vec![Vec::new()], plain.split(" › ").peekable());
-    while let Some(step) = steps.next() {
-        if step == "slot" || step.starts_with("slot(") || step.starts_with("slot.") {
-            let outside = found.clone().into_iter().map(|mut way: Vec<&str>| {
-                way.pop();
-                way
-            });
-            found.extend(outside.collect::<Vec<_>>());
-        } else if steps.peek().is_none() {
-            found.iter_mut().for_each(|way| way.push(step));
-        } else if is_component(step) {
-            // Or it is the row of a loop over components.
-            let inside = found.clone().into_iter().map(|mut way| {
-                way.push(step);
-                way
-            });
-            found.extend(inside.collect::<Vec<_>>());
-        }
-    }
-    found.into_iter().map(|way| way.join(" › ")).collect()
-}
-
-/// The cell of a path, with the component that it stands in.
-fn root_of(path: &str) -> String {
-    let (inside, path) = path.rsplit_once(" › ").map_or(("", path), |(a, b)| (a, b));
-    let dots = if inside.is_empty() && !path.contains('-') { 1 } else { 2 };
-    let name: Vec<&str> = path.split('.').take(dots).collect();
-    format!("{inside}{}{}", if inside.is_empty() { "" } else { " › " }, name.join("."))
-}
-
-/// What a pulse changed is within what was known of the state that it wrote, before anything ran.
-fn stays_in_reach(map: &ReachMap, entry: &Entry, story: &str) -> usize {
-    let written: Vec<String> = entry
-        .pulse
-        .values
-        .iter()
-        .filter(|change| change.layer == Layer::State)
-        .flat_map(|change| as_written(&change.path))
-        .map(|path| root_of(&path))
-        .collect();
-    if written.is_empty() {
-        // Items of one identity have changed places, and came to stand as they stood.
-        return 0;
-    }
-    let paths = map.paths.iter().filter(|path| {
-        let root = root_of(&path.path.replace("[*]", ""));
-        written.contains(&root)
-    });
-    let reached: Vec<&str> = paths
-        .flat_map(|path| path.parts.iter().map(|part| map.parts[part.part].as_str()))
-        .collect();
-    for part in &entry.pulse.parts {
-        assert!(
-            as_written(&part.address).iter().any(|address| reached.contains(&address.as_str())),
-            "{} is out of the reach of {written:?}\n{entry}\n{story}",
-            part.address,
-        );
-    }
-    entry.pulse.parts.len()
 }
 
 #[test]
