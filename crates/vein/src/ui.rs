@@ -110,7 +110,7 @@ impl Ui {
     }
 
     /// As [`Ui::open`], with the props as a record of the language. Its strings may hold what
-    /// Rust's cannot, halves of surrogate pairs; [`vein_plan::json::parse`] reads such data.
+    /// Rust's cannot, halves of surrogate pairs; [`json::parse`](crate::json::parse) reads such data.
     ///
     /// # Errors
     /// As [`Ui::open`].

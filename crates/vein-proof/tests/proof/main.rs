@@ -4,6 +4,7 @@ mod exactness;
 mod generate;
 mod hostile;
 mod parsed;
+mod projects;
 mod reach;
 mod sabotage;
 mod views;
