@@ -2,7 +2,7 @@
 
 use crate::diagnostics::{
     CircularValue, HeldFromProp, NameTaken, NeedsType, NeverCalled, NeverRead, NotSupported,
-    UnknownType,
+    StoreAlone, UnknownType,
 };
 use crate::interface::Interface;
 use crate::names::free_names;
@@ -11,10 +11,11 @@ use crate::report::{Diagnostic, Severity};
 use crate::scope::{
     CellRole, Checker, EventInfo, HandlerInfo, LocalKind, LocalName, Project, Symbol,
 };
+use crate::stores::StoreFacts;
 use crate::suggest::nearest;
 use crate::types::{Tables, Ty};
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
-use vein_plan::{CellKind, Event, Given, Handler, Plan, Reads, SpotKind};
+use vein_plan::{Block, CellKind, Event, Given, Handler, Plan, Reads, SpotKind, When};
 use vein_syntax::ast::{DeclarationKind, Expr, File, Ident, Stmt, TypeExpr, TypeKind, TypedName};
 use vein_syntax::{LineIndex, Span};
 
@@ -36,7 +37,7 @@ pub(crate) fn component(
     text: &str,
     file: &File,
     own: &Interface,
-) -> (Plan, Vec<Diagnostic>) {
+) -> (Plan, Vec<Diagnostic>, Option<StoreFacts>) {
     let mut checker = Checker {
         project,
         tables,
@@ -49,6 +50,8 @@ pub(crate) fn component(
         cells: Vec::new(),
         handlers: Vec::new(),
         events: Vec::new(),
+        stores: Vec::new(),
+        asked: Vec::new(),
         locals: Vec::new(),
         scope_start: 0,
         next_local: 0,
@@ -64,7 +67,8 @@ pub(crate) fn component(
         styled: file.style.is_some(),
     };
     checker.run(file);
-    (checker.plan, checker.found)
+    let facts = own.store.is_some().then(|| checker.store_facts());
+    (checker.plan, checker.found, facts)
 }
 
 impl Checker<'_> {
@@ -72,7 +76,8 @@ impl Checker<'_> {
         let mut values = Vec::new();
         let mut bodies: Vec<(usize, &[TypedName], &[Stmt])> = Vec::new();
         let mut seen: HashMap<&str, Span> = HashMap::default();
-        for declaration in &file.declarations {
+        let (mut sources, mut hooks) = (Vec::new(), Vec::new());
+        for (at, declaration) in file.declarations.iter().enumerate() {
             let verb = Span { start: declaration.span.start, end: declaration.span.start + 5 };
             match &declaration.kind {
                 DeclarationKind::Takes(TypedName { ident, ty }, from)
@@ -105,6 +110,29 @@ impl Checker<'_> {
                     }
                 }
                 DeclarationKind::Gives(ident, payload) => self.declare_event(ident, payload),
+                DeclarationKind::Host(answers, ident, params, result) => {
+                    if !self.taken(ident, &mut seen) {
+                        self.declare_asked(*answers, ident, params, result);
+                    }
+                }
+                DeclarationKind::Source(follows, declared, e) => {
+                    if !self.taken(&declared.ident, &mut seen) {
+                        self.symbols.insert(declared.ident.name.clone(), Symbol::Broken);
+                        sources.push((*follows, declared, e));
+                    }
+                }
+                DeclarationKind::Uses(stores) => {
+                    for ident in stores {
+                        if !self.taken(ident, &mut seen) {
+                            self.use_store(ident);
+                        }
+                    }
+                }
+                DeclarationKind::Upon(when, body) => hooks.push((when, body, declaration.span)),
+                DeclarationKind::Store(ident) if at == 0 => {
+                    self.plan.store = Some(ident.name.as_str().into());
+                }
+                DeclarationKind::Store(_) => self.report(StoreAlone::NotFirst, verb),
                 DeclarationKind::Shape(..) => {}
                 DeclarationKind::Other(verb) => {
                     self.report(NotSupported { what: format!("`{}`", verb.name) }, verb.span);
@@ -112,8 +140,23 @@ impl Checker<'_> {
             }
         }
         self.props(&values);
+        for (_, declared, _) in &sources {
+            self.declare_source(declared);
+        }
         self.values(&values);
-        self.markup(&file.markup);
+        for (follows, declared, e) in sources {
+            self.source_question(follows, declared, e);
+        }
+        match self.plan.store.is_some() {
+            true => {
+                self.only_in_components(file);
+                self.plan.blocks.push(Block::default());
+            }
+            false => self.markup(&file.markup),
+        }
+        for (when, body, span) in hooks {
+            self.upon(when, body, span);
+        }
         for (handler, params, body) in bodies {
             self.handler_body(handler, params, body);
         }
@@ -201,7 +244,8 @@ impl Checker<'_> {
                 let unknown: Vec<&str> = later.chain(others).map(|i| i.name.as_str()).collect();
                 let mut early = None;
                 free_names(from, &mut |name| {
-                    if unknown.contains(&name) {
+                    let shared = matches!(self.symbols.get(name), Some(Symbol::Store(_)));
+                    if shared || unknown.contains(&name) {
                         early = Some(name.to_owned());
                     }
                 });
@@ -343,6 +387,14 @@ impl Checker<'_> {
                 spot_reads(&finder, &mut spot.kind);
             }
         }
+        for source in &mut plan.sources {
+            source.reads = finder.reads(source.args);
+        }
+        for hook in &mut plan.hooks {
+            if let When::Every(id, reads) = &mut hook.when {
+                *reads = finder.reads(*id);
+            }
+        }
         (plan.cells, plan.blocks) = (cells, blocks);
         self.plan = plan;
     }
@@ -356,7 +408,10 @@ impl Checker<'_> {
         for cell in self.cells.iter().filter(|cell| !cell.read) {
             let what = match cell.role {
                 CellRole::Prop | CellRole::Shared => "prop",
-                CellRole::Variable => continue,
+                CellRole::Variable | CellRole::Stored => continue,
+                // Others may read it, too.
+                _ if self.plan.store.is_some() => continue,
+                CellRole::Loaded => "loaded value",
                 CellRole::State => "state",
                 CellRole::Derived => "derived value",
             };
@@ -367,8 +422,19 @@ impl Checker<'_> {
             let finding = NeverRead { name: event.name.clone(), what: "event", assigned: false };
             findings.push((finding, event.span));
         }
+        for store in self.stores.iter().filter(|store| !store.used) {
+            let finding = NeverRead { name: store.name.clone(), what: "store", assigned: false };
+            findings.push((finding, store.span));
+        }
+        for asked in self.asked.iter().filter(|asked| !asked.used) {
+            let finding = NeverRead { name: asked.name.clone(), what: "function", assigned: false };
+            findings.push((finding, asked.span));
+        }
         for (finding, span) in findings {
             self.report(finding, span);
+        }
+        if self.plan.store.is_some() {
+            return;
         }
         let uncalled: Vec<(String, Span)> = self
             .handlers

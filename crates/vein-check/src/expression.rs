@@ -1,7 +1,7 @@
 //! Expressions: names resolved, types worked out, and the compiled form built on the way.
 
 use crate::diagnostics::{
-    ConditionSettled, MayBeNull, MissingField, NotSupported, NotUsableHere, UnknownField,
+    AwaitMisplaced, ConditionSettled, MayBeNull, MissingField, NotUsableHere, UnknownField,
     UnknownName, WrongType,
 };
 use crate::narrow::{facts, path_of};
@@ -85,9 +85,11 @@ impl Checker<'_> {
                 self.not_usable(name, "a function", advice, e.span)
             }
             ExprKind::Await(_) => {
-                self.report(NotSupported { what: "`await`".into() }, e.span);
+                let word = Span { start: e.span.start, end: e.span.start + "await".len() as u32 };
+                self.report(AwaitMisplaced, word);
                 self.broken()
             }
+            ExprKind::Is(of, word) => self.is_status(of, word),
             ExprKind::Error => self.broken(),
         }
     }
@@ -123,9 +125,18 @@ impl Checker<'_> {
             Some(Symbol::Cell(cell)) => {
                 let cell = *cell;
                 self.cells[cell as usize].read = true;
-                let ty = self.cells[cell as usize].ty.clone();
-                let ty = self.narrowed(Some(name.into()), ty);
+                let ty = self.type_of_cell(cell, name);
                 self.typed(Expr::Cell(cell), ty)
+            }
+            Some(Symbol::Store(store)) => {
+                self.stores[*store as usize].used = true;
+                let advice = format!("read one of its values, `{name}.…`, or call a handler");
+                self.not_usable(name.into(), "a store", &advice, span)
+            }
+            Some(Symbol::Asked(asked)) => {
+                self.asked[*asked as usize].used = true;
+                let advice = format!("call it: `{name}(…)`");
+                self.not_usable(name.into(), "a function", &advice, span)
             }
             Some(Symbol::Handler(handler)) => {
                 self.handlers[*handler as usize].called = true;
@@ -193,6 +204,12 @@ impl Checker<'_> {
                 }
                 if let Some(field) = self.event_field(of, name) {
                     return field;
+                }
+                if let Some(value) = self.store_value(of, name) {
+                    return value;
+                }
+                if let Some(reason) = self.reason(of, name) {
+                    return reason;
                 }
                 let base = self.guarded(of, *optional, Some(name.span), links);
                 let field = self.field(base, name);

@@ -27,6 +27,8 @@ pub(crate) struct Interface {
     pub(crate) falls: Vec<String>,
     /// The components that it surely shows, whatever its state is.
     pub(crate) always: BTreeSet<String>,
+    /// For a store, its name.
+    pub(crate) store: Option<String>,
 }
 
 /// A prop, as those see it that give it.
@@ -60,7 +62,8 @@ pub(crate) fn falls_to_root(name: &str) -> bool {
 impl Interface {
     /// Reads a component's own part of its interface.
     pub(crate) fn of(file: &File, shapes: &HashMap<String, usize>) -> Interface {
-        let mut interface = Interface::default();
+        let store = crate::stores::store_of(file).map(|ident| ident.name.clone());
+        let mut interface = Interface { store, ..Interface::default() };
         let ty = |typed: &TypedName| resolve_type(&typed.ty, shapes, &mut Vec::new());
         for declaration in &file.declarations {
             let (prop, default, shared) = match &declaration.kind {
@@ -127,13 +130,16 @@ impl Interface {
 pub(crate) struct Uses {
     /// The elements with a hyphen in their names.
     pub(crate) names: BTreeSet<String>,
+    /// The stores.
+    pub(crate) stores: BTreeSet<String>,
     /// Attributes on them that may fall to their roots.
     falls: BTreeSet<(String, String)>,
 }
 
 impl Uses {
     pub(crate) fn of(file: &File) -> Uses {
-        let mut uses = Uses::default();
+        let stores = crate::stores::used_by(file).map(|ident| ident.name.clone()).collect();
+        let mut uses = Uses { stores, ..Uses::default() };
         elements(&file.markup, &mut |element| {
             let name = &element.name.name;
             if name.contains('-') {

@@ -15,6 +15,7 @@
 //! assert!(checked.report.to_string().contains("did you mean `crop`?"));
 //! ```
 
+mod asked;
 mod attribute;
 mod component;
 mod control;
@@ -32,6 +33,7 @@ mod reach;
 mod report;
 mod scope;
 mod statement;
+mod stores;
 mod style;
 mod suggest;
 mod types;
@@ -49,6 +51,7 @@ use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
 use scope::Project;
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
+use stores::{StoreFacts, store_circles, store_names};
 use types::{ShapeType, Shapes, Tables};
 use vein_plan::{Plan, Program};
 use vein_syntax::ast::{DeclarationKind, Ident, TypedName};
@@ -89,6 +92,9 @@ pub struct Workspace {
     shape_numbers: HashMap<String, usize>,
     interfaces: BTreeMap<String, Interface>,
     handed: RefCell<Handed>,
+    /// The component behind the name of each store, and what is known of it.
+    store_names: BTreeMap<String, String>,
+    stores: RefCell<BTreeMap<String, StoreFacts>>,
     /// What is wrong with the project as a whole.
     found: Vec<Diagnostic>,
 }
@@ -204,6 +210,8 @@ impl Workspace {
         for (facts, name) in self.files.iter_mut().zip(names) {
             facts.name = name;
         }
+        self.store_names = store_names(&self.files, &self.sources, &mut self.found);
+        self.stores.borrow_mut().retain(|name, _| self.store_names.contains_key(name));
         self.refresh_shapes(&mut dirty);
         self.refresh_interfaces(&mut dirty);
         let mut checked = 0;
@@ -218,12 +226,18 @@ impl Workspace {
             checked += 1;
             if self.check_file(file) {
                 let name = self.files[file].name.clone().unwrap_or_default();
+                let store = self.interfaces.get(&name).and_then(|own| own.store.clone());
                 let users = self.files.iter().enumerate();
-                dirty.extend(users.filter(|(_, f)| f.uses.names.contains(&name)).map(|(i, _)| i));
+                let uses = |facts: &FileFacts| {
+                    let store = store.as_ref().is_some_and(|s| facts.uses.stores.contains(s));
+                    store || facts.uses.names.contains(&name)
+                };
+                dirty.extend(users.filter(|(_, facts)| uses(facts)).map(|(i, _)| i));
             }
         }
         let endless = self.endless();
         self.found.extend(endless);
+        self.found.extend(store_circles(&self.files));
         checked
     }
 
@@ -270,6 +284,11 @@ impl Workspace {
             dirty.extend(0..self.files.len());
             return;
         }
+        // Plans refer to stores by name as well.
+        let stores = |known: &Interface| known.store.clone();
+        let store_changed = self.interfaces.iter().any(|(name, interface)| {
+            old.get(name).is_some_and(|old| stores(old) != stores(interface))
+        });
         let others: BTreeSet<&String> = self
             .interfaces
             .iter()
@@ -281,7 +300,8 @@ impl Workspace {
             .collect();
         for (at, facts) in self.files.iter().enumerate() {
             let own = facts.name.as_ref().is_some_and(|name| others.contains(name));
-            if own || facts.uses.names.iter().any(|name| others.contains(name)) {
+            let shared = store_changed && !facts.uses.stores.is_empty();
+            if own || shared || facts.uses.names.iter().any(|name| others.contains(name)) {
                 dirty.insert(at);
             }
         }
@@ -305,9 +325,11 @@ impl Workspace {
             shape_numbers: &self.shape_numbers,
             interfaces: &self.interfaces,
             handed: &self.handed,
+            store_names: &self.store_names,
+            stores: &self.stores,
         };
         let (text, tree) = (&self.sources[file].text, &facts.parsed.file);
-        let (plan, mut found) =
+        let (plan, mut found, store) =
             component::component(&project, &mut self.tables, file, name, text, tree, own);
         let errors = &facts.parsed.errors;
         if !errors.is_empty() {
@@ -315,7 +337,12 @@ impl Workspace {
             found.retain(|d| d.severity == Severity::Error && !explained(d, &facts.parsed));
         }
         found.extend(errors.iter().map(|error| from_syntax(error, file)));
-        let changed = before != of_this(&self.handed.borrow());
+        let mut changed = before != of_this(&self.handed.borrow());
+        if let (Some(facts), Some(name)) = (store, &own.store) {
+            let mut stores = self.stores.borrow_mut();
+            changed |= stores.get(name) != Some(&facts);
+            stores.insert(name.clone(), facts);
+        }
         let facts = &mut self.files[file];
         (facts.plan, facts.found) = (plan, found);
         changed
@@ -328,7 +355,9 @@ impl Workspace {
         let numbers: HashMap<&str, usize> =
             names.filter_map(|(i, facts)| Some((facts.name.as_deref()?, i))).collect();
         let uses = |file: usize| -> Vec<usize> {
-            let names = self.files[file].uses.names.iter();
+            let uses = &self.files[file].uses;
+            let stores = uses.stores.iter().filter_map(|name| self.store_names.get(name));
+            let names = uses.names.iter().chain(stores);
             names.filter_map(|name| numbers.get(name.as_str()).copied()).collect()
         };
         let (mut seen, mut order) = (vec![false; self.files.len()], Vec::new());

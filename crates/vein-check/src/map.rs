@@ -4,7 +4,10 @@
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
 use std::collections::{BTreeMap, VecDeque};
 use vein_plan::code::{CellId, ListEdit, Place, PlaceStep, Stmt, StmtId};
-use vein_plan::{CellKind, Extent, Given, Plan, PlanRead, Program, ReadStep, SpotKind, Use};
+use vein_plan::{
+    BlockId, CellKind, Extent, Given, Hook, Plan, PlanRead, Program, ReadStep, Source, SpotKind,
+    Use, When,
+};
 
 /// The reach of everything in a component, and in the components inside it.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -59,6 +62,8 @@ struct Instance<'a> {
     prefix: String,
     /// Where it stands: the instance around it, and how it is used there.
     giver: Option<(usize, &'a Use)>,
+    /// The block of that instance.
+    block: BlockId,
 }
 
 /// A path of an instance's cell.
@@ -80,9 +85,15 @@ type Seen = (usize, PlanRead);
 /// assert_eq!(map.paths[0].parts[1].through, ["odd"]);
 /// ```
 pub fn reach_map(program: &Program, plan: &Plan) -> ReachMap {
-    let mut mapper =
-        Mapper { program, instances: Vec::new(), inner: HashMap::default(), places: Vec::new() };
+    let mut mapper = Mapper {
+        program,
+        instances: Vec::new(),
+        inner: HashMap::default(),
+        stores: HashMap::default(),
+        places: Vec::new(),
+    };
     mapper.add(plan, String::new(), None, &mut Vec::new());
+    mapper.add_stores();
     mapper.places = (0..mapper.instances.len()).flat_map(|at| mapper.places_of(at)).collect();
     ReachMap {
         component: plan.name.to_string(),
@@ -97,6 +108,8 @@ struct Mapper<'a> {
     instances: Vec<Instance<'a>>,
     /// The instance that stands in a spot: by instance, block and spot.
     inner: HashMap<(usize, usize, usize), usize>,
+    /// The instance of each store, by its plan.
+    stores: HashMap<u32, usize>,
     places: Vec<MapPlace>,
 }
 
@@ -104,6 +117,19 @@ struct Mapper<'a> {
 struct MapPlace {
     address: String,
     reads: Vec<Seen>,
+    /// Where blocks come and go: the instance, the block and the spot.
+    spot: Option<(usize, BlockId, usize)>,
+}
+
+/// What follows a write by itself.
+struct Following {
+    /// What it is called.
+    name: String,
+    /// What it sees.
+    reads: Vec<Seen>,
+    /// The spots whose blocks bring it with them.
+    spots: HashSet<(usize, BlockId, usize)>,
+    writes: Vec<Written>,
 }
 
 /// More components than anybody could read of.
@@ -129,11 +155,13 @@ impl<'a> Mapper<'a> {
         &mut self,
         plan: &'a Plan,
         prefix: String,
-        giver: Option<(usize, &'a Use)>,
+        stands: Option<(usize, BlockId, &'a Use)>,
         around: &mut Vec<&'a str>,
     ) {
         let at = self.instances.len();
-        self.instances.push(Instance { plan, prefix: prefix.clone(), giver });
+        let giver = stands.map(|(around, _, used)| (around, used));
+        let block = stands.map_or(0, |(_, block, _)| block);
+        self.instances.push(Instance { plan, prefix: prefix.clone(), giver, block });
         around.push(&plan.name);
         for (block, found) in plan.blocks.iter().enumerate() {
             for (spot, found) in found.spots.iter().enumerate() {
@@ -145,33 +173,54 @@ impl<'a> Mapper<'a> {
                 }
                 self.inner.insert((at, block, spot), self.instances.len());
                 let prefix = format!("{prefix}{} › ", found.address);
-                self.add(inside, prefix, Some((at, used)), around);
+                self.add(inside, prefix, Some((at, block as BlockId, used)), around);
             }
         }
         around.pop();
     }
 
+    /// Adds each store that is used, once.
+    fn add_stores(&mut self) {
+        let mut at = 0;
+        while let Some(instance) = self.instances.get(at) {
+            at += 1;
+            for store in instance.plan.stores_read() {
+                if self.stores.contains_key(&store) {
+                    continue;
+                }
+                self.stores.insert(store, self.instances.len());
+                let plan = &self.program.plans[store as usize];
+                let name = plan.store.as_deref().unwrap_or_default();
+                let prefix = format!("{name} › ");
+                self.instances.push(Instance { plan, prefix, giver: None, block: 0 });
+            }
+        }
+    }
+
     fn places_of(&self, at: usize) -> Vec<MapPlace> {
         let Instance { plan, prefix, .. } = &self.instances[at];
-        let place = |address: &str, reads: &[PlanRead]| MapPlace {
+        let place = |address: &str, reads: &[PlanRead], spot| MapPlace {
             address: format!("{prefix}{address}"),
             reads: reads.iter().flat_map(|read| self.rooted(at, read)).collect(),
+            spot,
         };
         let mut found = Vec::new();
-        for block in &plan.blocks {
+        for (number, block) in plan.blocks.iter().enumerate() {
             for part in &block.parts {
-                found.push(place(&part.address, part.reads.paths()));
+                found.push(place(&part.address, part.reads.paths(), None));
             }
-            for spot in &block.spots {
+            for (which, spot) in block.spots.iter().enumerate() {
+                let here = Some((at, number as BlockId, which));
                 match &spot.kind {
                     SpotKind::Branch { reads, .. }
                     | SpotKind::Renamed { reads, .. }
                     | SpotKind::Markup { reads, .. } => {
-                        found.push(place(&spot.address, reads.paths()));
+                        found.push(place(&spot.address, reads.paths(), here));
                     }
                     SpotKind::List { cell, path, .. } => {
                         let (path, extent) = (fields(path), Extent::Length);
-                        found.push(place(&spot.address, &[PlanRead { cell: *cell, path, extent }]));
+                        let read = PlanRead { cell: *cell, path, extent };
+                        found.push(place(&spot.address, &[read], here));
                     }
                     SpotKind::Component(_) | SpotKind::Slot { .. } => {}
                 }
@@ -259,6 +308,10 @@ impl<'a> Mapper<'a> {
             CellKind::Handed => {
                 self.handed_as(at, read.cell).into_iter().flat_map(through).collect()
             }
+            CellKind::Store(store, found) => match self.stores.get(store) {
+                Some(store) => self.rooted(*store, &PlanRead { cell: *found, ..read.clone() }),
+                None => Vec::new(),
+            },
             CellKind::State(_) | CellKind::Derived(..) => vec![(at, read.clone())],
         }
     }
@@ -321,9 +374,11 @@ impl<'a> Mapper<'a> {
 
     /// Every path of props and state that something reads, each once, outer components first.
     fn paths(&self) -> Vec<PathReach> {
-        let derived = self.derived();
+        let (derived, following) = (self.derived(), self.following());
         let of_derived = derived.iter().flat_map(|(_, _, reads)| reads);
+        let watched = following.iter().flat_map(|following| &following.reads);
         let all = of_derived.chain(self.places.iter().flat_map(|place| &place.reads));
+        let all = all.chain(watched);
         let mut paths: Vec<Written> = all
             .filter(|(at, read)| !self.is_derived(*at, read.cell))
             .map(|(at, read)| (*at, read.cell, read.path.clone()))
@@ -332,7 +387,7 @@ impl<'a> Mapper<'a> {
         paths.dedup();
         let reach = |written: Written| PathReach {
             path: self.shown(&written),
-            parts: self.reached(&derived, &[written]),
+            parts: self.reached(&derived, &following, &[written]),
         };
         paths.into_iter().map(reach).collect()
     }
@@ -353,14 +408,71 @@ impl<'a> Mapper<'a> {
         out
     }
 
+    /// What runs by itself after a write: watches, questions, and what is added and removed.
+    fn following(&self) -> Vec<Following> {
+        let mut found = Vec::new();
+        for (at, Instance { plan, prefix, .. }) in self.instances.iter().enumerate() {
+            let seen = |reads: &[PlanRead]| -> Vec<Seen> {
+                reads.iter().flat_map(|read| self.rooted(at, read)).collect()
+            };
+            for hook in &plan.hooks {
+                let (reads, spots) = match &hook.when {
+                    When::Changed(reads) => (seen(reads.paths()), HashSet::default()),
+                    When::Added | When::Removed => (Vec::new(), self.spots_around(at)),
+                    When::Every(..) => continue,
+                };
+                let (name, (writes, _)) =
+                    (format!("{prefix}{}", hook.address), self.effects(at, &hook.body, None));
+                found.push(Following { name, reads, spots, writes });
+            }
+            for source in &plan.sources {
+                let name = format!("{prefix}{}", plan.cells[source.value as usize].name);
+                let writes = written_by(at, source);
+                let (reads, spots) = (seen(source.reads.paths()), HashSet::default());
+                found.push(Following { name, reads, spots, writes });
+            }
+        }
+        found
+    }
+
+    /// The spots whose blocks an instance stands in, however far around it.
+    fn spots_around(&self, at: usize) -> HashSet<(usize, BlockId, usize)> {
+        let mut found = HashSet::default();
+        let mut instance = at;
+        while let Some((giver, _)) = self.instances[instance].giver {
+            let (blocks, mut block) =
+                (&self.instances[giver].plan.blocks, self.instances[instance].block);
+            while let Some(parent) = blocks[block as usize].parent {
+                let spots = blocks[parent as usize].spots.iter();
+                let Some(spot) = spots.into_iter().position(|s| s.kind.blocks().contains(&block))
+                else {
+                    break;
+                };
+                found.insert((giver, parent, spot));
+                // What is given to a slot comes and goes with that.
+                if let Some(inside) = self.inner.get(&(giver, parent as usize, spot)) {
+                    for (number, block) in self.instances[*inside].plan.blocks.iter().enumerate() {
+                        let spots = 0..block.spots.len();
+                        found.extend(spots.map(|spot| (*inside, number as BlockId, spot)));
+                    }
+                }
+                block = parent;
+            }
+            instance = giver;
+        }
+        found
+    }
+
     /// The parts that these writes can change, each by its shortest way.
     fn reached(
         &self,
         derived: &[(usize, CellId, Vec<Seen>)],
+        following: &[Following],
         writes: &[Written],
     ) -> Vec<PartReach> {
         let mut found: BTreeMap<usize, Vec<String>> = BTreeMap::new();
         let mut seen = vec![false; derived.len()];
+        let mut ran = vec![false; following.len()];
         let mut open: VecDeque<(Written, Vec<String>)> =
             writes.iter().map(|write| (write.clone(), Vec::new())).collect();
         while let Some((write, through)) = open.pop_front() {
@@ -378,22 +490,37 @@ impl<'a> Mapper<'a> {
                     open.push_back((here, way));
                 }
             }
+            for (number, next) in following.iter().enumerate() {
+                let comes = || {
+                    let places = found.keys().filter_map(|place| self.places[*place].spot);
+                    places.into_iter().any(|spot| next.spots.contains(&spot))
+                };
+                if (sees(&next.reads) || comes()) && !std::mem::replace(&mut ran[number], true) {
+                    let way: Vec<String> =
+                        through.iter().cloned().chain([next.name.clone()]).collect();
+                    open.extend(next.writes.iter().map(|write| (write.clone(), way.clone())));
+                }
+            }
         }
         found.into_iter().map(|(part, through)| PartReach { part, through }).collect()
     }
 
     fn actions(&self) -> Vec<ActionReach> {
-        let derived = self.derived();
+        let known = (self.derived(), self.following());
         let mut found = Vec::new();
         for (at, Instance { plan, prefix, .. }) in self.instances.iter().enumerate() {
             for handler in &plan.handlers {
                 let name = format!("{prefix}{}", handler.name);
-                found.push(self.action(&derived, name, false, at, &handler.body, None));
+                found.push(self.action(&known, name, false, at, &handler.body, None));
+            }
+            for Hook { address, body, .. } in &plan.hooks {
+                let name = format!("{prefix}{address}");
+                found.push(self.action(&known, name, false, at, body, None));
             }
             for listener in plan.blocks.iter().flat_map(|block| &block.listeners) {
                 let (name, place) = (format!("{prefix}{}", listener.address), &listener.commit);
                 let place = place.as_ref().map(|commit| &commit.place);
-                found.push(self.action(&derived, name, true, at, &listener.body, place));
+                found.push(self.action(&known, name, true, at, &listener.body, place));
             }
         }
         found
@@ -401,13 +528,32 @@ impl<'a> Mapper<'a> {
 
     fn action(
         &self,
-        derived: &[(usize, CellId, Vec<Seen>)],
+        (derived, following): &(Vec<(usize, CellId, Vec<Seen>)>, Vec<Following>),
         name: String,
         listens: bool,
         at: usize,
         body: &[StmtId],
         commit: Option<&Place>,
     ) -> ActionReach {
+        let (writes, gives) = self.effects(at, body, commit);
+        let reached = self.reached(derived, following, &writes);
+        let parts = reached.into_iter().map(|reach| reach.part).collect();
+        let sorted = |mut all: Vec<String>| {
+            all.sort();
+            all.dedup();
+            all
+        };
+        let writes = sorted(writes.iter().map(|written| self.shown(written)).collect());
+        ActionReach { name, listens, writes, gives: sorted(gives), parts }
+    }
+
+    /// What statements can write, where it lands, and the events that they can give.
+    fn effects(
+        &self,
+        at: usize,
+        body: &[StmtId],
+        commit: Option<&Place>,
+    ) -> (Vec<Written>, Vec<String>) {
         let (mut writes, mut gives) = (Vec::new(), Vec::new());
         if let Some(place) = commit {
             let (cell, path) = written(place);
@@ -443,21 +589,30 @@ impl<'a> Mapper<'a> {
                         open.extend(bodies.map(|stmt| (giver, *stmt)));
                     }
                 }
+                Stmt::CallStore(store, handler, _) => {
+                    if let Some(store) = self.stores.get(store)
+                        && called.insert((*store, *handler))
+                    {
+                        let body = &self.instances[*store].plan.handlers[*handler as usize].body;
+                        open.extend(body.iter().map(|stmt| (*store, *stmt)));
+                    }
+                }
+                Stmt::Reload(source) => {
+                    writes.extend(written_by(at, &plan.sources[*source as usize]));
+                }
                 _ => {}
             }
             stmt.children(|_| {}, |inner| open.push((at, inner)));
         }
         let writes: Vec<Written> =
             writes.into_iter().flat_map(|written| self.landed(written)).collect();
-        let parts = self.reached(derived, &writes).into_iter().map(|reach| reach.part).collect();
-        let sorted = |mut all: Vec<String>| {
-            all.sort();
-            all.dedup();
-            all
-        };
-        let writes = sorted(writes.iter().map(|written| self.shown(written)).collect());
-        ActionReach { name, listens, writes, gives: sorted(gives), parts }
+        (writes, gives)
     }
+}
+
+/// What the answers to a source write.
+fn written_by(at: usize, source: &Source) -> Vec<Written> {
+    [source.value, source.status, source.reason].map(|cell| (at, cell, Vec::new())).into()
 }
 
 fn written(place: &Place) -> (CellId, Vec<ReadStep>) {

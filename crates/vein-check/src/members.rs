@@ -112,6 +112,15 @@ impl Checker<'_> {
                 if let Some(result) = self.namespace_member(of, name, Some((args, span))) {
                     return result;
                 }
+                if let Some(store) = self.store_named(of) {
+                    if self.store_handler(store, name).is_some() {
+                        let advice = "a handler changes state and gives no value: call it from an \
+                                      event or a handler";
+                        let name = name.name.clone();
+                        self.not_usable(name, "a store's handler", advice, span);
+                    }
+                    return self.broken();
+                }
                 let base = self.guarded(of, *optional, Some(name.span), links);
                 self.method(base, name, args, span)
             }
@@ -171,6 +180,10 @@ impl Checker<'_> {
                 self.not_usable(name.into(), "a handler", advice, at)
             }
             Some(Symbol::Broken) => self.broken(),
+            Some(Symbol::Asked(_)) if self.local(name).is_none() => {
+                let callee = ast::Expr { kind: ExprKind::Name(name.into()), span: at };
+                self.ask(&callee, args)
+            }
             _ => {
                 if let Some(Symbol::Cell(cell)) = self.symbols.get(name) {
                     self.cells[*cell as usize].read = true;

@@ -24,7 +24,10 @@ fn walk<'a>(expr: &'a Expr, bound: &mut Vec<&'a str>, each: &mut impl FnMut(&'a 
             }
         }
         ExprKind::Field { of, .. } => walk(of, bound, each),
-        ExprKind::Chain(of) | ExprKind::Unary(_, of) | ExprKind::Await(of) => walk(of, bound, each),
+        ExprKind::Chain(of)
+        | ExprKind::Unary(_, of)
+        | ExprKind::Await(of)
+        | ExprKind::Is(of, _) => walk(of, bound, each),
         ExprKind::Index { of, index, .. } => {
             walk(of, bound, each);
             walk(index, bound, each);

@@ -2,6 +2,7 @@
 
 use crate::types::Ty;
 use vein_plan::ops::{Binary, Logical, Unary};
+use vein_plan::status;
 use vein_syntax::ast::{Expr, ExprKind};
 
 /// Something known of the value at a path such as `bed.note`.
@@ -18,6 +19,9 @@ pub(crate) enum Known {
     Null,
     OneOf(String),
     NotOneOf(String),
+    /// What the host's answers have come to, and what they have not.
+    Status(String),
+    NotStatus(String),
 }
 
 impl Known {
@@ -39,8 +43,28 @@ impl Known {
                 }
                 other => other,
             },
+            Known::Status(_) | Known::NotStatus(_) => ty,
         }
     }
+}
+
+fn has_status(facts: &[Fact], path: &str, wanted: &str) -> bool {
+    let known = || facts.iter().filter(|fact| fact.path == path).map(|fact| &fact.what);
+    let is = known().any(|what| matches!(what, Known::Status(word) if word == wanted));
+    let mut others = status::ALL.iter().filter(|word| **word != wanted);
+    let ruled_out =
+        |other: &&str| known().any(|what| matches!(what, Known::NotStatus(word) if word == other));
+    is || others.all(|other| ruled_out(other))
+}
+
+/// Whether the value at a path is known to have been answered.
+pub(crate) fn is_ready(facts: &[Fact], path: &str) -> bool {
+    has_status(facts, path, status::READY)
+}
+
+/// Whether the answer for the value at a path is known to have failed.
+pub(crate) fn is_failed(facts: &[Fact], path: &str) -> bool {
+    has_status(facts, path, status::FAILED)
 }
 
 /// The path that an expression stands for, when it is a name or fields of one.
@@ -63,6 +87,11 @@ pub(crate) fn facts(test: &Expr, outcome: bool) -> Vec<Fact> {
 fn gather(test: &Expr, outcome: bool, out: &mut Vec<Fact>) {
     match &test.kind {
         ExprKind::Unary(Unary::Not, of) => gather(of, !outcome, out),
+        ExprKind::Is(of, word) => {
+            let word = word.name.clone();
+            let what = if outcome { Known::Status(word) } else { Known::NotStatus(word) };
+            out.extend(path_of(of).map(|path| Fact { path, what }));
+        }
         ExprKind::Logical(Logical::And, a, b) if outcome => {
             gather(a, true, out);
             gather(b, true, out);

@@ -1,8 +1,8 @@
 //! Components inside components: props, events, slots, and elements whose name is bound.
 
 use crate::diagnostics::{
-    ArrowOption, MisplacedAttribute, MissingProp, NoSingleRoot, TwoWayRefused, UnknownEvent,
-    UnknownProp, UnknownSlot, WrongArguments, WrongArrow, WrongType,
+    ArrowOption, MisplacedAttribute, MissingProp, NoSingleRoot, StoreAlone, TwoWayRefused,
+    UnknownEvent, UnknownProp, UnknownSlot, WrongArguments, WrongArrow, WrongType,
 };
 use crate::events;
 use crate::interface::{Interface, Root, static_value};
@@ -31,6 +31,9 @@ impl Checker<'_> {
     ) {
         let project = self.project;
         let Some(used) = project.interfaces.get(&element.name.name) else { return };
+        if let Some(store) = &used.store {
+            return self.report(StoreAlone::Element { store: store.clone() }, element.name.span);
+        }
         let mut made =
             Use { plan: used.number, props: Vec::new(), events: Vec::new(), contents: Vec::new() };
         for attribute in &element.attributes {

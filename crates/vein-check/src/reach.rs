@@ -273,6 +273,10 @@ impl Walker<'_> {
             Expr::Walk(member, list, function, extra) => {
                 self.walk(*member, *list, function, *extra)
             }
+            Expr::Ask(_, args) => {
+                args.iter().for_each(|e| self.value(*e));
+                Origin::Made
+            }
         }
     }
 

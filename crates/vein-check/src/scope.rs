@@ -1,10 +1,12 @@
 //! One component while it is checked: its names, what is known of them, and the plan that grows.
 
+use crate::asked::AskedInfo;
 use crate::diagnostics::cannot_assign::Target;
 use crate::diagnostics::{Finding, diagnostic};
 use crate::interface::Interface;
-use crate::narrow::{Fact, Known};
+use crate::narrow::{Fact, Known, is_ready};
 use crate::report::Diagnostic;
+use crate::stores::{StoreFacts, UsedStore};
 use crate::types::{Shapes, Tables, Ty};
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
 use std::cell::RefCell;
@@ -18,6 +20,9 @@ pub(crate) struct Project<'a> {
     pub(crate) shapes: &'a Shapes,
     pub(crate) shape_numbers: &'a HashMap<String, usize>,
     pub(crate) interfaces: &'a BTreeMap<String, Interface>,
+    /// The component behind the name of each store, and what is known of it.
+    pub(crate) store_names: &'a BTreeMap<String, String>,
+    pub(crate) stores: &'a RefCell<BTreeMap<String, StoreFacts>>,
     /// What slots hand back: by component, slot and name.
     pub(crate) handed: &'a RefCell<crate::Handed>,
 }
@@ -27,6 +32,9 @@ pub(crate) struct Project<'a> {
 pub(crate) enum Symbol {
     Cell(u32),
     Handler(u32),
+    Store(u32),
+    /// A function of the host.
+    Asked(u32),
     /// Declared, but in a way that was reported.
     Broken,
 }
@@ -38,6 +46,10 @@ pub(crate) enum CellRole {
     Shared,
     State,
     Derived,
+    /// Filled by answers of the host.
+    Loaded,
+    /// A value of a store.
+    Stored,
     /// A variable of the markup, or what was made for it.
     Variable,
 }
@@ -49,6 +61,18 @@ pub(crate) struct CellInfo {
     pub(crate) ty: Ty,
     pub(crate) read: bool,
     pub(crate) assigned: bool,
+    pub(crate) loaded: Option<Loaded>,
+}
+
+/// What is known of a value that the host's answers fill.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Loaded {
+    /// Its type once it is ready.
+    pub(crate) ty: Ty,
+    /// The cell of its status.
+    pub(crate) status: u32,
+    /// The cell of the reason of a failure.
+    pub(crate) reason: u32,
 }
 
 pub(crate) struct HandlerInfo {
@@ -108,6 +132,8 @@ pub(crate) struct Checker<'a> {
     pub(crate) cells: Vec<CellInfo>,
     pub(crate) handlers: Vec<HandlerInfo>,
     pub(crate) events: Vec<EventInfo>,
+    pub(crate) stores: Vec<UsedStore>,
+    pub(crate) asked: Vec<AskedInfo>,
     pub(crate) locals: Vec<LocalName>,
     /// Where the locals of the innermost scope begin.
     pub(crate) scope_start: usize,
@@ -218,6 +244,15 @@ impl<'a> Checker<'a> {
         known.fold(ty, |ty, fact| fact.what.narrow(ty))
     }
 
+    /// The type of a cell's value under a name, given what is known of that.
+    pub(crate) fn type_of_cell(&self, cell: u32, path: &str) -> Ty {
+        let info = &self.cells[cell as usize];
+        match &info.loaded {
+            Some(loaded) if is_ready(&self.facts, path) => loaded.ty.clone(),
+            _ => self.narrowed(Some(path.into()), info.ty.clone()),
+        }
+    }
+
     /// Forgets what is known of a name and everything in it.
     pub(crate) fn forget(&mut self, root: &str) {
         self.facts.retain(|fact| fact.path.split('.').next() != Some(root));
@@ -225,10 +260,13 @@ impl<'a> Checker<'a> {
 
     /// Forgets what other handlers may have changed.
     pub(crate) fn forget_state(&mut self) {
-        let symbols = &self.symbols;
+        let (symbols, locals) = (&self.symbols, &self.locals);
         self.facts.retain(|fact| {
             let root = fact.path.split('.').next().unwrap_or("");
-            !matches!(symbols.get(root), Some(Symbol::Cell(_)))
+            match locals.iter().rev().find(|local| local.name == root) {
+                Some(local) => !matches!(local.what, LocalKind::Item(..)),
+                None => !matches!(symbols.get(root), Some(Symbol::Cell(_) | Symbol::Store(_))),
+            }
         });
     }
 

@@ -2,7 +2,7 @@
 
 use crate::diagnostics::cannot_assign::Target;
 use crate::diagnostics::{
-    CannotAssign, NameTaken, NoEffect, NotSupported, UnknownEvent, WrongArguments, WrongType,
+    CannotAssign, NameTaken, NoEffect, UnknownEvent, WrongArguments, WrongType,
 };
 use crate::members::LIST_EDITS;
 use crate::narrow::{facts, path_of};
@@ -35,7 +35,7 @@ impl Checker<'_> {
         })
     }
 
-    fn emit(&mut self, stmt: Stmt, block: &mut Body) {
+    pub(crate) fn emit(&mut self, stmt: Stmt, block: &mut Body) {
         let id = self.push_stmt(stmt);
         block.push(id);
     }
@@ -48,6 +48,7 @@ impl Checker<'_> {
             StmtKind::For(name, list, body) => self.each(name, list, body, block),
             StmtKind::Return => self.emit(Stmt::Return, block),
             StmtKind::Give(name, args) => self.give(name, args, block),
+            StmtKind::Reload(name) => self.reload(name, block),
             StmtKind::Expr(e) => self.effect(e, block),
         }
     }
@@ -79,6 +80,12 @@ impl Checker<'_> {
             }
             return;
         }
+        if let ExprKind::Await(asked) = &value.kind {
+            if self.awaited(asked, block, Some(name)).is_none() {
+                self.bind_local(name, Ty::Error);
+            }
+            return;
+        }
         let value = self.expr(value);
         let local = self.bind_local(name, value.ty);
         self.emit(Stmt::Let(local, value.id), block);
@@ -96,6 +103,13 @@ impl Checker<'_> {
             return;
         };
         let why = format!("for `{}`", self.source(target.span));
+        if let (ExprKind::Await(asked), None) = (&value.kind, op) {
+            let Some((local, ty)) = self.awaited(asked, block, None) else { return };
+            self.require(&ty, &assignable.ty, value.span, &why);
+            self.assigned(path_of(target), &ty);
+            let value = self.push(Expr::Local(local));
+            return self.emit(Stmt::Set(assignable.place, value), block);
+        }
         let value = match op {
             None => self.expr_of(value, &assignable.ty, &why),
             Some(op) => self.compound(op, &assignable, target, value),
@@ -244,32 +258,6 @@ impl Checker<'_> {
         }
     }
 
-    fn arguments(
-        &mut self,
-        name: &str,
-        at: Span,
-        params: &[(String, Ty)],
-        args: &[ast::Expr],
-    ) -> Option<Vec<u32>> {
-        if args.len() != params.len() {
-            let signature: Vec<String> =
-                params.iter().map(|(n, ty)| format!("{n}: {}", self.type_name(ty))).collect();
-            let finding = WrongArguments {
-                name: name.into(),
-                least: params.len(),
-                most: Some(params.len()),
-                found: args.len(),
-                signature: signature.join(", "),
-            };
-            self.report(finding, at);
-            return None;
-        }
-        let ids = args.iter().zip(params).map(|(arg, (param, ty))| {
-            self.expr_of(arg, ty, &format!("for the parameter `{param}`")).id
-        });
-        Some(ids.collect())
-    }
-
     /// An expression that stands as a statement: it has to do something.
     fn effect(&mut self, e: &ast::Expr, block: &mut Body) {
         if let Some((list, method, args)) = list_edit(e) {
@@ -284,10 +272,15 @@ impl Checker<'_> {
         }
         match &e.kind {
             ExprKind::Error => {}
-            ExprKind::Await(_) => self.report(NotSupported { what: "`await`".into() }, e.span),
+            ExprKind::Await(asked) => {
+                self.awaited(asked, block, None);
+            }
             ExprKind::Call { callee, args } => match &callee.kind {
                 ExprKind::Name(name) => self.call_handler(name, callee.span, args, e, block),
-                ExprKind::Field { name, .. } => {
+                ExprKind::Field { of, name, .. } => {
+                    if let Some(store) = self.store_named(of) {
+                        return self.call_in_store(store, name, args, block);
+                    }
                     let before = self.found.len();
                     self.expr(e);
                     if self.found.len() == before {
@@ -457,7 +450,13 @@ impl Checker<'_> {
 
     fn refuse(&mut self, target: Target, span: Span) {
         let name = match target {
-            Target::Prop | Target::Derived | Target::Handler | Target::Made | Target::Handed => {
+            Target::Prop
+            | Target::Derived
+            | Target::Handler
+            | Target::Made
+            | Target::Handed
+            | Target::Store
+            | Target::Loaded => {
                 let source = self.source(span);
                 source.split(['.', '[']).next().unwrap_or("").to_owned()
             }
@@ -555,6 +554,8 @@ impl Checker<'_> {
                     CellRole::Prop => Err(Target::Prop),
                     CellRole::Derived => Err(Target::Derived),
                     CellRole::Variable => Err(Target::Other),
+                    CellRole::Loaded => Err(Target::Loaded),
+                    CellRole::Stored => Err(Target::Store),
                     CellRole::State | CellRole::Shared => {
                         info.assigned = true;
                         let ty = info.ty.clone();
@@ -563,7 +564,11 @@ impl Checker<'_> {
                     }
                 })
             }
-            Some(Symbol::Handler(_)) => Some(Err(Target::Handler)),
+            Some(Symbol::Handler(_) | Symbol::Asked(_)) => Some(Err(Target::Handler)),
+            Some(Symbol::Store(store)) => {
+                self.stores[*store as usize].used = true;
+                Some(Err(Target::Store))
+            }
             Some(Symbol::Broken) => None,
             None => {
                 self.unknown_name(name, span, false);
@@ -585,8 +590,10 @@ impl Checker<'_> {
                         _ => Err(Target::Other),
                     };
                 }
-                let Some(Symbol::Cell(cell)) = self.symbols.get(name) else {
-                    return Err(Target::Other);
+                let cell = match self.symbols.get(name) {
+                    Some(Symbol::Cell(cell)) => cell,
+                    Some(Symbol::Store(_)) => return Err(Target::Store),
+                    _ => return Err(Target::Other),
                 };
                 match self.cells[*cell as usize].role {
                     CellRole::State | CellRole::Shared => Ok(*cell),
@@ -596,6 +603,8 @@ impl Checker<'_> {
                         None => Err(Target::Derived),
                     },
                     CellRole::Variable => Err(Target::Other),
+                    CellRole::Loaded => Err(Target::Loaded),
+                    CellRole::Stored => Err(Target::Store),
                 }
             }
             ExprKind::Field { of, optional: false, .. } => self.list_source(of),
@@ -616,10 +625,10 @@ impl Checker<'_> {
 
     /// A loop over state reads it.
     pub(crate) fn mark_read(&mut self, list: &ast::Expr) {
-        crate::names::free_names(list, &mut |name| {
-            if let Some(Symbol::Cell(cell)) = self.symbols.get(name) {
-                self.cells[*cell as usize].read = true;
-            }
+        crate::names::free_names(list, &mut |name| match self.symbols.get(name) {
+            Some(Symbol::Cell(cell)) => self.cells[*cell as usize].read = true,
+            Some(Symbol::Store(store)) => self.stores[*store as usize].used = true,
+            _ => {}
         });
     }
 }

@@ -56,6 +56,8 @@ pub enum Expr {
     Call(Member, Option<ExprId>, Vec<ExprId>),
     /// A standard member that walks a list with a function.
     Walk(Member, ExprId, Function, Option<ExprId>),
+    /// A function that the host answers at once.
+    Ask(u32, Vec<ExprId>),
 }
 
 /// An arrow function: its parameters are locals, missing ones are not bound.
@@ -133,6 +135,12 @@ pub enum Stmt {
     Give(u32, Vec<ExprId>),
     /// `return`
     Return,
+    /// A call of a handler of a store: the store's plan, and the handler there.
+    CallStore(u32, u32, Vec<ExprId>),
+    /// `await asked(…)`: the rest goes on when the answer is there, which goes into the local.
+    Await(u32, Vec<ExprId>, Option<LocalId>),
+    /// `reload source`
+    Reload(u32),
 }
 
 /// Statements in order.
@@ -195,6 +203,7 @@ impl Expr {
             Expr::Walk(_, list, function, extra) => {
                 [*list, function.body].iter().chain(extra).copied().for_each(each);
             }
+            Expr::Ask(_, args) => args.iter().copied().for_each(each),
         }
     }
 
@@ -229,8 +238,11 @@ impl Stmt {
                 expr(*list);
                 body.iter().copied().for_each(&mut stmt);
             }
-            Stmt::Call(_, args) | Stmt::Give(_, args) => args.iter().copied().for_each(expr),
-            Stmt::Return => {}
+            Stmt::Call(_, args)
+            | Stmt::Give(_, args)
+            | Stmt::CallStore(_, _, args)
+            | Stmt::Await(_, args, _) => args.iter().copied().for_each(expr),
+            Stmt::Return | Stmt::Reload(_) => {}
         }
     }
 }

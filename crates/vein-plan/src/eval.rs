@@ -18,6 +18,10 @@ const BEYOND_ANY_LIST: f64 = 2_147_483_648.0;
 pub trait Cells {
     /// The value of a cell as it is now.
     fn cell(&mut self, cell: CellId) -> Value;
+
+    /// What the host answers to a function of the plan. A host that fails notes it for whoever
+    /// started the evaluation, and `null` stands for the answer.
+    fn ask(&mut self, asked: u32, args: &[Value]) -> Value;
 }
 
 /// A value on its way through an expression, with where it came from.
@@ -123,6 +127,10 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
             Expr::Call(member, receiver, args) => self.call(*member, *receiver, args),
             Expr::Walk(member, list, function, extra) => {
                 self.walk(*member, *list, function, *extra)
+            }
+            Expr::Ask(asked, args) => {
+                let args: Vec<Value> = args.iter().map(|arg| self.value(*arg)).collect();
+                made(self.cells.ask(*asked, &args))
             }
         }
     }

@@ -33,9 +33,10 @@ pub mod verify;
 pub use codec::LoadError;
 pub use convert::{Misfit, to_json};
 pub use program::{
-    Block, BlockId, Cell, CellKind, Commit, Conversion, Event, EventField, Form, Given, Handler,
-    Heard, Listener, ListenerOptions, Location, Namespace, Next, Part, PartKind, Plan, PlanRead,
-    Program, Property, ReadStep, Reads, Shape, Spot, SpotKind, TemplateNode, Type, TypeId, Use,
+    Answers, Asked, Block, BlockId, Cell, CellKind, Commit, Conversion, Event, EventField, Form,
+    Given, Handler, Heard, Hook, Listener, ListenerOptions, Location, Namespace, Next, Part,
+    PartKind, Plan, PlanRead, Program, Property, ReadStep, Reads, Shape, Source, Spot, SpotKind,
+    TemplateNode, Type, TypeId, Use, When, status,
 };
 pub use shown::Shown;
 pub use text::Text;

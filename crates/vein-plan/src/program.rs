@@ -72,6 +72,14 @@ pub struct Plan {
     pub exprs: Vec<Expr>,
     /// Statements of all of these.
     pub stmts: Vec<Stmt>,
+    /// For a store, the name that it is read and called by; it shows nothing.
+    pub store: Option<Name>,
+    /// What it asks of the host.
+    pub asked: Vec<Asked>,
+    /// State that is filled by answers of the host.
+    pub sources: Vec<Source>,
+    /// What runs by itself: when it is added or removed, when something changed, every so often.
+    pub hooks: Vec<Hook>,
     /// The component's style sheet, which reaches only its own elements.
     pub style: Name,
 }
@@ -110,6 +118,103 @@ pub enum CellKind {
     Position,
     /// What a slot hands back to the content that stands in it.
     Handed,
+    /// What stands in a cell of a store: the store's plan, and the cell there.
+    Store(u32, CellId),
+}
+
+/// When a host answers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+pub enum Answers {
+    /// At once, and always the same for the same arguments: `asks`.
+    AtOnce,
+    /// Later, once: `awaits`.
+    Later,
+    /// Again and again: `streams`.
+    Again,
+}
+
+impl Answers {
+    /// The verb that declares it.
+    pub fn verb(self) -> &'static str {
+        match self {
+            Answers::AtOnce => "asks",
+            Answers::Later => "awaits",
+            Answers::Again => "streams",
+        }
+    }
+}
+
+/// A function that the host answers.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Asked {
+    /// Its name.
+    pub name: Name,
+    /// When it is answered.
+    pub answers: Answers,
+    /// Its parameters.
+    pub params: Vec<(Name, TypeId)>,
+    /// The type of the answer.
+    pub result: TypeId,
+}
+
+/// State that is filled by answers of the host. Its three cells are ordinary state that nobody but
+/// the host's answers write.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Source {
+    /// Which function of the plan is asked: one that answers later, or again and again.
+    pub asked: u32,
+    /// What it is asked with: a list.
+    pub args: ExprId,
+    /// What that reads.
+    pub reads: Reads,
+    /// The last answer, `null` before the first.
+    pub value: CellId,
+    /// `'waiting'`, `'ready'` or `'failed'`.
+    pub status: CellId,
+    /// Why it failed.
+    pub reason: CellId,
+    /// Where it was written.
+    pub location: Location,
+}
+
+/// The states of a [`Source`], as its status names them.
+pub mod status {
+    /// It was asked and not answered yet.
+    pub const WAITING: &str = "waiting";
+    /// The last question was answered.
+    pub const READY: &str = "ready";
+    /// The last question was answered with a failure.
+    pub const FAILED: &str = "failed";
+    /// All of them.
+    pub const ALL: [&str; 3] = [WAITING, READY, FAILED];
+}
+
+/// Statements that run by themselves.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Hook {
+    /// When.
+    pub when: When,
+    /// How many locals the statements use.
+    pub locals: LocalId,
+    /// What happens.
+    pub body: Body,
+    /// How it was written, such as `upon change (litres)`.
+    pub address: Name,
+    /// Where it was written.
+    pub location: Location,
+}
+
+/// When the statements of a [`Hook`] run.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum When {
+    /// When the component is added.
+    Added,
+    /// When it is removed.
+    Removed,
+    /// When one of these has changed in a pulse. Always fixed.
+    Changed(Reads),
+    /// Each time that so many milliseconds are over; never while it is `null`.
+    Every(ExprId, Reads),
 }
 
 /// A piece of markup that comes and goes as a whole: a component's own, an alternative of a
@@ -610,11 +715,40 @@ event_fields! {
 }
 
 impl Plan {
+    /// The stores that it reads or calls, by their plans' numbers, each once.
+    pub fn stores_read(&self) -> Vec<u32> {
+        let read = self.cells.iter().filter_map(|cell| match &cell.kind {
+            CellKind::Store(plan, _) => Some(*plan),
+            _ => None,
+        });
+        let called = self.stmts.iter().filter_map(|stmt| match stmt {
+            Stmt::CallStore(plan, ..) => Some(*plan),
+            _ => None,
+        });
+        let mut found: Vec<u32> = read.chain(called).collect();
+        found.sort_unstable();
+        found.dedup();
+        found
+    }
+
     /// Every part, with its block.
     pub fn parts(&self) -> impl Iterator<Item = (BlockId, &Part)> {
         self.blocks.iter().enumerate().flat_map(|(number, block)| {
             block.parts.iter().map(move |part| (number as BlockId, part))
         })
+    }
+}
+
+impl SpotKind {
+    /// The blocks that are written in the spot.
+    pub fn blocks(&self) -> Vec<BlockId> {
+        match self {
+            SpotKind::Branch { alternatives, .. } => alternatives.clone(),
+            SpotKind::List { block, .. } | SpotKind::Renamed { block, .. } => vec![*block],
+            SpotKind::Component(used) => used.contents.iter().map(|(_, block)| *block).collect(),
+            SpotKind::Slot { fallback, .. } => fallback.iter().copied().collect(),
+            SpotKind::Markup { .. } => Vec::new(),
+        }
     }
 }
 

@@ -4,8 +4,8 @@
 use crate::code::{CellId, Expr, ExprId, LocalId, Place, PlaceStep, Stmt, StmtId};
 use crate::members::{Member, Param};
 use crate::program::{
-    Block, BlockId, CellKind, Conversion, Given, Next, Plan, Program, ReadStep, Reads, Spot,
-    SpotKind, TemplateNode, Type, TypeId,
+    Answers, Asked, Block, BlockId, CellKind, Conversion, Given, Hook, Next, Plan, Program,
+    ReadStep, Reads, Source, Spot, SpotKind, TemplateNode, Type, TypeId, When,
 };
 
 /// How deep expressions may be nested once compiled.
@@ -46,6 +46,27 @@ pub fn verify(program: &Program) -> Result<(), Flaw> {
     for plan in &program.plans {
         let mut verifier = Verifier { program, plan, exprs: Vec::new(), stmts: Vec::new() };
         verifier.plan().map_err(flaw(&plan.name))?;
+    }
+    stores_end(program).map_err(flaw("stores"))
+}
+
+/// Stores that read each other must not do so in a circle.
+fn stores_end(program: &Program) -> Checked {
+    let uses = |plan: u32| program.plans[plan as usize].stores_read();
+    let mut done = vec![false; program.plans.len()];
+    for start in 0..program.plans.len() as u32 {
+        let mut way = vec![(start, uses(start))];
+        while let Some((plan, left)) = way.last_mut() {
+            let Some(next) = left.pop() else {
+                done[*plan as usize] = true;
+                way.pop();
+                continue;
+            };
+            ensure(way.iter().all(|(plan, _)| *plan != next), || "a circle of stores".into())?;
+            if !done[next as usize] {
+                way.push((next, uses(next)));
+            }
+        }
     }
     Ok(())
 }
@@ -100,7 +121,57 @@ impl Verifier<'_> {
             })?;
             self.body(&handler.body, handler.locals, 0)?;
         }
+        if self.plan.store.is_some() {
+            let empty = Block::default();
+            let shows = self.plan.blocks.iter().any(|block| *block != empty);
+            ensure(!shows && self.plan.events.is_empty(), || {
+                "a store that shows something".into()
+            })?;
+        }
+        self.plan.asked.iter().try_for_each(|asked| {
+            asked.params.iter().try_for_each(|(_, ty)| self.ty(*ty))?;
+            self.ty(asked.result)
+        })?;
+        self.plan.sources.iter().try_for_each(|source| self.source(source))?;
+        self.plan.hooks.iter().try_for_each(|hook| self.hook(hook))?;
         self.blocks()
+    }
+
+    /// What is asked, where it may answer in one of these ways.
+    fn asked(&self, asked: u32, args: usize, answers: &[Answers]) -> Result<&Asked, String> {
+        let found = self.plan.asked.get(asked as usize).ok_or("a question to nobody")?;
+        ensure(answers.contains(&found.answers), || "an answer at another time".into())?;
+        ensure(found.params.len() == args, || "a question with other arguments".into())?;
+        Ok(found)
+    }
+
+    fn source(&self, source: &Source) -> Checked {
+        self.expr(source.args, 0)?;
+        self.reads(&source.reads, 0)?;
+        let Expr::List(args) = &self.plan.exprs[source.args as usize] else {
+            return Err("a question without arguments".into());
+        };
+        self.asked(source.asked, args.len(), &[Answers::Later, Answers::Again])?;
+        for cell in [source.value, source.status, source.reason] {
+            let cell = self.plan.cells.get(cell as usize).map(|cell| &cell.kind);
+            ensure(matches!(cell, Some(CellKind::State(_))), || "an answer to no state".into())?;
+        }
+        Ok(())
+    }
+
+    fn hook(&self, hook: &Hook) -> Checked {
+        match &hook.when {
+            When::Added | When::Removed => {}
+            When::Changed(reads) => {
+                ensure(matches!(reads, Reads::Fixed(_)), || "a watch of what may differ".into())?;
+                self.reads(reads, 0)?;
+            }
+            When::Every(period, reads) => {
+                self.expr(*period, 0)?;
+                self.reads(reads, 0)?;
+            }
+        }
+        self.body(&hook.body, hook.locals, 0)
     }
 
     fn block_parents(&self) -> Checked {
@@ -175,6 +246,9 @@ impl Verifier<'_> {
                 ensure(reduces == extra.is_some(), || "a reduction without a start".into())?;
                 ensure(function.params.len() <= 3, || "too many parameters".into())
             }
+            Expr::Ask(asked, args) => {
+                self.asked(*asked, args.len(), &[Answers::AtOnce]).map(|_| ())
+            }
             _ => Ok(()),
         }
     }
@@ -201,12 +275,29 @@ impl Verifier<'_> {
                         "an unknown event".into()
                     })?;
                 }
+                Stmt::CallStore(store, handler, _) => {
+                    let handlers = self.store(*store)?.handlers.len();
+                    ensure((*handler as usize) < handlers, || "an unknown handler".into())?;
+                }
+                Stmt::Await(asked, args, _) => {
+                    self.asked(*asked, args.len(), &[Answers::Later])?;
+                }
+                Stmt::Reload(source) => {
+                    ensure((*source as usize) < self.plan.sources.len(), || {
+                        "an unknown source".into()
+                    })?;
+                }
                 _ => {}
             }
             let innermost = uses.into_iter().try_fold(0, |a, b| self.inner(a, b))?;
             self.stmts.push(innermost);
         }
         Ok(())
+    }
+
+    fn store(&self, plan: u32) -> Result<&Plan, String> {
+        let plan = self.program.plans.get(plan as usize).filter(|plan| plan.store.is_some());
+        Ok(plan.ok_or("a use of no store")?)
     }
 
     fn cells(&self) -> Checked {
@@ -231,6 +322,17 @@ impl Verifier<'_> {
                     ensure(reads.paths().iter().all(|r| (r.cell as usize) < i), || {
                         format!("`{}` reads what comes after it", cell.name)
                     })?;
+                }
+                CellKind::Store(store, found) => {
+                    ensure(at_top, || "a store inside the markup".into())?;
+                    let there = self.store(*store)?.cells.get(*found as usize);
+                    let own = |kind: &CellKind| {
+                        matches!(kind, CellKind::State(_) | CellKind::Derived(..))
+                    };
+                    ensure(
+                        there.is_some_and(|there| own(&there.kind) && there.ty == cell.ty),
+                        || format!("`{}` is nothing in its store", cell.name),
+                    )?;
                 }
                 CellKind::Item | CellKind::Position | CellKind::Handed => {
                     ensure(!at_top, || "a variable outside its block".into())?;
@@ -375,6 +477,7 @@ impl Verifier<'_> {
             }
             SpotKind::Component(used) => {
                 let plan = self.program.plans.get(used.plan as usize).ok_or("no such component")?;
+                ensure(plan.store.is_none(), || "a store in the markup".into())?;
                 for (cell, given) in &used.props {
                     let cell = plan.cells.get(*cell as usize).map(|cell| &cell.kind);
                     ensure(matches!(cell, Some(CellKind::Prop(_) | CellKind::Shared(_))), || {
@@ -434,7 +537,9 @@ impl Verifier<'_> {
         while let Some(id) = open.pop() {
             let stmt = self.plan.stmts.get(id as usize).ok_or("an unknown statement")?;
             self.seen(self.stmts[id as usize], from)?;
-            if let Stmt::Let(local, _) | Stmt::For(local, ..) = stmt {
+            if let Stmt::Let(local, _) | Stmt::For(local, ..) | Stmt::Await(_, _, Some(local)) =
+                stmt
+            {
                 ensure(*local < locals, || "a local outside its handler".into())?;
             }
             stmt.children(|_| {}, |inner| open.push(inner));

@@ -17,8 +17,12 @@ use vein_runtime::{Clean, Kept, Key, Runtime, ScopeId};
 
 /// A view rendered afresh.
 pub struct Fresh {
-    /// Its scopes; each stands after the one that it stands in.
+    /// Its scopes; each stands after the one that it stands in, and after the stores.
     pub scopes: Vec<FreshScope>,
+    /// The scope of each store, by its plan.
+    stores: BTreeMap<usize, usize>,
+    /// The scope of the component that the page shows.
+    root: usize,
 }
 
 /// A block of the view rendered afresh.
@@ -60,13 +64,19 @@ pub enum FreshSpot {
 
 struct Sight<'a> {
     fresh: &'a Fresh,
-    program: &'a Program,
+    runtime: &'a Runtime,
     scope: usize,
 }
 
 impl Cells for Sight<'_> {
     fn cell(&mut self, cell: CellId) -> Value {
-        self.fresh.cell(self.program, self.scope, cell)
+        self.fresh.cell(self.runtime.program(), self.scope, cell)
+    }
+
+    /// What the host answers at once is always the same for the same arguments.
+    fn ask(&mut self, asked: u32, args: &[Value]) -> Value {
+        let plan = self.fresh.scopes[self.scope].plan;
+        self.runtime.answer_at_once(plan, asked, args).unwrap_or_default()
     }
 }
 
@@ -76,19 +86,25 @@ pub fn render(runtime: &Runtime, clean: Option<Clean>) -> Fresh {
         runtime,
         program: runtime.program(),
         clean,
-        fresh: Fresh { scopes: Vec::new() },
+        fresh: Fresh { scopes: Vec::new(), stores: BTreeMap::new(), root: 0 },
     };
-    let root = Wanted {
-        plan: runtime.plan_number(),
+    let component = |plan, identity, kept| Wanted {
+        plan,
         block: 0,
-        identity: String::new(),
-        kept: Some(runtime.root_scope()),
+        identity,
+        kept: Some(kept),
         lexical: None,
         giver: None,
         instance: None,
         tag: None,
     };
-    renderer.scope(root, Vec::new());
+    // Each stands after those that it uses.
+    for (plan, kept) in runtime.store_scopes() {
+        let at = renderer.scope(component(plan, format!("store {plan}"), kept), Vec::new());
+        renderer.fresh.stores.insert(plan, at);
+    }
+    let root = component(runtime.plan_number(), String::new(), runtime.root_scope());
+    renderer.fresh.root = renderer.scope(root, Vec::new());
     renderer.fresh
 }
 
@@ -125,12 +141,13 @@ impl Fresh {
     }
 
     /// An expression's value in a scope and everything that it reads.
-    pub fn evaluate(&self, program: &Program, scope: usize, expr: ExprId) -> (Value, Vec<Read>) {
+    pub fn evaluate(&self, runtime: &Runtime, scope: usize, expr: ExprId) -> (Value, Vec<Read>) {
+        let program = runtime.program();
         let mut locals: Vec<(Value, Tracked)> = Vec::new();
         let mut run = Evaluation {
             exprs: &program.plans[self.scopes[scope].plan].exprs,
             names: &program.names,
-            cells: &mut Sight { fresh: self, program, scope },
+            cells: &mut Sight { fresh: self, runtime, scope },
             locals: &mut locals,
             log: Vec::new(),
         };
@@ -157,7 +174,7 @@ impl Fresh {
 
 impl Renderer<'_> {
     fn value(&self, scope: usize, expr: ExprId) -> Value {
-        self.fresh.evaluate(self.program, scope, expr).0
+        self.fresh.evaluate(self.runtime, scope, expr).0
     }
 
     /// Renders a scope; `cells` are those that come from outside.
@@ -197,6 +214,10 @@ impl Renderer<'_> {
                 CellKind::State(expr)
                 | CellKind::Prop(Some(expr))
                 | CellKind::Shared(Some(expr)) => self.value(at, *expr),
+                CellKind::Store(store, cell) => match self.fresh.stores.get(&(*store as usize)) {
+                    Some(store) => self.fresh.cell(self.program, *store, *cell),
+                    None => continue,
+                },
                 _ => continue,
             };
             self.fresh.scopes[at].cells.push((number, value));
@@ -411,6 +432,10 @@ impl Renderer<'_> {
             fn cell(&mut self, cell: CellId) -> Value {
                 if Some(cell) == self.0 { self.1.clone() } else { Value::Null }
             }
+
+            fn ask(&mut self, _: u32, _: &[Value]) -> Value {
+                Value::Null
+            }
         }
         let mut locals: Vec<(Value, ())> = Vec::new();
         let mut run = Evaluation {
@@ -445,7 +470,7 @@ pub enum Expected {
 impl Fresh {
     /// The nodes that show the view, built from nothing.
     pub fn document(&self, runtime: &Runtime) -> Vec<Expected> {
-        Builder { fresh: self, runtime }.scope(0)
+        Builder { fresh: self, runtime }.scope(self.root)
     }
 }
 

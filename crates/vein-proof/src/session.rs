@@ -4,7 +4,7 @@ use crate::ledger::Entry;
 use crate::verdict::Proof;
 use std::sync::Arc;
 use vein_plan::{EventField, Name, Program, Property, Record, Shown, Value};
-use vein_runtime::{Clean, Delivery, HostError, Pulse, Runtime};
+use vein_runtime::{Clean, Delivery, Host, HostError, Left, Pulse, QuestionId, Runtime};
 use vein_view::{Event, NodeId, NodeNumber, NotDispatched, Patch, Tree};
 
 /// A page in memory.
@@ -15,24 +15,60 @@ pub struct Session {
     clean: Option<Clean>,
     /// The elements that the event came from that is being heard.
     sent: Vec<NodeNumber>,
+    closed: bool,
+}
+
+/// A page that is dropped is closed. Where assertions are on, it must leave nothing behind.
+impl Drop for Session {
+    fn drop(&mut self) {
+        if self.closed || std::thread::panicking() {
+            return;
+        }
+        self.close();
+        debug_assert!(self.left().is_nothing(), "left over: {:?}", self.left());
+        debug_assert!(self.tree.children(self.tree.root()).is_empty(), "nodes are left over");
+    }
 }
 
 impl Session {
     /// Opens a component.
     ///
     /// # Errors
-    /// An unknown component or prop, a missing prop, or a value that does not fit.
+    /// An unknown component or prop, a missing prop, a value that does not fit, functions that the
+    /// host does not answer, or what went wrong while everything was worked out.
     pub fn open(
         program: Arc<Program>,
         component: &str,
         props: impl Into<Value>,
-        clean: Option<Clean>,
+        host: impl Into<Host>,
     ) -> Result<(Session, Entry), HostError> {
-        let (runtime, pulse) = Runtime::open_with(program, component, props, clean)?;
-        let mut session =
-            Session { runtime, tree: Tree::default(), proof: None, clean, sent: Vec::new() };
+        let host = host.into();
+        let clean = host.clean;
+        let (runtime, pulse) = Runtime::open_with(program, component, props, host)?;
+        let mut session = Session {
+            runtime,
+            tree: Tree::default(),
+            proof: None,
+            clean,
+            sent: Vec::new(),
+            closed: false,
+        };
         let entry = session.show(pulse);
         Ok((session, entry))
+    }
+
+    /// Closes the page: what runs when components are removed runs, and everything on it is gone.
+    /// It cannot be used any more.
+    pub fn close(&mut self) -> Entry {
+        self.proof = None;
+        let pulse = self.runtime.close();
+        self.closed = true;
+        self.show(pulse)
+    }
+
+    /// What there is of everything that comes and goes; nothing, once the page is closed.
+    pub fn left(&self) -> Left {
+        self.runtime.left()
     }
 
     /// Turns proof on or off. While it is on, every pulse is held against a fresh rendering.
@@ -133,16 +169,45 @@ impl Session {
 
     /// Writes a value that fits its type already to a prop or to state, by its name.
     pub fn write_value(&mut self, name: &str, value: Value) -> Option<Entry> {
-        let cell = self.runtime.plan().cells.iter().position(|cell| *cell.name == *name)?;
-        let pulse = self.runtime.write(cell as u32, Vec::new(), value);
+        let pulse = self.runtime.write_fitting(name, value)?;
         Some(self.show(pulse))
     }
 
-    /// Reads the value at a path.
+    /// Calls a handler of the component, `pour`, or of a store, `tank.draw`.
     ///
     /// # Errors
-    /// A path to nothing.
-    pub fn get(&mut self, path: &str) -> Result<serde_json::Value, HostError> {
+    /// An unknown handler, or arguments that do not fit.
+    pub fn call(&mut self, name: &str, args: Vec<Value>) -> Result<Entry, HostError> {
+        let pulse = self.runtime.call(name, args)?;
+        Ok(self.show(pulse))
+    }
+
+    /// Answers a question; `None` when nobody waits for the answer any more.
+    ///
+    /// # Errors
+    /// An answer that does not fit its type; whoever asked was told that it failed, in the pulse
+    /// that comes with the error.
+    pub fn answer(
+        &mut self,
+        id: QuestionId,
+        answer: Result<Value, String>,
+    ) -> Result<Option<Entry>, (HostError, Option<Entry>)> {
+        match self.runtime.answer(id, answer) {
+            Ok(pulse) => Ok(pulse.map(|pulse| self.show(pulse))),
+            Err((error, pulse)) => Err((error, pulse.map(|pulse| self.show(pulse)))),
+        }
+    }
+
+    /// Ends a stream that has no more to say.
+    pub fn finish(&mut self, id: QuestionId) {
+        self.runtime.finish(id);
+    }
+
+    /// Reads the value at a path: `beds[3].moisture`, `tank.litres`.
+    ///
+    /// # Errors
+    /// A path to nothing, or what went wrong while it was worked out.
+    pub fn get(&mut self, path: &str) -> Result<Value, HostError> {
         self.runtime.get(path)
     }
 
@@ -163,7 +228,13 @@ impl Session {
         entries
     }
 
-    /// In how many milliseconds the next waiting event is due.
+    /// Moves the clock on and runs what becomes due next; `None` when nothing is due until then.
+    pub fn run_due(&mut self, until: f64) -> Option<Entry> {
+        let pulse = self.runtime.run_due(until)?;
+        Some(self.show(pulse))
+    }
+
+    /// In how many milliseconds the next timer or waiting event is due.
     pub fn next_due(&self) -> Option<f64> {
         self.runtime.next_due().map(|due| due - self.runtime.now())
     }

@@ -330,11 +330,13 @@ impl Judge<'_> {
                     found.push(format!("{address}: shows {shown}, should show {wanted}"));
                 }
             }
-            if scope.block == 0 && !before.contains_key(scope.identity.as_str()) {
+            // What runs by itself may have written to it since it began.
+            let alone = self.program().plans.iter().all(|plan| plan.hooks.is_empty());
+            if alone && scope.block == 0 && !before.contains_key(scope.identity.as_str()) {
                 for (cell, value) in &kept.state {
                     let planned = &plan.cells[*cell as usize];
                     let CellKind::State(first) = planned.kind else { continue };
-                    let (wanted, _) = self.after.fresh.evaluate(self.program(), at, first);
+                    let (wanted, _) = self.after.fresh.evaluate(self.runtime, at, first);
                     if !wanted.same(value) {
                         let name = &planned.name;
                         found.push(format!(
@@ -497,7 +499,7 @@ impl Judge<'_> {
                 },
             };
             let program = self.program();
-            let (_, reads) = self.before.fresh.evaluate(program, *then, expr);
+            let (_, reads) = self.before.fresh.evaluate(self.runtime, *then, expr);
             let differs = reads.iter().any(|read| {
                 let old = self.before.fresh.cell(program, *then, read.cell);
                 let new = self.after.fresh.cell(program, *now, read.cell);

@@ -13,6 +13,8 @@ impl Graph {
             let here = self.scope(scope);
             let (holder, spot) = here.holder;
             if holder == NONE {
+                let store = &self.prepared.plan(here.plan).store;
+                names.extend(store.as_ref().map(|name| name.to_string()));
                 break;
             }
             let around = self.scope(holder);

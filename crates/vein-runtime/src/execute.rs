@@ -5,40 +5,110 @@ use crate::graph::{Graph, ListEdit, Sight};
 use crate::scope::{NONE, ScopeId};
 use crate::wakes::Prepared;
 use smallvec::SmallVec;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 use vein_plan::code::{
     ExprId, Function, ListEdit as PlannedEdit, LocalId, Place, PlaceStep, Stmt, StmtId,
 };
 use vein_plan::eval::Evaluation;
-use vein_plan::{Name, Record, SpotKind, Step, Value};
+use vein_plan::{Name, Plan, Record, SpotKind, Step, Value};
 
 /// What a run of statements gave to the host: the event's number and its values.
 pub(crate) type GivenEvents = Vec<(u32, Vec<Value>)>;
 
-/// Statements that run on an instance.
-pub(crate) struct Run<'a> {
-    pub(crate) graph: &'a mut Graph,
+/// What a pulse has done so far that is neither state nor view.
+#[derive(Debug, Default)]
+pub(crate) struct Turn {
     pub(crate) given: GivenEvents,
-    /// The scope whose names the statements use.
-    scope: ScopeId,
-    prepared: Arc<Prepared>,
+    /// Statements that wait for answers, with what they ask.
+    pub(crate) waiting: Vec<(u32, Vec<Value>, Activity)>,
+    /// Sources whose questions are to be asked, with the arguments.
+    pub(crate) asked: BTreeMap<(ScopeId, u32), Value>,
+    /// Timers whose periods were worked out; `None` for those that do not run.
+    pub(crate) timers: BTreeMap<(ScopeId, u32), Option<f64>>,
+    /// What ran by itself: the scope, the hook, and the writes from and up to.
+    pub(crate) ran: Vec<(ScopeId, u32, usize, usize)>,
+    pub(crate) rounds: usize,
     statements: u64,
     calls: usize,
 }
 
-/// Whether a block ran to its end.
-#[derive(PartialEq)]
-enum Flow {
-    On,
-    Returned,
+impl Turn {
+    /// Goes on with what was asked for by a source.
+    pub(crate) fn ask(&mut self, graph: &mut Graph, scope: ScopeId, source: u32, args: Value) {
+        self.asked.insert((scope, source), args);
+        let prepared = graph.prepared.clone();
+        let status = prepared.plan(graph.scope(scope).plan).sources[source as usize].status;
+        graph.set(scope, status, Vec::new(), Value::from(vein_plan::status::WAITING));
+    }
+}
+
+/// Whose statements run.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum Owner {
+    Handler(u32),
+    Hook(u32),
+    /// Of the scope's block.
+    Listener(u32),
+    /// What hears an event of the component in a spot of the scope's block: the spot, and which.
+    Heard(u32, u32),
+}
+
+/// Statements on their way: they may wait for an answer in the middle.
+#[derive(Clone, Debug)]
+pub(crate) struct Activity {
+    /// The scope whose names the statements use.
+    pub(crate) scope: ScopeId,
+    owner: Owner,
+    locals: Locals,
+    /// Where it is, outermost first.
+    frames: Vec<Frame>,
+    /// Where the answer goes that it waits for.
+    pub(crate) answer: Option<LocalId>,
+}
+
+impl Activity {
+    /// What it is called that waits.
+    pub(crate) fn shown(&self, graph: &Graph) -> String {
+        let here = graph.scope(self.scope);
+        let plan = graph.prepared.plan(here.plan);
+        let block = &plan.blocks[here.block as usize];
+        let own: &str = match self.owner {
+            Owner::Handler(handler) => &plan.handlers[handler as usize].name,
+            Owner::Hook(hook) => &plan.hooks[hook as usize].address,
+            Owner::Listener(listener) => &block.listeners[listener as usize].address,
+            Owner::Heard(spot, _) => &block.spots[spot as usize].address,
+        };
+        graph.address(self.scope, own)
+    }
+}
+
+/// A list of statements, and which is next.
+#[derive(Clone, Copy, Debug)]
+enum Frame {
+    /// Those of the owner.
+    Owner(usize),
+    /// Of an `if`: those after the condition or those after `else`.
+    If(StmtId, bool, usize),
+    /// Of a `for`: at this position, of as many as the list had at first.
+    Each { of: StmtId, position: usize, at_first: usize, next: usize },
+}
+
+/// Statements that run on a scope.
+pub(crate) struct Run<'a> {
+    pub(crate) graph: &'a mut Graph,
+    pub(crate) turn: &'a mut Turn,
+    /// The scope whose names the statements use.
+    scope: ScopeId,
+    prepared: Arc<Prepared>,
 }
 
 type Locals = Vec<(Value, ())>;
 
 impl<'a> Run<'a> {
-    pub(crate) fn new(graph: &'a mut Graph) -> Run<'a> {
+    pub(crate) fn new(graph: &'a mut Graph, turn: &'a mut Turn) -> Run<'a> {
         let prepared = graph.prepared.clone();
-        Run { graph, given: Vec::new(), scope: 0, prepared, statements: 0, calls: 0 }
+        Run { graph, turn, scope: 0, prepared }
     }
 
     /// Goes on in another scope, and comes back.
@@ -53,10 +123,127 @@ impl<'a> Run<'a> {
         self.graph.scope(self.scope).plan
     }
 
-    /// Runs a body with its first locals.
-    pub(crate) fn body(&mut self, body: &[StmtId], first: Vec<Value>) -> Result<(), Fault> {
-        let mut locals: Locals = first.into_iter().map(|value| (value, ())).collect();
-        self.block(body, &mut locals).map(|_| ())
+    /// Runs somebody's statements with their first locals, to the end or until they wait.
+    pub(crate) fn run(
+        &mut self,
+        scope: ScopeId,
+        owner: Owner,
+        first: Vec<Value>,
+    ) -> Result<(), Fault> {
+        let locals = first.into_iter().map(|value| (value, ())).collect();
+        let frames = vec![Frame::Owner(0)];
+        self.go_on(Activity { scope, owner, locals, frames, answer: None })
+    }
+
+    /// Goes on with statements that waited, now that the answer is there.
+    pub(crate) fn resume(&mut self, mut activity: Activity, answer: Value) -> Result<(), Fault> {
+        if let Some(local) = activity.answer.take() {
+            Self::bind(local, answer, &mut activity.locals);
+        }
+        // What a loop stood at may be gone by now: then it goes on with what comes next.
+        let prepared = self.prepared.clone();
+        let stmts = &prepared.plan(self.graph.scope(activity.scope).plan).stmts;
+        let scope = activity.scope;
+        for depth in 0..activity.frames.len() {
+            let Frame::Each { of, position, .. } = activity.frames[depth] else { continue };
+            let Stmt::For(_, list, _) = &stmts[of as usize] else { continue };
+            let list = self.within(scope, |run| run.value(*list, &mut activity.locals));
+            if position >= list.list_len() {
+                activity.frames.truncate(depth + 1);
+                if let Some(Frame::Each { next, .. }) = activity.frames.last_mut() {
+                    *next = usize::MAX;
+                }
+                break;
+            }
+        }
+        self.go_on(activity)
+    }
+
+    fn go_on(&mut self, activity: Activity) -> Result<(), Fault> {
+        let prepared = self.prepared.clone();
+        self.within(activity.scope, |run| run.steps(&prepared, activity))
+    }
+
+    fn steps(&mut self, prepared: &Prepared, mut activity: Activity) -> Result<(), Fault> {
+        let block = self.graph.scope(self.scope).block as usize;
+        let plan = prepared.plan(self.plan());
+        let owned: &[StmtId] = match activity.owner {
+            Owner::Handler(handler) => &plan.handlers[handler as usize].body,
+            Owner::Hook(hook) => &plan.hooks[hook as usize].body,
+            Owner::Listener(listener) => &plan.blocks[block].listeners[listener as usize].body,
+            Owner::Heard(spot, heard) => match &plan.blocks[block].spots[spot as usize].kind {
+                SpotKind::Component(used) => &used.events[heard as usize].body,
+                _ => &[],
+            },
+        };
+        while let Some(frame) = activity.frames.last_mut() {
+            let (stmts, next): (&[StmtId], &mut usize) = match frame {
+                Frame::Owner(next) => (owned, next),
+                Frame::If(of, outcome, next) => match &plan.stmts[*of as usize] {
+                    Stmt::If(_, then, otherwise) => (if *outcome { then } else { otherwise }, next),
+                    _ => (&[], next),
+                },
+                Frame::Each { of, next, .. } => match &plan.stmts[*of as usize] {
+                    Stmt::For(_, _, body) => (body, next),
+                    _ => (&[], next),
+                },
+            };
+            let Some(stmt) = stmts.get(*next).copied() else {
+                self.next_round(plan, &mut activity);
+                continue;
+            };
+            *next += 1;
+            self.turn.statements += 1;
+            if self.turn.statements > MOST_STATEMENTS {
+                return Err(Fault::TooManyStatements);
+            }
+            match &plan.stmts[stmt as usize] {
+                Stmt::If(test, ..) => {
+                    let outcome = self.value(*test, &mut activity.locals).truthy();
+                    activity.frames.push(Frame::If(stmt, outcome, 0));
+                }
+                Stmt::For(_, list, _) => {
+                    let at_first = self.value(*list, &mut activity.locals).list_len();
+                    // Before the first position, at the end of the statements for it.
+                    let (position, next) = (usize::MAX, usize::MAX);
+                    activity.frames.push(Frame::Each { of: stmt, position, at_first, next });
+                }
+                Stmt::Return => return Ok(()),
+                Stmt::Await(asked, args, to) => {
+                    let args = self.values(args, &mut activity.locals);
+                    activity.answer = *to;
+                    self.turn.waiting.push((*asked, args, activity));
+                    return self.failed_evaluation();
+                }
+                other => self.statement(plan, other, &mut activity.locals)?,
+            }
+            self.failed_evaluation()?;
+        }
+        Ok(())
+    }
+
+    /// At the end of a list of statements: the next item of a loop, or back to what is around.
+    ///
+    /// A loop goes over as many positions as the list had at first, fewer if it becomes shorter.
+    fn next_round(&mut self, plan: &Plan, activity: &mut Activity) {
+        let Some(Frame::Each { of, position, at_first, .. }) = activity.frames.last().copied()
+        else {
+            activity.frames.pop();
+            return;
+        };
+        let Stmt::For(local, list, _) = &plan.stmts[of as usize] else { return };
+        let position = position.wrapping_add(1);
+        let len = self.value(*list, &mut activity.locals).list_len();
+        activity.frames.pop();
+        if position < at_first.min(len) {
+            Self::bind(*local, Value::Number(position as f64), &mut activity.locals);
+            activity.frames.push(Frame::Each { of, position, at_first, next: 0 });
+        }
+    }
+
+    /// What went wrong in an evaluation is found here.
+    fn failed_evaluation(&mut self) -> Result<(), Fault> {
+        self.graph.fault.take().map_or(Ok(()), Err)
     }
 
     fn evaluate<T>(
@@ -91,23 +278,8 @@ impl<'a> Run<'a> {
         locals[at] = (value, ());
     }
 
-    fn block(&mut self, block: &[StmtId], locals: &mut Locals) -> Result<Flow, Fault> {
-        for stmt in block {
-            if self.statement(*stmt, locals)? == Flow::Returned {
-                return Ok(Flow::Returned);
-            }
-        }
-        Ok(Flow::On)
-    }
-
-    fn statement(&mut self, id: StmtId, locals: &mut Locals) -> Result<Flow, Fault> {
-        self.statements += 1;
-        if self.statements > MOST_STATEMENTS {
-            return Err(Fault::TooManyStatements);
-        }
-        let prepared = self.prepared.clone();
-        let plan = prepared.plan(self.plan());
-        match &plan.stmts[id as usize] {
+    fn statement(&mut self, plan: &Plan, stmt: &Stmt, locals: &mut Locals) -> Result<(), Fault> {
+        match stmt {
             Stmt::Let(local, value) => {
                 let value = self.value(*value, locals);
                 Self::bind(*local, value, locals);
@@ -121,25 +293,44 @@ impl<'a> Run<'a> {
                 }
             }
             Stmt::Edit(place, edit) => self.edit(place, edit, locals)?,
-            Stmt::If(test, then, otherwise) => {
-                let test = self.value(*test, locals).truthy();
-                return self.block(if test { then } else { otherwise }, locals);
-            }
-            Stmt::For(position, list, body) => return self.each(*position, *list, body, locals),
             Stmt::Call(handler, args) => {
-                let handler = &plan.handlers[*handler as usize];
                 let args = self.values(args, locals);
                 // A handler knows the names of its component, not those of the markup.
                 let instance = self.graph.scope(self.scope).instance;
-                self.called(&handler.name, instance, |run| run.body(&handler.body, args))?;
+                let name = &plan.handlers[*handler as usize].name;
+                self.called(name, instance, Owner::Handler(*handler), args)?;
+            }
+            Stmt::CallStore(store, handler, args) => {
+                let args = self.values(args, locals);
+                if let Some(scope) = self.graph.stores.get(store).copied() {
+                    self.call_handler(scope, *handler, args)?;
+                }
             }
             Stmt::Give(event, args) => {
                 let args = self.values(args, locals);
                 self.give(*event, args)?;
             }
-            Stmt::Return => return Ok(Flow::Returned),
+            Stmt::Reload(source) => {
+                let instance = self.graph.scope(self.scope).instance;
+                let args = plan.sources[*source as usize].args;
+                let args = self.within(instance, |run| run.value(args, &mut Locals::new()));
+                self.turn.ask(self.graph, instance, *source, args);
+            }
+            Stmt::If(..) | Stmt::For(..) | Stmt::Await(..) | Stmt::Return => {}
         }
-        Ok(Flow::On)
+        Ok(())
+    }
+
+    /// Calls a handler of a component or store.
+    pub(crate) fn call_handler(
+        &mut self,
+        scope: ScopeId,
+        handler: u32,
+        args: Vec<Value>,
+    ) -> Result<(), Fault> {
+        let prepared = self.prepared.clone();
+        let name = &prepared.plan(self.graph.scope(scope).plan).handlers[handler as usize].name;
+        self.called(name, scope, Owner::Handler(handler), args)
     }
 
     /// Runs something that was called, in a scope of its own.
@@ -147,14 +338,15 @@ impl<'a> Run<'a> {
         &mut self,
         name: &str,
         scope: ScopeId,
-        run: impl FnOnce(&mut Self) -> Result<(), Fault>,
+        owner: Owner,
+        args: Vec<Value>,
     ) -> Result<(), Fault> {
-        if self.calls >= DEEPEST_CALLS {
+        if self.turn.calls >= DEEPEST_CALLS {
             return Err(Fault::HandlersTooDeep { handler: name.to_owned() });
         }
-        self.calls += 1;
-        self.within(scope, run)?;
-        self.calls -= 1;
+        self.turn.calls += 1;
+        self.run(scope, owner, args)?;
+        self.turn.calls -= 1;
         Ok(())
     }
 
@@ -165,40 +357,23 @@ impl<'a> Run<'a> {
         let instance = self.graph.scope(self.scope).instance;
         let (holder, spot) = self.graph.scope(instance).holder;
         if holder == NONE {
-            self.given.push((event, args));
+            self.turn.given.push((event, args));
             return Ok(());
         }
         let declared = &prepared.plan(self.graph.scope(instance).plan).events[event as usize];
         let (plan, block) = (self.graph.scope(holder).plan, self.graph.scope(holder).block);
-        let spot = &prepared.plan(plan).blocks[block as usize].spots[spot as usize];
-        let SpotKind::Component(used) = &spot.kind else { return Ok(()) };
-        for heard in used.events.iter().filter(|heard| heard.event == event) {
+        let kind = &prepared.plan(plan).blocks[block as usize].spots[spot as usize].kind;
+        let SpotKind::Component(used) = kind else { return Ok(()) };
+        for (which, heard) in used.events.iter().enumerate() {
+            if heard.event != event {
+                continue;
+            }
             let names = declared.payload.iter().map(|(name, _)| Name::clone(name));
             let payload = Value::Record(Arc::new(Record::new(names.zip(args.iter().cloned()))));
-            self.called(&declared.name, holder, |run| run.body(&heard.body, vec![payload]))?;
+            let owner = Owner::Heard(spot, which as u32);
+            self.called(&declared.name, holder, owner, vec![payload])?;
         }
         Ok(())
-    }
-
-    /// Goes over as many positions as the list had at first, fewer if it becomes shorter.
-    fn each(
-        &mut self,
-        position: LocalId,
-        list: ExprId,
-        body: &[StmtId],
-        locals: &mut Locals,
-    ) -> Result<Flow, Fault> {
-        let at_first = self.value(list, locals).list_len();
-        for i in 0..at_first {
-            if i >= self.value(list, locals).list_len() {
-                break;
-            }
-            Self::bind(position, Value::Number(i as f64), locals);
-            if self.block(body, locals)? == Flow::Returned {
-                return Ok(Flow::Returned);
-            }
-        }
-        Ok(Flow::On)
     }
 
     /// What a two-way binding writes when its control has come to hold something else. `false`

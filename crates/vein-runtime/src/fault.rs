@@ -15,12 +15,26 @@ pub enum Fault {
     },
     /// More statements than any handler needs.
     TooManyStatements,
+    /// What runs by itself wakes itself again and again.
+    NoEnd {
+        /// Each that runs on the way round, with what it wrote.
+        circle: Vec<(String, Vec<String>)>,
+    },
+    /// The host could not answer.
+    Host {
+        /// The function.
+        function: String,
+        /// Why.
+        reason: String,
+    },
 }
 
 /// How deep handlers may call each other within a pulse.
 pub const DEEPEST_CALLS: usize = 64;
 /// How many statements a pulse may run.
 pub const MOST_STATEMENTS: u64 = 20_000_000;
+/// How many times what runs by itself may wake more that runs by itself within a pulse.
+pub const MOST_ROUNDS: usize = 100;
 
 impl std::fmt::Display for Fault {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -35,6 +49,18 @@ impl std::fmt::Display for Fault {
             ),
             Fault::TooManyStatements => {
                 write!(f, "the handler ran more than {MOST_STATEMENTS} statements")
+            }
+            Fault::NoEnd { circle } => {
+                write!(f, "after {MOST_ROUNDS} rounds there was no end: ")?;
+                for (name, wrote) in circle {
+                    let wrote = if wrote.is_empty() { "nothing".into() } else { wrote.join(", ") };
+                    write!(f, "`{name}` wrote {wrote} → ")?;
+                }
+                let first = circle.first().map_or("", |(name, _)| name.as_str());
+                write!(f, "`{first}` again; let it write only what is not so yet")
+            }
+            Fault::Host { function, reason } => {
+                write!(f, "the host could not answer `{function}`: {reason}")
             }
         }
     }

@@ -1,11 +1,13 @@
 //! What the host reads and writes, by paths such as `beds[3].moisture`.
 
+use crate::answers::Host;
+use crate::fault::Fault;
 use crate::pulse::Pulse;
-use crate::runtime::Runtime;
-use crate::view::Clean;
+use crate::runtime::{ROOT_SCOPE, Runtime};
+use crate::scope::ScopeId;
 use std::sync::Arc;
 use vein_plan::code::CellId;
-use vein_plan::{CellKind, Misfit, Name, Program, Record, Step, Type, TypeId, Value, to_json};
+use vein_plan::{CellKind, Misfit, Name, Plan, Program, Record, Step, Type, TypeId, Value};
 
 /// Why the host could not open, read or write something.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -49,6 +51,29 @@ pub enum HostError {
         /// Its name.
         name: String,
     },
+    /// There is no such handler.
+    UnknownHandler {
+        /// What was called.
+        name: String,
+        /// Those that there are.
+        known: Vec<String>,
+    },
+    /// A handler was called with another number of arguments.
+    WrongArguments {
+        /// The handler with its parameters.
+        signature: String,
+        /// How many it was called with.
+        found: usize,
+    },
+    /// The component asks what the host does not answer.
+    Unanswered {
+        /// The component.
+        component: String,
+        /// Each declaration that is not answered.
+        missing: Vec<String>,
+    },
+    /// Something went wrong while it was worked out.
+    Failed(Fault),
 }
 
 impl std::fmt::Display for HostError {
@@ -86,6 +111,22 @@ impl std::fmt::Display for HostError {
                     "`{name}` is derived and cannot be written: write what it is derived from"
                 )
             }
+            HostError::UnknownHandler { name, known } => {
+                write!(f, "there is no handler `{name}`; {}", listed(known))
+            }
+            HostError::WrongArguments { signature, found } => {
+                write!(f, "`{signature}` was called with {found} arguments")
+            }
+            HostError::Unanswered { component, missing } => {
+                let missing: Vec<String> = missing.iter().map(|one| format!("`{one}`")).collect();
+                write!(
+                    f,
+                    "`{component}` asks what nobody answers: {}; answer each by its name before the \
+                     page is opened",
+                    missing.join(", ")
+                )
+            }
+            HostError::Failed(fault) => write!(f, "{fault}"),
         }
     }
 }
@@ -99,37 +140,48 @@ impl From<Misfit> for HostError {
 }
 
 impl Runtime {
-    /// Opens a component by name, with its props as a record, which may come from JSON. `clean`
-    /// is as for [`Runtime::open`].
+    /// Opens a component by name, with its props as a record, which may come from JSON.
     ///
     /// # Errors
-    /// An unknown component or prop, a missing prop, or a value that does not fit.
+    /// An unknown component or prop, a missing prop, a value that does not fit, functions that the
+    /// host does not answer, or what went wrong while everything was worked out.
     pub fn open_with(
         program: Arc<Program>,
         component: &str,
         props: impl Into<Value>,
-        clean: Option<Clean>,
+        host: impl Into<Host>,
     ) -> Result<(Runtime, Pulse), HostError> {
-        let number = program.find(component).ok_or_else(|| HostError::UnknownComponent {
-            name: component.into(),
-            known: program.plans.iter().map(|plan| plan.name.to_string()).collect(),
+        let (number, host) = (program.find(component), host.into());
+        let number = number.filter(|number| program.plans[*number].store.is_none());
+        let number = number.ok_or_else(|| {
+            let shown = program.plans.iter().filter(|plan| plan.store.is_none());
+            HostError::UnknownComponent {
+                name: component.into(),
+                known: shown.map(|plan| plan.name.to_string()).collect(),
+            }
         })?;
+        let missing = host.missing(&program, number);
+        if !missing.is_empty() {
+            return Err(HostError::Unanswered { component: component.into(), missing });
+        }
         let props = read_props(&program, number, props.into())?;
-        Ok(Runtime::open(program, number, &props, clean))
+        Runtime::open(program, number, &props, host).map_err(HostError::Failed)
     }
 
-    /// The value at a path, as JSON.
+    /// The value at a path of the component or of a store: `beds[3].moisture`, `tank.litres`.
     ///
     /// # Errors
-    /// A path to nothing.
-    pub fn get(&mut self, path: &str) -> Result<serde_json::Value, HostError> {
-        let (cell, steps, _) = self.resolve(path)?;
-        let value = self.value(cell);
-        let found = value.at(&steps).ok_or_else(|| HostError::UnknownPath {
+    /// A path to nothing, or what went wrong while it was worked out.
+    pub fn get(&mut self, path: &str) -> Result<Value, HostError> {
+        let Place { scope, cell, steps, .. } = self.resolve(path)?;
+        let value = self.value_in(scope, cell);
+        if let Some(fault) = self.view.graph.fault.take() {
+            return Err(HostError::Failed(fault));
+        }
+        value.at(&steps).cloned().ok_or_else(|| HostError::UnknownPath {
             path: path.into(),
             known: vec![format!("{} items", value.list_len())],
-        })?;
-        Ok(to_json(found))
+        })
     }
 
     /// Writes a value, which may come from JSON, to a prop or to state. That is a pulse of its own.
@@ -137,27 +189,122 @@ impl Runtime {
     /// # Errors
     /// A path to nothing or to a derived value, or a value that does not fit.
     pub fn set(&mut self, path: &str, data: impl Into<Value>) -> Result<Pulse, HostError> {
-        let (cell, steps, ty) = self.resolve(path)?;
-        let name = self.plan().cells[cell as usize].name.to_string();
-        if matches!(self.plan().cells[cell as usize].kind, CellKind::Derived(..)) {
-            return Err(HostError::Derived { name });
+        let Place { scope, cell, steps, ty } = self.resolve(path)?;
+        let planned = &self.plan_of(scope).cells[cell as usize];
+        if matches!(planned.kind, CellKind::Derived(..)) {
+            return Err(HostError::Derived { name: planned.name.to_string() });
         }
         let value = self.program().fit(ty, &data.into(), path)?;
-        if self.value(cell).at(&steps).is_none() {
+        if self.value_in(scope, cell).at(&steps).is_none() {
             return Err(HostError::UnknownPath { path: path.into(), known: Vec::new() });
         }
-        Ok(self.write(cell, steps, value))
+        Ok(self.write((scope, cell), path.to_owned(), steps, value))
     }
 
-    /// The cell, the steps and the type that a path means.
-    fn resolve(&self, path: &str) -> Result<(CellId, Vec<Step>, TypeId), HostError> {
+    /// Writes a value that fits its type already to a prop or to state of the component.
+    pub fn write_fitting(&mut self, name: &str, value: Value) -> Option<Pulse> {
+        let cell = self.plan().cells.iter().position(|cell| *cell.name == *name)?;
+        Some(self.write((ROOT_SCOPE, cell as CellId), name.to_owned(), Vec::new(), value))
+    }
+
+    /// Calls a handler of the component, `pour`, or of a store, `tank.draw`. That is a pulse of its
+    /// own.
+    ///
+    /// # Errors
+    /// An unknown handler, or arguments that do not fit.
+    pub fn call(&mut self, name: &str, args: Vec<Value>) -> Result<Pulse, HostError> {
+        let store = name
+            .split_once('.')
+            .and_then(|(store, handler)| Some((self.store_scope(store)?, handler)));
+        let (scope, handler) = store.unwrap_or((ROOT_SCOPE, name));
+        let handlers = &self.plan_of(scope).handlers;
+        let Some(number) = handlers.iter().position(|known| *known.name == *handler) else {
+            let (name, known) = (name.to_owned(), self.handlers());
+            return Err(HostError::UnknownHandler { name, known });
+        };
+        let program = self.program();
+        let params = &handlers[number].params;
+        if params.len() != args.len() {
+            let params: Vec<String> =
+                params.iter().map(|(n, ty)| format!("{n}: {}", program.type_name(*ty))).collect();
+            let signature = format!("{name}({})", params.join(", "));
+            return Err(HostError::WrongArguments { signature, found: args.len() });
+        }
+        let fitted: Result<Vec<Value>, Misfit> = args
+            .iter()
+            .zip(params)
+            .map(|(arg, (param, ty))| program.fit(*ty, arg, &format!("{name}({param})")))
+            .collect();
+        Ok(self.call_in(scope, number as u32, name.to_owned(), fitted?))
+    }
+
+    /// Every handler that the host can call.
+    fn handlers(&self) -> Vec<String> {
+        let own = self.plan().handlers.iter().map(|handler| handler.name.to_string());
+        let stores = self.stores().flat_map(|(name, scope)| {
+            let handlers = self.plan_of(scope).handlers.iter();
+            handlers.map(move |handler| format!("{name}.{}", handler.name))
+        });
+        own.chain(stores).collect()
+    }
+
+    /// The stores of the page with their scopes, by name.
+    fn stores(&self) -> impl Iterator<Item = (Name, ScopeId)> {
+        let mut stores: Vec<(Name, ScopeId)> = self
+            .view
+            .graph
+            .stores
+            .iter()
+            .filter_map(|(plan, scope)| {
+                Some((self.program().plans[*plan as usize].store.clone()?, *scope))
+            })
+            .collect();
+        stores.sort();
+        stores.into_iter()
+    }
+
+    fn store_scope(&self, name: &str) -> Option<ScopeId> {
+        self.stores().find(|(known, _)| **known == *name).map(|(_, scope)| scope)
+    }
+
+    pub(crate) fn plan_of(&self, scope: ScopeId) -> &Plan {
+        let graph = &self.view.graph;
+        graph.prepared.plan(graph.scope(scope).plan)
+    }
+
+    /// Where a path leads.
+    fn resolve(&self, path: &str) -> Result<Place, HostError> {
         let unknown = |known: Vec<String>| HostError::UnknownPath { path: path.into(), known };
-        let (root, mut rest) = split_name(path);
-        let cells = &self.plan().cells;
-        let names = || cells.iter().map(|cell| cell.name.to_string()).collect();
-        let at =
-            cells.iter().position(|cell| *cell.name == *root).ok_or_else(|| unknown(names()))?;
-        let (mut steps, mut ty) = (Vec::new(), cells[at].ty);
+        let nameable = |name: &str| !name.contains([' ', '.']);
+        let find = |scope: ScopeId, way: &str| -> Option<(usize, usize)> {
+            let cells = &self.plan_of(scope).cells;
+            // Beside what is loaded stand its status and reason, by names of their own.
+            let whole = cells
+                .iter()
+                .position(|cell| *cell.name == *way && !matches!(cell.kind, CellKind::Store(..)));
+            let root = split_name(way).0;
+            let named = || Some((cells.iter().position(|cell| *cell.name == *root)?, root.len()));
+            whole.map(|at| (at, way.len())).or_else(named)
+        };
+        let (root, rest) = split_name(path);
+        let own = find(ROOT_SCOPE, path).map(|(at, len)| (ROOT_SCOPE, at, &path[len..]));
+        let (scope, at, mut rest) = match (own, self.store_scope(root)) {
+            (Some(found), _) => found,
+            (None, Some(store)) => {
+                let cells = self.plan_of(store).cells.iter();
+                let known = cells.filter(|cell| nameable(&cell.name)).map(|c| c.name.to_string());
+                let way = rest.strip_prefix('.').unwrap_or("");
+                let (at, len) = find(store, way).ok_or_else(|| unknown(known.collect()))?;
+                (store, at, &way[len..])
+            }
+            (None, None) => {
+                let cells = self.plan().cells.iter().filter(|cell| nameable(&cell.name));
+                let stores = self.stores().map(|(name, _)| name.to_string());
+                let known = cells.map(|cell| cell.name.to_string()).chain(stores).collect();
+                return Err(unknown(known));
+            }
+        };
+        let (mut steps, mut ty) = (Vec::new(), self.plan_of(scope).cells[at].ty);
         let program = self.program();
         while !rest.is_empty() {
             if let Type::Optional(inner) = program.types[ty as usize] {
@@ -192,8 +339,16 @@ impl Runtime {
                 (ty, rest) = (inner, after);
             }
         }
-        Ok((at as CellId, steps, ty))
+        Ok(Place { scope, cell: at as CellId, steps, ty })
     }
+}
+
+/// Where a path of the host leads.
+struct Place {
+    scope: ScopeId,
+    cell: CellId,
+    steps: Vec<Step>,
+    ty: TypeId,
 }
 
 fn split_name(path: &str) -> (&str, &str) {

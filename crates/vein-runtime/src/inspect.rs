@@ -59,6 +59,41 @@ impl Runtime {
         ROOT_SCOPE
     }
 
+    /// The scope of each store of the page, by its plan.
+    pub fn store_scopes(&self) -> Vec<(usize, ScopeId)> {
+        let stores = self.view.graph.stores.iter();
+        let mut stores: Vec<(usize, ScopeId)> =
+            stores.map(|(plan, scope)| (*plan as usize, *scope)).collect();
+        stores.sort_by_key(|(_, scope)| *scope);
+        stores
+    }
+
+    /// What the host answers at once to a function of a plan.
+    ///
+    /// # Errors
+    /// What the host said, or an answer that does not fit.
+    pub fn answer_at_once(
+        &self,
+        plan: usize,
+        asked: u32,
+        args: &[Value],
+    ) -> Result<Value, crate::Fault> {
+        self.view.graph.answer_at_once(plan as u32, asked, args)
+    }
+
+    /// What each source of a component was asked with, and its question.
+    pub fn asked_with(&self, scope: ScopeId) -> Vec<Option<(crate::QuestionId, Value)>> {
+        let wards = self.view.graph.scope(scope).wards.as_ref();
+        wards.map_or(Vec::new(), |wards| wards.sources.clone())
+    }
+
+    /// The period of each hook of a component whose timer runs, and when it is due.
+    pub fn timers_of(&self, scope: ScopeId) -> Vec<Option<(f64, f64)>> {
+        let wards = self.view.graph.scope(scope).wards.as_ref();
+        let timers = wards.map_or(&[][..], |wards| &wards.timers);
+        timers.iter().map(|timer| timer.map(|((due, _), period)| (period, due.get()))).collect()
+    }
+
     /// The address of a part, without the component that the page shows.
     pub fn address_in(&self, scope: ScopeId, own: &str) -> String {
         self.view.graph.address(scope, own)

@@ -8,10 +8,15 @@
 //! | `rows`, `moves` | which row belongs to which item, and the fewest moves |
 //! | `view` | scopes in the view: made, found, moved, taken away |
 //! | `change` | the log of a pulse, and taking it back |
-//! | `execute` | statements |
+//! | `execute` | statements, which may wait for an answer in the middle |
+//! | `settle` | a pulse: what is done, what follows by itself, what is shown |
+//! | `clock` | timers, and questions that wait for the host's answers |
+//! | `record` | what a pulse did, in the words of the components |
+//! | `controls` | controls that come to hold something by themselves |
+//! | [`answers`] | what the host answers |
 //! | `address` | what people call a part |
 //! | [`inspect`] | what is kept, for those who check it |
-//! | [`runtime`] | opening, dispatching, settling |
+//! | [`runtime`] | opening, dispatching, closing |
 //! | [`host`] | paths, props and values from and for the host |
 //! | [`pulse`] | the record of a pulse |
 //!
@@ -19,7 +24,10 @@
 //! or thread: events and time come from its host, patches go to it.
 
 mod address;
+pub mod answers;
 mod change;
+mod clock;
+mod controls;
 mod execute;
 pub mod fault;
 mod graph;
@@ -27,12 +35,15 @@ pub mod host;
 pub mod inspect;
 mod moves;
 pub mod pulse;
+mod record;
 mod rows;
 pub mod runtime;
 mod scope;
+mod settle;
 mod view;
 mod wakes;
 
+pub use answers::{Answer, Host, Question};
 pub use fault::Fault;
 pub use host::HostError;
 pub use inspect::{Kept, KeptRow, KeptScope};
@@ -40,6 +51,6 @@ pub use pulse::{
     Cause, Difference, Effect, Given, Layer, PartChange, PlaceId, Problem, Pulse, ValueChange,
     Which,
 };
-pub use runtime::{Delivery, Runtime};
-pub use scope::{Key, ScopeId};
+pub use runtime::{Delivery, Left, Runtime};
+pub use scope::{Key, QuestionId, ScopeId};
 pub use view::{Clean, DEEPEST_COMPONENTS};

@@ -1,7 +1,8 @@
 //! The record of a pulse: what was done, what followed, and why.
 
+use crate::answers::Question;
 use crate::fault::Fault;
-use crate::scope::ScopeId;
+use crate::scope::{QuestionId, ScopeId};
 use vein_plan::{Name, Shown, Value};
 use vein_view::Batch;
 
@@ -31,6 +32,27 @@ pub enum Cause {
         /// After how many milliseconds.
         after: u32,
     },
+    /// A timer.
+    Timer {
+        /// Which, and of whom.
+        on: String,
+    },
+    /// The host answered.
+    Answered {
+        /// What was asked.
+        function: String,
+        /// What the answer goes to.
+        to: String,
+        /// Whether the answer was that there is none.
+        failed: bool,
+    },
+    /// The host called a handler.
+    Called {
+        /// Which.
+        name: String,
+    },
+    /// The page was closed.
+    Closed,
 }
 
 impl std::fmt::Display for Cause {
@@ -42,6 +64,15 @@ impl std::fmt::Display for Cause {
             Cause::Settled { kind, on, after } => {
                 write!(f, "{kind} on {on}, settled for {after} ms")
             }
+            Cause::Timer { on } => write!(f, "timer {on}"),
+            Cause::Answered { function, to, failed: false } => {
+                write!(f, "answer of {function} for {to}")
+            }
+            Cause::Answered { function, to, failed: true } => {
+                write!(f, "failed answer of {function} for {to}")
+            }
+            Cause::Called { name } => write!(f, "host called {name}"),
+            Cause::Closed => f.write_str("closed"),
         }
     }
 }
@@ -238,6 +269,13 @@ pub enum Problem {
         /// The one that was not shown any more.
         component: Name,
     },
+    /// The host's answer does not fit its type.
+    WrongAnswer {
+        /// The function.
+        function: String,
+        /// What does not fit, and where.
+        reason: String,
+    },
 }
 
 impl std::fmt::Display for Problem {
@@ -254,6 +292,9 @@ impl std::fmt::Display for Problem {
             }
             Problem::NoValue { part, held } => {
                 write!(f, "{part}: {held} means no value of its type; state stays as it is")
+            }
+            Problem::WrongAnswer { function, reason } => {
+                write!(f, "the answer of `{function}` does not fit: {reason}")
             }
             Problem::TooDeep { component } => {
                 let deepest = crate::view::DEEPEST_COMPONENTS;
@@ -287,6 +328,10 @@ pub struct Pulse {
     pub parts: Vec<PartChange>,
     /// What was given to the host, in order.
     pub given: Vec<Given>,
+    /// What the host is asked now.
+    pub questions: Vec<Question>,
+    /// Questions and streams that nobody waits for any more.
+    pub dropped: Vec<QuestionId>,
     /// The patches.
     pub patches: Batch,
     /// The places whose expressions were evaluated, of those that were there before.

@@ -23,6 +23,11 @@ impl Cells for ItemAlone<'_> {
     fn cell(&mut self, cell: CellId) -> Value {
         if cell == self.cell { self.item.clone() } else { Value::Null }
     }
+
+    /// What tells items apart comes from the items alone.
+    fn ask(&mut self, _: u32, _: &[Value]) -> Value {
+        Value::Null
+    }
 }
 
 /// How the items of a list are told apart.
@@ -407,7 +412,7 @@ fn split(pieces: &mut Vec<Piece>, position: u32) -> usize {
 }
 
 /// Adds a piece, as part of the last one where it continues it.
-fn push_piece(pieces: &mut Vec<Piece>, piece: Piece) {
+pub(crate) fn push_piece(pieces: &mut Vec<Piece>, piece: Piece) {
     match (pieces.last_mut(), piece) {
         (Some(Piece::Fresh { len }), Piece::Fresh { len: more }) => *len += more,
         (Some(Piece::Kept { start, len }), Piece::Kept { start: next, len: more })

@@ -161,6 +161,43 @@ pub(crate) enum Held {
     },
 }
 
+/// What waits for the clock or the host on behalf of a scope, and ends with it.
+#[derive(Debug, Default)]
+pub(crate) struct Wards {
+    /// For each source: the question that is open or followed, and what was asked with.
+    pub(crate) sources: Vec<Option<(QuestionId, Value)>>,
+    /// For each hook: the timer that runs, and its period.
+    pub(crate) timers: Vec<Option<(TimerKey, f64)>>,
+    /// Statements that wait for answers.
+    pub(crate) waiting: SmallVec<[QuestionId; 1]>,
+    /// Events that wait for quiet, by their listeners.
+    pub(crate) settling: SmallVec<[(u32, TimerKey); 1]>,
+}
+
+/// What a question to the host is called.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct QuestionId(pub u64);
+
+/// A timer's place in the order of time: when it is due, and the order in which timers of one
+/// time were set.
+pub(crate) type TimerKey = (Millis, u64);
+
+/// A time of the host's clock, in milliseconds from zero on, in an order.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Millis(u64);
+
+impl Millis {
+    /// Times before zero and what is no number count as zero. The bits of the others are in the
+    /// order of what they mean (IEEE 754).
+    pub(crate) fn new(ms: f64) -> Millis {
+        Millis(if ms > 0.0 { ms.to_bits() } else { 0 })
+    }
+
+    pub(crate) fn get(self) -> f64 {
+        f64::from_bits(self.0)
+    }
+}
+
 /// A block at work.
 #[derive(Debug)]
 pub(crate) struct Scope {
@@ -179,6 +216,16 @@ pub(crate) struct Scope {
     /// The number of its first marked node.
     pub(crate) first: NodeNumber,
     pub(crate) alive: bool,
+    /// Whether what stands in its spots has been worked out.
+    pub(crate) grown: bool,
+    /// Whether its nodes stand in the view.
+    pub(crate) standing: bool,
+    /// For a component: whether it was told that it was added.
+    pub(crate) begun: bool,
+    /// For a component: its place among the users of each store that it uses.
+    pub(crate) used_at: SmallVec<[u32; 1]>,
+    /// What waits for the clock or the host on behalf of this scope.
+    pub(crate) wards: Option<Box<Wards>>,
     /// What tells a row apart from others of its list; it is the same for as long as the row is.
     pub(crate) key: Key,
     /// The item, once it is gone from the list.

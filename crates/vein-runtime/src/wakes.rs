@@ -9,10 +9,11 @@ use std::sync::Arc;
 use vein_plan::code::{CellId, NameId};
 use vein_plan::{
     BlockId, CellKind, Extent, Given, Name, Plan, PlanRead, Program, Read, ReadStep, Reads,
-    SpotKind, Step,
+    SpotKind, Step, When,
 };
 
-/// A reader's number in its scope: first the cells of its block, then the spots, then the parts.
+/// A reader's number in its scope: first the cells of its block, then the spots, then the parts,
+/// then, for a component's own block, what it asks and what runs by itself.
 pub(crate) type Reader = u32;
 
 /// What depends on a path.
@@ -132,6 +133,7 @@ pub(crate) struct ReadyBlock {
     pub(crate) top: Vec<Top>,
     pub(crate) marks: u32,
     pub(crate) spots: usize,
+    pub(crate) parts: usize,
     /// For each spot: where it stands among the marks.
     pub(crate) order: Vec<u32>,
     /// For each spot: the way to its list, or what it gives.
@@ -152,6 +154,11 @@ impl ReadyBlock {
     pub(crate) fn reader_of_part(&self, part: u32) -> Reader {
         (self.cells.len() + self.spots) as u32 + part
     }
+
+    /// What is asked of the host, then what runs by itself.
+    pub(crate) fn reader_of_effect(&self, effect: u32) -> Reader {
+        (self.cells.len() + self.spots + self.parts) as u32 + effect
+    }
 }
 
 /// Where a cell lives: its block, and its place among the block's cells.
@@ -166,6 +173,22 @@ pub(crate) struct Home {
 pub(crate) struct ReadyPlan {
     pub(crate) blocks: Vec<ReadyBlock>,
     pub(crate) homes: Vec<Home>,
+    /// The stores that it uses.
+    pub(crate) stores: Vec<u32>,
+    /// The page's number of each function that it asks.
+    pub(crate) asked: Vec<u32>,
+    pub(crate) lives: Lives,
+}
+
+/// What of a component is more than its view.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Lives {
+    /// Something runs when it is added.
+    pub(crate) added: bool,
+    /// Something runs when it is removed.
+    pub(crate) removed: bool,
+    /// It asks, watches or has timers.
+    pub(crate) effects: bool,
 }
 
 /// A program with everything that can be known before it runs.
@@ -175,6 +198,13 @@ pub(crate) struct Prepared {
     pub(crate) plans: Vec<ReadyPlan>,
     /// How many templates the blocks have.
     pub(crate) templates: u32,
+    /// The functions that the host answers, each name once.
+    pub(crate) functions: Vec<Name>,
+    /// For each value of a store: the plans that use it, and the cell that stands for it there.
+    pub(crate) users: FxHashMap<(u32, CellId), Vec<(u32, CellId)>>,
+    /// Whether anything runs by itself or may fail while the view is brought up to date. Without
+    /// that, the view is made in one go and nothing has to be noted for taking it back.
+    pub(crate) lively: bool,
 }
 
 impl Prepared {
@@ -185,8 +215,28 @@ impl Prepared {
             templates += plan.blocks.len() as u32;
             ready(&program, plan, first)
         });
-        let plans = plans.collect();
-        Prepared { plans, templates, program }
+        let mut plans: Vec<ReadyPlan> = plans.collect();
+        let (mut functions, mut users) = (Vec::new(), FxHashMap::default());
+        for (number, plan) in program.plans.iter().enumerate() {
+            for asked in &plan.asked {
+                let known = functions.iter().position(|name| *name == asked.name);
+                let at = known.unwrap_or_else(|| {
+                    functions.push(asked.name.clone());
+                    functions.len() - 1
+                });
+                plans[number].asked.push(at as u32);
+            }
+            for (cell, planned) in plan.cells.iter().enumerate() {
+                if let CellKind::Store(store, found) = planned.kind {
+                    let users: &mut Vec<(u32, CellId)> = users.entry((store, found)).or_default();
+                    users.push((number as u32, cell as CellId));
+                }
+            }
+        }
+        let lively = program.plans.iter().any(|plan| {
+            !(plan.hooks.is_empty() && plan.asked.is_empty() && plan.sources.is_empty())
+        });
+        Prepared { plans, templates, functions, users, lively, program }
     }
 
     pub(crate) fn plan(&self, plan: u32) -> &Plan {
@@ -238,7 +288,7 @@ fn ready(program: &Program, plan: &Plan, first_template: u32) -> ReadyPlan {
         let spot = plan.blocks[parent as usize]
             .spots
             .iter()
-            .position(|spot| inner_blocks(&spot.kind).contains(&(number as BlockId)));
+            .position(|spot| spot.kind.blocks().contains(&(number as BlockId)));
         let Some(spot) = spot.map(|spot| spot as u32) else { continue };
         let outer: Vec<CellId> = block
             .wakes
@@ -260,18 +310,14 @@ fn ready(program: &Program, plan: &Plan, first_template: u32) -> ReadyPlan {
         let inner = &block.inner;
         block.position = block.position.filter(|c| wakes.contains_key(c) || inner.contains_key(c));
     }
-    ReadyPlan { blocks, homes }
-}
-
-/// The blocks that are written in a spot.
-pub(crate) fn inner_blocks(kind: &SpotKind) -> Vec<BlockId> {
-    match kind {
-        SpotKind::Branch { alternatives, .. } => alternatives.clone(),
-        SpotKind::List { block, .. } | SpotKind::Renamed { block, .. } => vec![*block],
-        SpotKind::Component(used) => used.contents.iter().map(|(_, block)| *block).collect(),
-        SpotKind::Slot { fallback, .. } => fallback.iter().copied().collect(),
-        SpotKind::Markup { .. } => Vec::new(),
-    }
+    let hooked = |wanted: fn(&When) -> bool| plan.hooks.iter().any(|hook| wanted(&hook.when));
+    let lives = Lives {
+        added: hooked(|when| matches!(when, When::Added)),
+        removed: hooked(|when| matches!(when, When::Removed)),
+        effects: !plan.sources.is_empty()
+            || hooked(|when| matches!(when, When::Changed(_) | When::Every(..))),
+    };
+    ReadyPlan { blocks, homes, stores: plan.stores_read(), asked: Vec::new(), lives }
 }
 
 fn ready_block(
@@ -367,6 +413,20 @@ fn ready_block(
         }
         reads.push(known(program, &part.reads));
     }
+    if number == 0 {
+        let sources = plan.sources.iter().map(|source| Some(&source.reads));
+        let hooks = plan.hooks.iter().map(|hook| match &hook.when {
+            When::Changed(reads) | When::Every(_, reads) => Some(reads),
+            When::Added | When::Removed => None,
+        });
+        for found in sources.chain(hooks) {
+            let reader = reads.len() as u32;
+            for read in found.into_iter().flat_map(|found| found.paths()) {
+                enter(read, Entry::Reader(reader, read.extent));
+            }
+            reads.push(found.map_or_else(|| nothing.clone(), |found| known(program, found)));
+        }
+    }
     // What tells items apart is read by the loop, in the name of the row.
     let around = block.parent.map(|parent| &plan.blocks[parent as usize].spots);
     for spot in around.into_iter().flatten() {
@@ -381,6 +441,7 @@ fn ready_block(
     ReadyBlock {
         marks: block.marks(),
         spots: block.spots.len(),
+        parts: block.parts.len(),
         top: top(block),
         order: order(block),
         template: first_template + number,

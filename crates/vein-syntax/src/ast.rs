@@ -1,6 +1,7 @@
 //! The tree of a component's text. It is always there, also for a text full of mistakes.
 
 use crate::span::Span;
+use vein_plan::Answers;
 use vein_plan::Text;
 use vein_plan::ops::{Binary, Logical, Unary};
 use vein_plan::program::Namespace;
@@ -51,8 +52,31 @@ pub enum DeclarationKind {
     Derives(Ident, Option<TypeExpr>, Expr),
     /// `does name(…) { … }`
     Does(Ident, Vec<TypedName>, Vec<Stmt>),
+    /// `asks name(…): type`, `awaits name(…): type`, `streams name(…): type`
+    Host(Answers, Ident, Vec<TypedName>, TypeExpr),
+    /// `loads name: type = asked(…)`, `follows name: type = streamed(…)`; whether it follows.
+    Source(bool, TypedName, Expr),
+    /// `store name`
+    Store(Ident),
+    /// `uses name, name`
+    Uses(Vec<Ident>),
+    /// `upon … { … }`
+    Upon(Upon, Vec<Stmt>),
     /// A verb of the language whose declaration is not read further.
     Other(Ident),
+}
+
+/// When the statements of an `upon` run.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Upon {
+    /// `added`
+    Added,
+    /// `removed`
+    Removed,
+    /// `change (a, b.c)`
+    Change(Vec<Expr>),
+    /// `every (period) while condition`
+    Every(Expr, Option<Expr>),
 }
 
 /// `name: type`
@@ -168,6 +192,8 @@ pub enum ExprKind {
     Arrow(Vec<Ident>, Box<Expr>),
     /// `await a`
     Await(Box<Expr>),
+    /// `of is waiting`
+    Is(Box<Expr>, Ident),
     /// A mistake that was already reported.
     Error,
 }
@@ -221,6 +247,8 @@ pub enum StmtKind {
     Return,
     /// `give name(…)`
     Give(Ident, Vec<Expr>),
+    /// `reload name`
+    Reload(Ident),
     /// A call.
     Expr(Expr),
 }

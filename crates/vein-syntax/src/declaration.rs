@@ -1,10 +1,11 @@
 //! Declarations: what a component takes, gives, holds, derives and does.
 
-use crate::ast::{Declaration, DeclarationKind, TypeExpr, TypeKind, TypedName};
+use crate::ast::{Declaration, DeclarationKind, TypeExpr, TypeKind, TypedName, Upon};
 use crate::error::SyntaxErrorKind;
 use crate::parser::Parser;
 use crate::span::Span;
 use crate::token::Tok;
+use vein_plan::Answers;
 
 /// Every verb with which a declaration begins.
 pub const VERBS: &[&str] = &[
@@ -88,6 +89,32 @@ impl Parser<'_> {
                 let params = self.parameters();
                 DeclarationKind::Does(name, params, self.block())
             }
+            word @ ("asks" | "awaits" | "streams") => {
+                let answers = match word {
+                    "asks" => Answers::AtOnce,
+                    "awaits" => Answers::Later,
+                    _ => Answers::Again,
+                };
+                let name = self.ident("a name for what the host answers");
+                let params = self.parameters();
+                self.expect(":", "`:` and the type of the answer");
+                DeclarationKind::Host(answers, name, params, self.ty())
+            }
+            word @ ("loads" | "follows") => {
+                let follows = word == "follows";
+                let name = self.typed_name("a name for what comes");
+                self.expect("=", "`=` and what is asked: `name(…)`");
+                DeclarationKind::Source(follows, name, self.expression())
+            }
+            "store" => DeclarationKind::Store(self.ident("a name for the store")),
+            "uses" => {
+                let mut stores = vec![self.ident("a store's name")];
+                while self.eat(",") {
+                    stores.push(self.ident("a store's name"));
+                }
+                DeclarationKind::Uses(stores)
+            }
+            "upon" => self.upon(),
             word if VERBS.contains(&word) => {
                 self.skip_other();
                 DeclarationKind::Other(verb)
@@ -100,6 +127,32 @@ impl Parser<'_> {
                 return None;
             }
         })
+    }
+
+    /// `added { … }`, `removed { … }`, `change (a, b.c) { … }`, `every (1000) while on { … }`
+    fn upon(&mut self) -> DeclarationKind {
+        let upon = if self.eat_word("added") {
+            Upon::Added
+        } else if self.eat_word("removed") {
+            Upon::Removed
+        } else if self.eat_word("change") {
+            if !self.is("(") {
+                self.unexpected("`(` and what is watched");
+                return DeclarationKind::Upon(Upon::Change(Vec::new()), Vec::new());
+            }
+            Upon::Change(self.arguments())
+        } else if self.eat_word("every") {
+            let opened = self.span();
+            self.expect("(", "`(` and a number of milliseconds");
+            let period = self.expression();
+            self.close(")", opened, "`)`");
+            let condition = self.eat_word("while").then(|| self.expression());
+            Upon::Every(period, condition)
+        } else {
+            self.unexpected("`added`, `removed`, `change (…)` or `every (…)`");
+            Upon::Added
+        };
+        DeclarationKind::Upon(upon, self.block())
     }
 
     /// Skips a declaration that is not read: to the end of its line, or of its braces.

@@ -214,6 +214,12 @@ impl Parser<'_> {
             let span = of.span;
             of = expr(ExprKind::Chain(Box::new(of)), span);
         }
+        if self.is_word("is") && !self.token().after_break && matches!(self.ahead(1), Tok::Name(_))
+        {
+            self.advance();
+            let state = self.ident("`waiting`, `ready` or `failed`");
+            of = expr(ExprKind::Is(Box::new(of), state), self.since(start));
+        }
         of
     }
 

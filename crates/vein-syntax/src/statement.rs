@@ -135,6 +135,10 @@ impl Parser<'_> {
                 let args = if self.is("(") { self.arguments() } else { Vec::new() };
                 StmtKind::Give(name, args)
             }
+            "reload" if matches!(self.ahead(1), Tok::Name(_)) => {
+                self.advance();
+                StmtKind::Reload(self.ident("the name of what is loaded"))
+            }
             word => {
                 if let Some(instead) = refused_statement(word) {
                     let kind = SyntaxErrorKind::NotInLanguage { word: word.into(), instead };

@@ -116,7 +116,7 @@ impl Page {
     /// # Errors
     /// A path to nothing, or a value that does not fit the type wanted.
     pub fn get<T: DeserializeOwned>(&mut self, path: &str) -> Result<T, Error> {
-        Ok(serde_json::from_value(self.session.get(path)?)?)
+        Ok(serde_json::from_value(to_json(&self.session.get(path)?))?)
     }
 
     /// Calls a closure with the payload of each event of a name that the component gives. The

@@ -16,6 +16,10 @@ pub(crate) enum Target {
     Position,
     /// What a slot hands back.
     Handed,
+    /// A value of a store.
+    Store,
+    /// What the host's answers fill.
+    Loaded,
     Other,
 }
 
@@ -39,6 +43,8 @@ impl Finding for CannotAssign {
             Target::Made => format!("`{name}` is an item of a list that was made for this loop"),
             Target::Position => format!("`{name}` is the position in the loop"),
             Target::Handed => format!("`{name}` is handed back by a slot: it belongs there"),
+            Target::Store => format!("`{name}` is a store: only its own handlers write to it"),
+            Target::Loaded => format!("`{name}` is filled by the answers of the host"),
             Target::Other => "this cannot be assigned".into(),
         }
     }
@@ -62,6 +68,12 @@ impl Finding for CannotAssign {
                 .into(),
             Target::Position => "to move an item, change the list: `list.splice(…)`".into(),
             Target::Handed => "give an event, or call a handler that makes the change".into(),
+            Target::Store => format!(
+                "declare a handler in the store, `does …(…) {{ … }}`, and call it here: `{name}.…(…)`"
+            ),
+            Target::Loaded => "to have it asked again, write `reload` and its name; to change it, \
+                               hold a copy with `holds`"
+                .into(),
             Target::Event | Target::Other => {
                 "what can be assigned is state declared with `holds`, and fields and items in it"
                     .into()
@@ -79,4 +91,7 @@ super::examples! { CannotAssign:
     "takes a: { b: number }[]\n<p click='-> for (const c of a) c.b = 1'>{a.length}</p>" => "c.b",
     "<p click='-> event.clientX = 1'></p>" => "event.clientX",
     "<p click='-> const a = 1; a = 2'></p>" => "a",
+    "uses water\n<p click='-> water.litres = 2'>{water.litres}</p>" => "water.litres",
+    "uses water\n<input type='number' value='<-> water.litres'>" => "water.litres",
+    "awaits b(): number\nloads a: number = b()\n<p click='-> a = 1'>{a}</p>" => "a",
 }

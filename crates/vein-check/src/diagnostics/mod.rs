@@ -114,10 +114,12 @@ macro_rules! rules {
 
 rules! {
     arrow_option::ArrowOption;
+    await_misplaced::AwaitMisplaced;
     bad_escape::BadEscape;
     bad_file_name::BadFileName;
     bad_number::BadNumber;
     bad_style::BadStyle;
+    bad_timer::BadTimer;
     cannot_assign::CannotAssign;
     circular_value::CircularValue;
     condition_settled::ConditionSettled;
@@ -140,14 +142,18 @@ rules! {
     no_effect::NoEffect;
     no_single_root::NoSingleRoot;
     not_in_language::NotInLanguage;
+    not_loaded::NotLoaded;
     not_supported::NotSupported;
     not_usable_here::NotUsableHere;
+    not_watchable::NotWatchable;
     repeated_attribute::RepeatedAttribute;
     self_closed::SelfClosed;
     stray_angle::StrayAngle;
     stray_character::StrayCharacter;
     stray_end_tag::StrayEndTag;
     stray_otherwise::StrayOtherwise;
+    store_alone::StoreAlone;
+    store_circle::StoreCircle;
     too_deep::TooDeep;
     two_way_refused::TwoWayRefused;
     unclosed_bracket::UnclosedBracket;
@@ -165,9 +171,11 @@ rules! {
     unknown_name::UnknownName;
     unknown_prop::UnknownProp;
     unknown_slot::UnknownSlot;
+    unknown_store::UnknownStore;
     unknown_type::UnknownType;
     unsafe_binding::UnsafeBinding;
     unshowable::Unshowable;
+    wrong_answer::WrongAnswer;
     wrong_arguments::WrongArguments;
     wrong_arrow::WrongArrow;
     wrong_type::WrongType;
@@ -199,6 +207,7 @@ pub(crate) fn assert_only(code: &str, source: &str, at: &str) {
         ("bed-frame.vein", "<slot></slot><slot name='actions' row='<- 1'></slot>"),
         ("bed-note.vein", "takes crop: string\n<p>{crop}</p>"),
         ("bed-pair.vein", "shares first: number = 1\n<i click='-> first++'>{first}</i><b>b</b>"),
+        ("water-tank.vein", "store water\nholds litres = 60\ndoes draw(n: number) { litres -= n }"),
     ];
     let sources = [("test-bed.vein", source)].into_iter().chain(neighbours);
     let source =

@@ -30,6 +30,8 @@ impl Finding for NeverRead {
     fn advice(&self) -> Vec<String> {
         vec![match self.what {
             "event" => format!("give it somewhere: `give {}(…)`, or remove it", self.name),
+            "store" => format!("read or call it: `{}.…`, or remove it", self.name),
+            "function" => format!("call it: `{}(…)`, or remove it", self.name),
             _ => format!("show it somewhere: `{{{}}}`, or remove it", self.name),
         }]
     }
@@ -41,4 +43,7 @@ super::examples! { NeverRead:
     "holds a = 1\n<p click='-> a = 2'>b</p>" => "a",
     "derives a = 1\n<p>b</p>" => "a",
     "gives a()\n<p>b</p>" => "a",
+    "uses water\n<p>b</p>" => "water",
+    "asks a(): string\n<p>b</p>" => "a",
+    "awaits b(): string\nloads a: string = b()\n<p>b</p>" => "a",
 }

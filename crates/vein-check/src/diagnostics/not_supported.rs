@@ -21,8 +21,8 @@ impl Finding for NotSupported {
 
 #[cfg(test)]
 super::examples! { NotSupported:
-    "uses tank
-<p>a</p>" => "uses",
-    "asks a(): string
-<p>a</p>" => "asks",
+    "page '/beds'
+<p>a</p>" => "page",
+    "fits home, record
+<p>a</p>" => "fits",
 }

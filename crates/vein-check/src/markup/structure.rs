@@ -245,6 +245,7 @@ impl Checker<'_> {
             ty,
             read: true,
             assigned: false,
+            loaded: None,
         });
         cell
     }

@@ -81,6 +81,7 @@ fn sound() -> Program {
             Stmt::If(3, vec![0], vec![]),
             Stmt::Call(0, vec![]),
         ],
+        ..Plan::default()
     };
     Program {
         names: vec!["field".into()],

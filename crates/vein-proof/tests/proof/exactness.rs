@@ -152,7 +152,7 @@ fn fixed_reads_are_the_reads_that_happen() {
             _ => None,
         });
         for (expr, reads) in derived.chain(plan.parts().map(|(_, p)| (p.value, &p.reads))) {
-            let (_, happened) = fresh.evaluate(&program, 0, expr);
+            let (_, happened) = fresh.evaluate(session.runtime(), 0, expr);
             let mut happened: Vec<String> =
                 happened.iter().map(|r| format!("{}{:?}{:?}", r.cell, r.path, r.extent)).collect();
             happened.sort();

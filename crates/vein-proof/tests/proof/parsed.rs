@@ -95,7 +95,12 @@ fn hostile_strings_come_back_as_what_they_are() {
         let files = [("hostile-lab.vein".to_owned(), hostile::LAB.to_owned())];
         let program = crate::views::compiled(&files);
         let data = json!({ "all": [text] });
-        let opened = Session::open(program, "hostile-lab", &data, Some(vein_view::clean));
+        let opened = Session::open(
+            program,
+            "hostile-lab",
+            &data,
+            Some(vein_view::clean as vein_runtime::Clean),
+        );
         let (mut session, _) = opened.expect("a string");
         assert_round_trip(session.tree());
         session.prove(true);

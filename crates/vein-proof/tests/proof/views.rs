@@ -126,7 +126,7 @@ fn random_views_under_random_use_are_exact() {
             compiled(&files),
             "test-bed",
             json!({ "beds": beds }),
-            Some(vein_view::clean),
+            Some(vein_view::clean as vein_runtime::Clean),
         );
         let (mut session, opening) = opened.expect("props that fit");
         assert!(opening.pulse.fault.is_none());

@@ -8,9 +8,12 @@
 mod settling;
 mod waking;
 
+use crate::answers::Functions;
 use crate::change::{Change, Undo};
+use crate::fault::Fault;
 use crate::scope::{Mark, NONE, ReaderState, Scope, ScopeId, Slot};
 use crate::wakes::{Prepared, Reader};
+use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
@@ -97,14 +100,29 @@ pub(crate) struct Graph {
     /// The scope of each numbered node.
     pub(crate) owners: Vec<ScopeId>,
     /// Runs of numbers that are free, by their length.
-    pub(crate) free_numbers: rustc_hash::FxHashMap<u32, Vec<NodeNumber>>,
+    pub(crate) free_numbers: FxHashMap<u32, Vec<NodeNumber>>,
     pub(crate) log: Vec<Change>,
     touched: Vec<Touched>,
     /// Spots that have to be looked at before the pulse ends, outer ones first.
     pub(crate) spots: BinaryHeap<Reverse<(u32, ScopeId, Reader)>>,
     /// Parts that have to be looked at after them.
     pub(crate) parts: Vec<ReaderKey>,
+    /// What is asked or runs by itself, and may have to.
+    pub(crate) effects: Vec<ReaderKey>,
     pub(crate) computed: usize,
+    /// The scope of each store of the page, by its plan.
+    pub(crate) stores: FxHashMap<u32, ScopeId>,
+    /// Who uses a store, by the plans of both.
+    pub(crate) users: FxHashMap<(u32, u32), Vec<ScopeId>>,
+    pub(crate) functions: Functions,
+    /// What went wrong in an evaluation.
+    pub(crate) fault: Option<Fault>,
+    /// The writes that led to the statements that run now.
+    pub(crate) causes: SmallVec<[u32; 2]>,
+    /// How many writes to state there were, and at how many of them scopes that are going away were
+    /// last told: nobody tells these of a write.
+    writes: u64,
+    dead_told: u64,
     /// Rows whose identity was written.
     rekeyed: Vec<ScopeId>,
     /// Whether lists have been told of changes that the view does not show yet.
@@ -121,6 +139,10 @@ impl Cells for Sight<'_> {
     fn cell(&mut self, cell: CellId) -> Value {
         self.graph.cell(self.scope, cell)
     }
+
+    fn ask(&mut self, asked: u32, args: &[Value]) -> Value {
+        self.graph.ask(self.scope, asked, args)
+    }
 }
 
 impl Graph {
@@ -136,7 +158,15 @@ impl Graph {
             touched: Vec::new(),
             spots: BinaryHeap::new(),
             parts: Vec::new(),
+            effects: Vec::new(),
             computed: 0,
+            stores: FxHashMap::default(),
+            users: FxHashMap::default(),
+            functions: Functions::default(),
+            fault: None,
+            causes: SmallVec::new(),
+            writes: 0,
+            dead_told: 0,
             rekeyed: Vec::new(),
             unsettled: Vec::new(),
         }
@@ -147,7 +177,10 @@ impl Graph {
         self.log.clear();
         self.spots.clear();
         self.parts.clear();
+        self.effects.clear();
         self.computed = 0;
+        self.fault = None;
+        self.causes.clear();
     }
 
     /// Ends a pulse that went well. Derived values that nobody asked for stay as they are
@@ -186,6 +219,7 @@ impl Graph {
         }
         self.spots.clear();
         self.parts.clear();
+        self.effects.clear();
     }
 
     pub(crate) fn scope(&self, id: ScopeId) -> &Scope {
@@ -220,6 +254,9 @@ impl Graph {
         let (scope, cell, path) = match &self.scope(home).cells[at as usize] {
             Slot::Own(value) => return value.clone(),
             Slot::Derived { .. } => {
+                if !self.scope(home).alive {
+                    self.tell_dead();
+                }
                 self.refresh((home, at));
                 return match &self.scope(home).cells[at as usize] {
                     Slot::Derived { value, .. } => value.clone(),
@@ -234,6 +271,26 @@ impl Graph {
         };
         let value = self.cell(scope, cell);
         if path.is_empty() { value } else { value.at(&path).cloned().unwrap_or_default() }
+    }
+
+    /// Marks what is derived in scopes that are going away, where something was written since it
+    /// was last worked out.
+    fn tell_dead(&mut self) {
+        if std::mem::replace(&mut self.dead_told, self.writes) == self.writes {
+            return;
+        }
+        for at in 0..self.dead.len() {
+            let scope = self.dead[at];
+            for reader in 0..self.scope(scope).cells.len() as u32 {
+                let derived =
+                    matches!(self.scope(scope).cells[reader as usize], Slot::Derived { .. });
+                if derived && self.mark_of((scope, reader)) != Mark::New {
+                    self.touch((scope, reader));
+                    let state = self.state((scope, reader));
+                    (state.mark, state.carried) = (Mark::Stale, true);
+                }
+            }
+        }
     }
 
     /// The item of a row.
@@ -324,7 +381,9 @@ impl Graph {
     ) -> bool {
         let Some((home, cell, path)) = self.resolve(scope, cell, path) else { return false };
         let (_, at) = self.home(home, cell);
-        self.store((home, cell, at), path, value, SmallVec::new())
+        self.writes += 1;
+        let because = self.causes.clone();
+        self.store((home, cell, at), path, value, because)
     }
 
     fn store(
@@ -398,7 +457,8 @@ impl Graph {
                 (Undo::Permute(order.clone()), ListSeen::Permute(order))
             }
         };
-        let because = SmallVec::new();
+        let because = self.causes.clone();
+        self.writes += 1;
         self.log.push(Change { scope: home, cell, path: path.clone(), undo, because });
         let prepared = self.prepared.clone();
         let what = What::Listed(&seen);

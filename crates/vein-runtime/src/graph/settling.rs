@@ -184,6 +184,15 @@ impl Graph {
         }
     }
 
+    /// Notes that a watch has seen what changed so far: it runs again for what comes now.
+    pub(crate) fn has_looked(&mut self, key: ReaderKey) {
+        let touched = self.touch(key);
+        let entry = &mut self.touched[touched];
+        entry.wakes.clear();
+        entry.because.clear();
+        self.freshen(key);
+    }
+
     /// Notes that a reader is up to date.
     pub(crate) fn freshen(&mut self, key: ReaderKey) {
         self.touch(key);

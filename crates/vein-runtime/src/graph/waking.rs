@@ -17,10 +17,44 @@ impl Graph {
         if let Some(wakes) = ready.wakes.get(&cell) {
             self.descend(prepared, scope, cell, wakes, at);
         }
-        let Some(spots) = ready.inner.get(&cell) else { return };
-        for spot in spots {
+        for spot in ready.inner.get(&cell).into_iter().flatten() {
             for inner in self.scopes_in(scope, *spot) {
                 self.notify(prepared, inner, cell, at);
+            }
+        }
+        for (user, own) in prepared.users.get(&(plan, cell)).into_iter().flatten() {
+            let Some(users) = self.users.get_mut(&(plan, *user)) else { continue };
+            let users = std::mem::take(users);
+            for user in &users {
+                self.notify(prepared, *user, *own, at);
+            }
+            self.users.insert((plan, *user), users);
+        }
+    }
+
+    /// Notes a component as a user of the stores that it uses: it is told of what changes there.
+    pub(crate) fn enter_stores(&mut self, scope: ScopeId) {
+        let plan = self.scope(scope).plan;
+        let prepared = self.prepared.clone();
+        for store in &prepared.plans[plan as usize].stores {
+            let users = self.users.entry((*store, plan)).or_default();
+            users.push(scope);
+            let at = users.len() as u32 - 1;
+            self.scope_mut(scope).used_at.push(at);
+        }
+    }
+
+    /// Takes a component out of the users of its stores.
+    pub(crate) fn leave_stores(&mut self, scope: ScopeId) {
+        let plan = self.scope(scope).plan;
+        let prepared = self.prepared.clone();
+        let places = std::mem::take(&mut self.scope_mut(scope).used_at);
+        let stores = &prepared.plans[plan as usize].stores;
+        for (which, (store, at)) in stores.iter().zip(places).enumerate() {
+            let Some(users) = self.users.get_mut(&(*store, plan)) else { continue };
+            users.swap_remove(at as usize);
+            if let Some(moved) = users.get(at as usize).copied() {
+                self.scope_mut(moved).used_at[which] = at;
             }
         }
     }
@@ -389,8 +423,10 @@ impl Graph {
         let ready = self.prepared.block(scope.plan, scope.block);
         if key.1 < ready.reader_of_part(0) {
             self.spots.push(Reverse((scope.depth, key.0, key.1)));
-        } else {
+        } else if key.1 < ready.reader_of_effect(0) {
             self.parts.push(key);
+        } else {
+            self.effects.push(key);
         }
     }
 
@@ -464,6 +500,11 @@ impl Graph {
         for spot in ready.inner.get(&cell).into_iter().flatten() {
             for inner in self.scopes_in(scope, *spot) {
                 self.dependents(prepared, inner, cell, out);
+            }
+        }
+        for (user, own) in prepared.users.get(&(plan, cell)).into_iter().flatten() {
+            for user in self.users.get(&(plan, *user)).into_iter().flatten() {
+                self.dependents(prepared, *user, *own, out);
             }
         }
     }

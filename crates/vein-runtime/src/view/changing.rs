@@ -1,153 +1,224 @@
 //! Spots that come to hold something else, and scopes that are let go.
+//!
+//! What stands where is worked out first, in as many rounds as what runs by itself needs. Only then
+//! is the view brought to what has come of it, so that nothing is made or moved twice.
 
-use super::{View, chosen};
+use super::{InView, Undo, View, Was, chosen};
 use crate::pulse::Effect;
 use crate::scope::{Held, NONE, ScopeId};
 use vein_plan::{Shown, SpotKind};
 use vein_view::Patch;
 
 impl View {
-    /// Takes a scope and its nodes away.
-    pub(super) fn remove(&mut self, id: ScopeId) {
-        let mut nodes = Vec::new();
-        self.top_nodes(id, &mut nodes);
-        for node in nodes {
-            self.making.patches.push(&Patch::Remove { node });
-        }
-        self.release(id);
-    }
-
-    /// Lets go of a scope and everything in it; its nodes go with those around them.
-    fn release(&mut self, id: ScopeId) {
+    /// Lets go of a scope and everything in it. What it was stays until the pulse ends: it may be
+    /// taken back, and what runs when it is removed looks at it.
+    pub(crate) fn release(&mut self, id: ScopeId) {
         let prepared = self.graph.prepared.clone();
         let mut open = vec![id];
+        let first = self.making.ended.len();
         while let Some(id) = open.pop() {
-            let held = std::mem::take(&mut self.graph.scope_mut(id).held);
-            for held in held {
+            for held in &self.graph.scope(id).held {
                 match held {
-                    Held::Nothing => {}
+                    Held::Nothing | Held::Markup { .. } => {}
                     Held::Branch { scope, .. }
                     | Held::Renamed { scope, .. }
                     | Held::Slot { scope, .. }
                     | Held::Component { instance: scope, .. } => {
-                        open.extend((scope != NONE).then_some(scope));
+                        open.extend((*scope != NONE).then_some(*scope));
                     }
                     Held::List(rows) => open.extend(&rows.rows),
-                    Held::Markup { nodes, .. } => {
-                        if let Some(first) = nodes.first() {
-                            self.released.push((*first, nodes.len() as u32));
-                        }
-                    }
                 }
             }
-            let scope = self.graph.scope(id);
-            let ready = prepared.block(scope.plan, scope.block);
-            if ready.marks > 0 {
-                self.released.push((scope.first, ready.marks));
+            if let Some((giver, spot, at)) = self.leave_giver(id) {
+                self.note(|| Undo::Content(giver, spot, at, id));
             }
-            self.leave_giver(id);
-            self.graph.scope_mut(id).alive = false;
+            self.graph.leave_stores(id);
+            let scope = self.graph.scope_mut(id);
+            scope.alive = false;
+            let told = scope.begun && scope.block == 0;
+            if told && prepared.plans[scope.plan as usize].lives.removed {
+                self.making.ended.push(id);
+            }
             self.graph.dead.push(id);
         }
+        // Inner ones are told before outer ones.
+        self.making.ended[first..].reverse();
     }
 
-    /// Content that goes is no longer told of changes where it was written.
-    fn leave_giver(&mut self, id: ScopeId) {
+    /// Content that goes is no longer told of changes where it was written. Gives where it was.
+    pub(super) fn leave_giver(&mut self, id: ScopeId) -> Option<(ScopeId, usize, usize)> {
         let (parent, holder) = (self.graph.scope(id).parent, self.graph.scope(id).holder.0);
         if parent == NONE || holder == NONE || parent == holder {
-            return;
+            return None;
         }
-        if !self.graph.scope(parent).alive {
-            return;
+        let giver = self.graph.scope_mut(parent);
+        if !giver.alive {
+            return None;
         }
-        for held in &mut self.graph.scope_mut(parent).held {
-            if let Held::Component { contents, .. } = held {
-                contents.retain(|content| *content != id);
+        for (spot, held) in giver.held.iter_mut().enumerate() {
+            if let Held::Component { contents, .. } = held
+                && let Some(at) = contents.iter().position(|content| *content == id)
+            {
+                contents.remove(at);
+                return Some((parent, spot, at));
             }
+        }
+        None
+    }
+
+    /// Puts something else into a spot and keeps what the view shows there.
+    fn hold(&mut self, id: ScopeId, spot: u32, held: Held) {
+        let scope = self.graph.scope_mut(id);
+        let (depth, standing) = (scope.depth, scope.standing);
+        let before = std::mem::replace(&mut scope.held[spot as usize], held);
+        if standing {
+            self.was.entry((depth, id, spot)).or_insert(Was::Held(before));
         }
     }
 
-    /// Brings a spot up to date. Gives what changed there.
-    pub(crate) fn settle_spot(&mut self, id: ScopeId, spot: u32) -> Option<Effect> {
+    /// Works out what a spot has come to hold.
+    pub(crate) fn settle_spot(&mut self, id: ScopeId, spot: u32) {
         let prepared = self.graph.prepared.clone();
         let (plan, block) = (self.graph.scope(id).plan, self.graph.scope(id).block);
         let ready = prepared.block(plan, block);
         let blocks = &prepared.plan(plan).blocks;
         let key = (id, ready.reader_of_spot(spot));
         let run = self.graph.settle_reads(key);
-        match &blocks[block as usize].spots[spot as usize].kind {
+        let kind = &blocks[block as usize].spots[spot as usize].kind;
+        let (expr, block) = match kind {
             SpotKind::List { .. } => {
                 self.graph.freshen(key);
-                self.reconcile(id, spot, None)
+                return self.reconcile(id, spot);
             }
-            _ if !run => None,
-            SpotKind::Branch { choice, alternatives, .. } => {
-                let value = self.graph.evaluate(key, *choice);
-                self.graph.freshen(key);
-                self.making.evaluated.push(key);
-                let to = chosen(&value, alternatives.len());
-                let Held::Branch { chosen: from, scope } = self.graph.scope(id).held[spot as usize]
-                else {
-                    return None;
-                };
-                if from == to {
-                    return None;
+            SpotKind::Component(_) | SpotKind::Slot { .. } => return,
+            _ if !run => return,
+            SpotKind::Branch { choice, .. } => (*choice, 0),
+            SpotKind::Renamed { name, block, .. } => (*name, *block),
+            SpotKind::Markup { value, .. } => (*value, 0),
+        };
+        let value = self.graph.evaluate(key, expr);
+        self.graph.freshen(key);
+        self.making.evaluated.push(key);
+        match (kind, &self.graph.scope(id).held[spot as usize]) {
+            (SpotKind::Branch { alternatives, .. }, Held::Branch { chosen: from, scope }) => {
+                let (from, scope, to) = (*from, *scope, chosen(&value, alternatives.len()));
+                if from != to {
+                    if scope != NONE {
+                        self.release(scope);
+                    }
+                    self.hold(id, spot, Held::Branch { chosen: to, scope: NONE });
+                    self.enter_alternative(id, spot, to, alternatives);
                 }
-                if scope != NONE {
-                    self.remove(scope);
-                }
-                self.graph.scope_mut(id).held[spot as usize] =
-                    Held::Branch { chosen: to, scope: NONE };
-                let target = self.target(id, spot);
-                self.enter_alternative(id, spot, to, alternatives, target);
-                let label = |chosen: u32| {
-                    let block = alternatives.get(chosen as usize)?;
-                    Some(blocks[*block as usize].called.clone())
-                };
-                Some(Effect::Branch { from: label(from), to: label(to) })
             }
-            SpotKind::Renamed { name, block, .. } => {
-                let value = self.graph.evaluate(key, *name);
-                self.graph.freshen(key);
-                self.making.evaluated.push(key);
-                let to = vein_plan::shown::renamed(&value);
+            (SpotKind::Renamed { .. }, Held::Renamed { tag: from, scope }) => {
+                let (from, scope, to) = (*from, *scope, vein_plan::shown::renamed(&value));
                 self.report_tag(id, spot, &value, to);
-                let Held::Renamed { tag: from, scope } = self.graph.scope(id).held[spot as usize]
-                else {
-                    return None;
-                };
-                if from == to {
-                    return None;
+                if from != to {
+                    self.release(scope);
+                    self.hold(id, spot, Held::Renamed { tag: to, scope: NONE });
+                    self.enter_renamed(id, spot, block, to);
                 }
-                self.remove(scope);
-                let target = self.target(id, spot);
-                self.enter_renamed(id, spot, *block, to, target);
-                Some(Effect::Branch { from: Some(from.into()), to: Some(to.into()) })
             }
-            SpotKind::Markup { value, .. } => {
-                let value = self.graph.evaluate(key, *value);
-                self.graph.freshen(key);
-                self.making.evaluated.push(key);
-                let to = value.to_shown();
-                let now = self.cleaned(&to);
-                let held = &mut self.graph.scope_mut(id).held[spot as usize];
-                let Held::Markup { html, cleaned, nodes } = held else { return None };
-                if *cleaned == now {
-                    *html = to;
-                    return None;
+            (SpotKind::Markup { .. }, Held::Markup { cleaned, .. }) => {
+                let html = value.to_shown();
+                let now = self.cleaned(&html);
+                if *cleaned != now {
+                    self.hold(
+                        id,
+                        spot,
+                        Held::Markup { html, cleaned: now, nodes: Default::default() },
+                    );
                 }
-                let (from, nodes) = (std::mem::take(html), std::mem::take(nodes));
-                for node in &nodes {
+            }
+            _ => {}
+        }
+    }
+
+    /// Brings the view to what its spots have come to hold, outer ones first. Gives what changed.
+    pub(crate) fn show_changes(&mut self) -> Vec<(ScopeId, u32, Effect)> {
+        let keys: Vec<(u32, ScopeId, u32)> = self.was.keys().copied().collect();
+        let mut changes = Vec::new();
+        for key in keys {
+            let (_, id, spot) = key;
+            // What is gone with something around it is kept until the pulse ends.
+            if !self.graph.scope(id).alive {
+                continue;
+            }
+            let Some(was) = self.was.remove(&key) else { continue };
+            let effect = match &was {
+                Was::Rows { rows, pieces } => self.show_rows(id, spot, rows, pieces),
+                Was::Held(held) => self.show_held(id, spot, held),
+            };
+            changes.extend(effect.map(|effect| (id, spot, effect)));
+            self.note(|| Undo::Was(id, spot, was));
+        }
+        changes
+    }
+
+    fn show_held(&mut self, id: ScopeId, spot: u32, was: &Held) -> Option<Effect> {
+        let prepared = self.graph.prepared.clone();
+        let (plan, block) = (self.graph.scope(id).plan, self.graph.scope(id).block);
+        let blocks = &prepared.plan(plan).blocks;
+        let kind = &blocks[block as usize].spots[spot as usize].kind;
+        match was {
+            Held::Branch { scope, .. } | Held::Renamed { scope, .. } if *scope != NONE => {
+                self.take_nodes(*scope);
+            }
+            Held::Markup { nodes, .. } => {
+                for node in nodes {
                     self.making.patches.push(&Patch::Remove { node: *node });
                 }
                 if let Some(first) = nodes.first() {
                     self.released.push((*first, nodes.len() as u32));
                 }
-                let target = self.target(id, spot);
-                self.show_markup(id, spot, (to.clone(), now), target);
-                Some(Effect::Value { from: Shown::Text(from), to: Shown::Text(to) })
             }
-            SpotKind::Component(_) | SpotKind::Slot { .. } => None,
+            _ => {}
+        }
+        let target = self.target(id, spot);
+        self.show_spot(id, spot, target);
+        let now = &self.graph.scope(id).held[spot as usize];
+        Some(match (kind, was, now) {
+            (
+                SpotKind::Branch { alternatives, .. },
+                Held::Branch { chosen: from, .. },
+                Held::Branch { chosen: to, .. },
+            ) => {
+                let label = |chosen: u32| {
+                    let block = alternatives.get(chosen as usize)?;
+                    Some(blocks[*block as usize].called.clone())
+                };
+                Effect::Branch { from: label(*from), to: label(*to) }
+            }
+            (_, Held::Renamed { tag: from, .. }, Held::Renamed { tag: to, .. }) => {
+                Effect::Branch { from: Some((*from).into()), to: Some((*to).into()) }
+            }
+            (_, Held::Markup { html: from, .. }, Held::Markup { html: to, .. }) => {
+                Effect::Value { from: Shown::Text(from.clone()), to: Shown::Text(to.clone()) }
+            }
+            _ => return None,
+        })
+    }
+
+    /// Takes the nodes of a scope out of the view.
+    pub(crate) fn take_nodes(&mut self, id: ScopeId) {
+        let mut nodes = Vec::new();
+        self.top_nodes(id, &mut nodes);
+        for node in nodes {
+            self.making.patches.push(&Patch::Remove { node });
+        }
+    }
+
+    /// Shows what stands in a spot whose nodes are not there yet.
+    pub(super) fn show_spot(&mut self, id: ScopeId, spot: u32, target: super::Target) {
+        match self.in_view(id, spot) {
+            InView::Nothing => {}
+            InView::One(scope) => self.show(scope, target),
+            InView::Rows(rows) => {
+                for row in rows.to_vec() {
+                    self.show(row, target);
+                }
+            }
+            InView::Nodes(_) => self.show_markup(id, spot, target),
         }
     }
 }

@@ -1,15 +1,44 @@
 //! Where nodes stand among their neighbours.
 
-use super::{Target, View};
+use super::{InView, Target, View, Was};
 use crate::scope::{Held, NONE, ScopeId};
 use crate::wakes::Top;
 use vein_plan::Next;
 use vein_view::{NodeNumber, ROOT};
 
 impl View {
+    /// What the view shows in a spot, whatever the spot has come to hold in this pulse.
+    pub(super) fn in_view(&self, id: ScopeId, spot: u32) -> InView<'_> {
+        let scope = self.graph.scope(id);
+        let held = match self.was.is_empty() {
+            true => None,
+            false => self.was.get(&(scope.depth, id, spot)),
+        };
+        let held = match held {
+            Some(Was::Rows { rows, .. }) => return InView::Rows(rows),
+            Some(Was::Held(held)) => held,
+            None => &scope.held[spot as usize],
+        };
+        match held {
+            Held::Nothing => InView::Nothing,
+            Held::Branch { scope, .. }
+            | Held::Renamed { scope, .. }
+            | Held::Slot { scope, .. }
+            | Held::Component { instance: scope, .. } => match *scope {
+                NONE => InView::Nothing,
+                scope => InView::One(scope),
+            },
+            Held::List(rows) => InView::Rows(&rows.rows),
+            Held::Markup { nodes, .. } => InView::Nodes(nodes),
+        }
+    }
+
     /// The first node that stands in a scope.
     pub(super) fn first_node(&self, id: ScopeId) -> Option<NodeNumber> {
         let scope = self.graph.scope(id);
+        if !scope.standing {
+            return None;
+        }
         let ready = self.graph.prepared.block(scope.plan, scope.block);
         ready.top.iter().find_map(|top| match top {
             Top::Node(mark) => Some(scope.first + mark),
@@ -18,40 +47,29 @@ impl View {
     }
 
     fn first_in_spot(&self, id: ScopeId, spot: u32) -> Option<NodeNumber> {
-        match &self.graph.scope(id).held[spot as usize] {
-            Held::Nothing => None,
-            Held::Branch { scope, .. }
-            | Held::Renamed { scope, .. }
-            | Held::Slot { scope, .. }
-            | Held::Component { instance: scope, .. } => {
-                (*scope != NONE).then(|| self.first_node(*scope)).flatten()
-            }
-            Held::List(rows) => rows.rows.iter().find_map(|row| self.first_node(*row)),
-            Held::Markup { nodes, .. } => nodes.first().copied(),
+        match self.in_view(id, spot) {
+            InView::Nothing => None,
+            InView::One(scope) => self.first_node(scope),
+            InView::Rows(rows) => rows.iter().find_map(|row| self.first_node(*row)),
+            InView::Nodes(nodes) => nodes.first().copied(),
         }
     }
 
     /// All nodes at the top of a scope, in order.
     pub(super) fn top_nodes(&self, id: ScopeId, out: &mut Vec<NodeNumber>) {
         let scope = self.graph.scope(id);
+        if !scope.standing {
+            return;
+        }
         let ready = self.graph.prepared.block(scope.plan, scope.block);
         for top in &ready.top {
             match top {
                 Top::Node(mark) => out.push(scope.first + mark),
-                Top::Spot(spot) => match &scope.held[*spot as usize] {
-                    Held::Nothing => {}
-                    Held::Branch { scope, .. }
-                    | Held::Renamed { scope, .. }
-                    | Held::Slot { scope, .. }
-                    | Held::Component { instance: scope, .. } => {
-                        if *scope != NONE {
-                            self.top_nodes(*scope, out);
-                        }
-                    }
-                    Held::List(rows) => {
-                        rows.rows.iter().for_each(|row| self.top_nodes(*row, out));
-                    }
-                    Held::Markup { nodes, .. } => out.extend(nodes),
+                Top::Spot(spot) => match self.in_view(id, *spot) {
+                    InView::Nothing => {}
+                    InView::One(scope) => self.top_nodes(scope, out),
+                    InView::Rows(rows) => rows.iter().for_each(|row| self.top_nodes(*row, out)),
+                    InView::Nodes(nodes) => out.extend(nodes),
                 },
             }
         }

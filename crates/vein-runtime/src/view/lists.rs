@@ -1,56 +1,31 @@
 //! The rows of a list: taken away, moved and made, as few as can be.
 
-use super::{Plot, Target, View};
+use super::{Plot, Target, View, Was};
 use crate::moves::staying;
 use crate::pulse::{Effect, Problem};
+use crate::rows::push_piece;
 use crate::scope::{Key, NONE, Piece, Rows, ScopeId};
 use rustc_hash::FxHashMap;
 use vein_plan::{BlockId, SpotKind, Value};
 use vein_view::Patch;
 
 impl View {
-    /// Makes the rows of a list what its items are: takes away, moves and makes as few as can be.
-    pub(super) fn reconcile(
-        &mut self,
-        id: ScopeId,
-        spot: u32,
-        target: Option<Target>,
-    ) -> Option<Effect> {
+    /// Works out which rows a list has come to have: takes away, keeps and makes as few as can be.
+    pub(super) fn reconcile(&mut self, id: ScopeId, spot: u32) {
         let identity = self.graph.identity(id, spot);
         let prepared = self.graph.prepared.clone();
         let (plan, block) = (self.graph.scope(id).plan, self.graph.scope(id).block);
         let spots = &prepared.plan(plan).blocks[block as usize].spots;
-        let SpotKind::List { block: row_block, .. } = &spots[spot as usize].kind else {
-            return None;
-        };
-        let rows = self.graph.rows_mut(id, spot)?;
-        let pieces = rows.pieces.take()?;
+        let SpotKind::List { block: row_block, .. } = &spots[spot as usize].kind else { return };
+        let Some(rows) = self.graph.rows_mut(id, spot) else { return };
+        let Some(pieces) = rows.pieces.take() else { return };
         rows.gone.clear();
         let old = std::mem::take(&mut rows.rows);
-        let runs: Vec<(u32, u32)> = pieces
-            .iter()
-            .filter_map(|piece| match piece {
-                Piece::Kept { start, len } => Some((*start, *len)),
-                Piece::Fresh { .. } => None,
-            })
-            .collect();
-        let kept: u32 = runs.iter().map(|(_, len)| len).sum();
-        let stays = staying(&runs);
-        // Rows that are left over.
-        let mut removed = 0;
-        if kept < old.len() as u32 {
-            let mut sorted = runs.clone();
-            sorted.sort_unstable();
-            sorted.push((old.len() as u32, 0));
-            let mut next = 0;
-            for (start, len) in sorted {
-                for row in &old[next as usize..start as usize] {
-                    removed += 1;
-                    let key = self.graph.scope(*row).key.clone();
-                    self.uncount(id, spot, identity.is_some(), &key);
-                    self.remove(*row);
-                }
-                next = start + len;
+        for (start, end) in left_over(&pieces, old.len() as u32) {
+            for row in &old[start as usize..end as usize] {
+                let key = self.graph.scope(*row).key.clone();
+                self.uncount(id, spot, identity.is_some(), &key);
+                self.release(*row);
             }
         }
         // The new order, with a place held free for each row that is to be made.
@@ -64,12 +39,65 @@ impl View {
                 Piece::Fresh { len } => order.resize(order.len() + *len as usize, NONE),
             }
         }
-        drop(old);
-        let end = match target {
-            Some(target) => target,
-            None => self.target(id, spot),
-        };
+        self.plant_rows(&pieces, &mut order, (id, spot), *row_block, identity);
+        if let Some(rows) = self.graph.rows_mut(id, spot) {
+            rows.rows = order;
+        }
+        let mut at = 0;
+        for piece in &pieces {
+            let positions = at..at + piece.len();
+            at = positions.end;
+            if matches!(piece, Piece::Kept { .. }) {
+                continue;
+            }
+            for position in positions {
+                let row = self.graph.rows(id, spot).map(|rows| rows.rows[position as usize]);
+                let Some(row) = row else { continue };
+                self.own_cells(row, &mut FxHashMap::default());
+                self.grow_if_lively(row);
+                self.count(id, spot, identity.is_some(), position);
+            }
+        }
+        self.tell_positions(id, spot, *row_block, plan);
+        let scope = self.graph.scope(id);
+        if scope.standing {
+            let key = (scope.depth, id, spot);
+            match self.was.get_mut(&key) {
+                Some(Was::Rows { pieces: first, .. }) => *first = composed(first, &pieces),
+                _ => {
+                    self.was.insert(key, Was::Rows { rows: old, pieces });
+                }
+            }
+        }
+    }
+
+    /// Brings the rows in the view to what the list has become of them.
+    pub(super) fn show_rows(
+        &mut self,
+        id: ScopeId,
+        spot: u32,
+        old: &[ScopeId],
+        pieces: &[Piece],
+    ) -> Option<Effect> {
+        let runs: Vec<(u32, u32)> = pieces
+            .iter()
+            .filter_map(|piece| match piece {
+                Piece::Kept { start, len } => Some((*start, *len)),
+                Piece::Fresh { .. } => None,
+            })
+            .collect();
+        let stays = staying(&runs);
+        let mut removed = 0;
+        for (start, end) in left_over(pieces, old.len() as u32) {
+            for row in &old[start as usize..end as usize] {
+                removed += 1;
+                self.take_nodes(*row);
+            }
+        }
+        let end = self.target(id, spot);
         // From the end to the start: before which staying node each piece goes.
+        let order = &self.graph.rows(id, spot)?.rows;
+        let total = order.len() as u32;
         let mut befores = vec![end.before; pieces.len()];
         let (mut before, mut at, mut run) = (end.before, total, runs.len());
         for (i, piece) in pieces.iter().enumerate().rev() {
@@ -82,10 +110,6 @@ impl View {
                     before = rows.iter().find_map(|row| self.first_node(*row)).unwrap_or(before);
                 }
             }
-        }
-        self.plant_rows(&pieces, &mut order, (id, spot), *row_block, identity);
-        if let Some(rows) = self.graph.rows_mut(id, spot) {
-            rows.rows = order;
         }
         let (mut at, mut run, mut moved, mut added) = (0, 0, 0, 0);
         for (piece, before) in pieces.iter().zip(befores) {
@@ -109,15 +133,12 @@ impl View {
                     }
                     Piece::Fresh { .. } => {
                         added += 1;
-                        self.own_cells(row, &mut FxHashMap::default());
                         self.show(row, target);
-                        self.count(id, spot, identity.is_some(), position);
                     }
                 }
             }
             at += piece.len();
         }
-        self.tell_positions(id, spot, *row_block, plan);
         (added + removed + moved > 0).then_some(Effect::List { added, removed, moved })
     }
 
@@ -224,5 +245,71 @@ impl View {
                 self.graph.tell_row(row, cell, &old, &new);
             }
         }
+    }
+}
+
+/// The old positions, from and up to, that no piece keeps.
+fn left_over(pieces: &[Piece], old: u32) -> Vec<(u32, u32)> {
+    let kept = pieces.iter().filter_map(|piece| match piece {
+        Piece::Kept { start, len } => Some((*start, *len)),
+        Piece::Fresh { .. } => None,
+    });
+    let mut kept: Vec<(u32, u32)> = kept.collect();
+    if kept.iter().map(|(_, len)| len).sum::<u32>() == old {
+        return Vec::new();
+    }
+    kept.sort_unstable();
+    kept.push((old, 0));
+    let (mut next, mut left) = (0, Vec::new());
+    for (start, len) in kept {
+        left.extend((next < start).then_some((next, start)));
+        next = start + len;
+    }
+    left
+}
+
+/// What two changes of a list, one after the other, made of it.
+fn composed(first: &[Piece], second: &[Piece]) -> Vec<Piece> {
+    let mut result = Vec::new();
+    for piece in second {
+        let Piece::Kept { start, len } = *piece else {
+            push_piece(&mut result, *piece);
+            continue;
+        };
+        let (mut at, end) = (0, start + len);
+        for piece in first {
+            let (from, to) = (start.max(at), end.min(at + piece.len()));
+            if from < to {
+                push_piece(
+                    &mut result,
+                    match piece {
+                        Piece::Kept { start, .. } => {
+                            Piece::Kept { start: start + from - at, len: to - from }
+                        }
+                        Piece::Fresh { .. } => Piece::Fresh { len: to - from },
+                    },
+                );
+            }
+            at += piece.len();
+        }
+    }
+    result
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn changes_of_a_list_are_composed() {
+        let kept = |start, len| Piece::Kept { start, len };
+        let fresh = |len| Piece::Fresh { len };
+        // a b c d → c d x a b → x d c y
+        let first = [kept(2, 2), fresh(1), kept(0, 2)];
+        let second = [kept(2, 1), kept(1, 1), kept(0, 1), fresh(1)];
+        let all = [fresh(1), kept(3, 1), kept(2, 1), fresh(1)];
+        assert_eq!(composed(&first, &second), all);
+        assert_eq!(left_over(&all, 4), [(0, 2)]);
+        assert_eq!(composed(&first, &[kept(0, 5)]), first);
     }
 }

@@ -1,10 +1,9 @@
 //! Scopes and what stands in them, made for the first time.
 
-use super::{DEEPEST_COMPONENTS, Plot, Target, View, chosen, push_patch};
+use super::{DEEPEST_COMPONENTS, Plot, Target, Undo, View, chosen, push_patch};
 use crate::pulse::Problem;
 use crate::scope::{Held, Key, NONE, Piece, ReaderState, Scope, ScopeId, Slot};
 use crate::wakes::{Prepared, ReadyGiven};
-use compact_str::CompactString;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use vein_plan::{BlockId, CellKind, Name, PartKind, Shown, SpotKind, TemplateNode, Use, Value};
@@ -30,6 +29,11 @@ impl View {
             depth,
             first: ROOT,
             alive: true,
+            grown: false,
+            standing: false,
+            begun: false,
+            used_at: SmallVec::new(),
+            wards: None,
             key: Key::Null,
             gone: None,
             cells: vec![Slot::Own(Value::Null); ready.cells.len()].into(),
@@ -53,6 +57,9 @@ impl View {
             self.graph.scope_mut(id).instance = id;
         }
         self.making.created += 1;
+        if prepared.lively {
+            self.made.push(id);
+        }
         id
     }
 
@@ -70,6 +77,10 @@ impl View {
                     expr: *expr,
                     reads: ready.reads[at].clone(),
                 }),
+                CellKind::Store(store, cell) => {
+                    let (store, path) = (self.graph.stores.get(store), [].into());
+                    store.map(|store| Slot::Alias { scope: *store, cell: *cell, path })
+                }
                 CellKind::Item => Some(Slot::Item),
                 CellKind::Position => Some(Slot::Position),
                 CellKind::Prop(Some(first))
@@ -84,12 +95,35 @@ impl View {
                 self.graph.scope_mut(id).cells[at] = slot;
             }
         }
+        if block == 0 {
+            self.enter_if_component(id);
+            let lives = prepared.plans[plan as usize].lives;
+            if lives.added || lives.removed || lives.effects {
+                self.making.born.push(id);
+            }
+        }
     }
 
-    /// Makes the component of a page.
-    pub(crate) fn root(&mut self, plan: u32, props: &[(Name, Value)]) -> ScopeId {
-        let holder = (NONE, 0);
-        let id = self.new_scope(Plot { plan, block: 0, parent: NONE, instance: NONE, holder });
+    /// Notes a component as a user of its stores.
+    pub(super) fn enter_if_component(&mut self, id: ScopeId) {
+        if self.graph.scope(id).block == 0 {
+            self.graph.enter_stores(id);
+        }
+    }
+
+    /// Makes the component of a page and the stores that are used on it, each after those that
+    /// it uses.
+    pub(crate) fn open(&mut self, plan: u32, props: &[(Name, Value)], stores: &[u32]) {
+        let make = |view: &mut View, plan| {
+            let holder = (NONE, 0);
+            view.new_scope(Plot { plan, block: 0, parent: NONE, instance: NONE, holder })
+        };
+        let id = make(self, plan);
+        for store in stores {
+            let scope = make(self, *store);
+            self.graph.stores.insert(*store, scope);
+            self.own_cells(scope, &mut FxHashMap::default());
+        }
         let prepared = self.graph.prepared.clone();
         let cells = prepared.plan(plan).cells.iter().enumerate();
         let mut given: FxHashMap<u32, Slot> = cells
@@ -100,12 +134,28 @@ impl View {
             })
             .collect();
         self.own_cells(id, &mut given);
-        self.show(id, Target { parent: ROOT, before: ROOT });
-        id
+        self.grow_if_lively(id);
+    }
+
+    /// Works out what stands in a new scope, where that may change before it is shown.
+    pub(super) fn grow_if_lively(&mut self, id: ScopeId) {
+        if self.graph.prepared.lively {
+            self.grow(id);
+        }
+    }
+
+    /// Works out what stands in a new scope.
+    fn grow(&mut self, id: ScopeId) {
+        if std::mem::replace(&mut self.graph.scope_mut(id).grown, true) {
+            return;
+        }
+        for spot in 0..self.graph.scope(id).held.len() as u32 {
+            self.fill(id, spot);
+        }
     }
 
     /// Shows a new scope: its nodes, what stands in its spots, then its parts.
-    pub(super) fn show(&mut self, id: ScopeId, target: Target) {
+    pub(crate) fn show(&mut self, id: ScopeId, target: Target) {
         let prepared = self.graph.prepared.clone();
         let (plan, block_id) = (self.graph.scope(id).plan, self.graph.scope(id).block);
         let block = &prepared.plan(plan).blocks[block_id as usize];
@@ -115,6 +165,7 @@ impl View {
                 Some(tag) => self.renamed_template(ready.template, block, tag),
                 None => {
                     if self.sent.blocks.insert(ready.template) {
+                        self.note(|| Undo::Template(ready.template));
                         let (number, template) = (ready.template, Box::new(Template::of(block)));
                         self.making.patches.push(&Patch::Template { number, template });
                     }
@@ -126,10 +177,15 @@ impl View {
             let Target { parent, before } = target;
             self.making.patches.push(&Patch::Clone { template, parent, before, first });
         }
+        let grown = std::mem::replace(&mut self.graph.scope_mut(id).grown, true);
         for spot in 0..block.spots.len() as u32 {
+            if !grown {
+                self.fill(id, spot);
+            }
             let target = self.target_in_new(&prepared, id, spot, target);
-            self.fill(id, spot, target);
+            self.show_spot(id, spot, target);
         }
+        self.graph.scope_mut(id).standing = true;
         for (at, part) in block.parts.iter().enumerate() {
             let key = (id, ready.reader_of_part(at as u32));
             let value = self.graph.evaluate_first(key, part.value);
@@ -186,6 +242,7 @@ impl View {
         let number = self.sent.next;
         self.sent.next += 1;
         self.sent.renamed.insert((template, tag), number);
+        self.note(|| Undo::Renamed((template, tag)));
         let mut made = Template::of(block);
         if let Some(TemplateNode::Open { name, .. }) = made.nodes.first_mut() {
             *name = tag.into();
@@ -195,7 +252,7 @@ impl View {
     }
 
     /// Puts into a spot of a new scope what belongs there.
-    pub(super) fn fill(&mut self, id: ScopeId, spot: u32, target: Target) {
+    fn fill(&mut self, id: ScopeId, spot: u32) {
         let prepared = self.graph.prepared.clone();
         let scope = self.graph.scope(id);
         let (plan, block, instance) = (scope.plan, scope.block, scope.instance);
@@ -209,7 +266,7 @@ impl View {
                 self.graph.freshen(key);
                 let chosen = chosen(&value, alternatives.len());
                 self.graph.scope_mut(id).held[spot as usize] = Held::Branch { chosen, scope: NONE };
-                self.enter_alternative(id, spot, chosen, alternatives, target);
+                self.enter_alternative(id, spot, chosen, alternatives);
             }
             SpotKind::List { .. } => {
                 self.graph.scope_mut(id).held[spot as usize] = Held::List(Box::default());
@@ -224,10 +281,10 @@ impl View {
                     if let Some(rows) = self.graph.rows_mut(id, spot) {
                         rows.pieces = Some(pieces);
                     }
-                    self.reconcile(id, spot, Some(target));
+                    self.reconcile(id, spot);
                 }
             }
-            SpotKind::Component(used) => self.make_component(id, spot, used, target),
+            SpotKind::Component(used) => self.make_component(id, spot, used),
             SpotKind::Slot { name, values, fallback } => {
                 let (giver, use_spot) = self.graph.scope(instance).holder;
                 let content = self.content_for(instance, name);
@@ -270,7 +327,7 @@ impl View {
                 }
                 self.graph.scope_mut(id).held[spot as usize] = Held::Slot { scope: inner, cells };
                 self.own_cells(inner, &mut slots);
-                self.show(inner, target);
+                self.grow_if_lively(inner);
             }
             SpotKind::Renamed { name, block, .. } => {
                 self.graph.settle_reads(key);
@@ -278,7 +335,7 @@ impl View {
                 self.graph.freshen(key);
                 let tag = vein_plan::shown::renamed(&value);
                 self.report_tag(id, spot, &value, tag);
-                self.enter_renamed(id, spot, *block, tag, target);
+                self.enter_renamed(id, spot, *block, tag);
             }
             SpotKind::Markup { value, .. } => {
                 self.graph.settle_reads(key);
@@ -286,7 +343,9 @@ impl View {
                 self.graph.freshen(key);
                 let html = value.to_shown();
                 let cleaned = self.cleaned(&html);
-                self.show_markup(id, spot, (html, cleaned), target);
+                let nodes = SmallVec::new();
+                self.graph.scope_mut(id).held[spot as usize] =
+                    Held::Markup { html, cleaned, nodes };
             }
         }
     }
@@ -319,7 +378,7 @@ impl View {
         }
     }
 
-    fn make_component(&mut self, id: ScopeId, spot: u32, used: &Use, target: Target) {
+    fn make_component(&mut self, id: ScopeId, spot: u32, used: &Use) {
         let mut around = id;
         let mut deep = 0;
         while around != NONE {
@@ -345,7 +404,7 @@ impl View {
             slots.insert(*cell, self.slot_for(id, given));
         }
         self.own_cells(instance, &mut slots);
-        self.show(instance, target);
+        self.grow_if_lively(instance);
     }
 
     fn inner(&mut self, id: ScopeId, spot: u32, block: BlockId) -> ScopeId {
@@ -362,12 +421,11 @@ impl View {
         spot: u32,
         chosen: u32,
         alternatives: &[BlockId],
-        target: Target,
     ) {
         let Some(block) = alternatives.get(chosen as usize) else { return };
         let inner = self.inner(id, spot, *block);
         self.graph.scope_mut(id).held[spot as usize] = Held::Branch { chosen, scope: inner };
-        self.show(inner, target);
+        self.grow_if_lively(inner);
     }
 
     pub(super) fn enter_renamed(
@@ -376,12 +434,11 @@ impl View {
         spot: u32,
         block: BlockId,
         tag: &'static str,
-        target: Target,
     ) {
         self.graph.scope_mut(id).held[spot as usize] = Held::Renamed { tag, scope: NONE };
         let inner = self.inner(id, spot, block);
         self.graph.scope_mut(id).held[spot as usize] = Held::Renamed { tag, scope: inner };
-        self.show(inner, target);
+        self.grow_if_lively(inner);
     }
 
     pub(super) fn cleaned(&self, html: &str) -> Vec<TemplateNode> {
@@ -393,13 +450,11 @@ impl View {
         }
     }
 
-    pub(super) fn show_markup(
-        &mut self,
-        id: ScopeId,
-        spot: u32,
-        (html, cleaned): (CompactString, Vec<TemplateNode>),
-        target: Target,
-    ) {
+    /// Shows the markup of a spot, whose nodes are not there yet.
+    pub(super) fn show_markup(&mut self, id: ScopeId, spot: u32, target: Target) {
+        let Held::Markup { cleaned, .. } = &self.graph.scope(id).held[spot as usize] else {
+            return;
+        };
         let mut nodes = cleaned.clone();
         let mut depth = 0;
         for node in &mut nodes {
@@ -422,7 +477,8 @@ impl View {
             let Target { parent, before } = target;
             self.making.patches.push(&Patch::Clone { template: number, parent, before, first });
         }
-        let nodes = (first..first + marks).collect();
-        self.graph.scope_mut(id).held[spot as usize] = Held::Markup { html, cleaned, nodes };
+        if let Held::Markup { nodes, .. } = &mut self.graph.scope_mut(id).held[spot as usize] {
+            *nodes = (first..first + marks).collect();
+        }
     }
 }

@@ -7,8 +7,10 @@ mod making;
 
 use crate::graph::Graph;
 use crate::pulse::Problem;
-use crate::scope::{Mark, NONE, ScopeId};
+use crate::scope::{Held, Mark, NONE, Piece, Scope, ScopeId};
 use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
+use std::collections::BTreeMap;
 use vein_plan::{BlockId, Name, PartKind, Shown, TemplateNode, Value};
 use vein_view::{Batch, NodeNumber, Patch, ROOT};
 
@@ -33,6 +35,10 @@ pub(crate) struct Making {
     /// The places whose expressions were evaluated: scope and reader.
     pub(crate) evaluated: Vec<(ScopeId, u32)>,
     pub(crate) created: usize,
+    /// Components that were made and have more than a view; outer ones stand before inner ones.
+    pub(crate) born: Vec<ScopeId>,
+    /// Components that go and have to be told; inner ones stand before outer ones.
+    pub(crate) ended: Vec<ScopeId>,
     /// Parts whose controls have come to hold something else by themselves.
     pub(crate) committed: Vec<(ScopeId, u32, Shown)>,
     /// Controls that are to be marked as holding nothing that means a value, or not any more.
@@ -56,6 +62,51 @@ pub(crate) struct View {
     pub(crate) clean: Option<Clean>,
     /// Numbers of nodes that were taken away in this pulse, with how many follow each other.
     released: Vec<(NodeNumber, u32)>,
+    /// What the view shows in spots that have come to hold something else in this pulse: outer
+    /// ones first, by depth, scope and spot.
+    was: BTreeMap<(u32, ScopeId, u32), Was>,
+    /// What it takes to undo what was done to the view since the pulse began.
+    undo: Vec<Undo>,
+    /// Scopes that were made in this pulse.
+    made: Vec<ScopeId>,
+    /// The next number of a template when the pulse began.
+    first_template: u32,
+}
+
+/// What the view shows in a spot.
+#[derive(Debug)]
+enum Was {
+    Held(Held),
+    /// The rows, and what the list has become of them.
+    Rows {
+        rows: Vec<ScopeId>,
+        pieces: Vec<Piece>,
+    },
+}
+
+/// What stands in a spot, as far as the view shows it.
+enum InView<'a> {
+    Nothing,
+    One(ScopeId),
+    Rows(&'a [ScopeId]),
+    Nodes(&'a [NodeNumber]),
+}
+
+/// What takes a step back that was done to the view.
+#[derive(Debug)]
+enum Undo {
+    /// What a spot held.
+    Was(ScopeId, u32, Was),
+    /// What a part showed.
+    Shown(ScopeId, u32, Shown),
+    /// Which controls held what means no value.
+    Invalid(ScopeId, SmallVec<[u32; 1]>),
+    /// Content that was told of changes where it was written: there, in which spot, and where
+    /// among others.
+    Content(ScopeId, usize, usize, ScopeId),
+    Numbers(NodeNumber, u32),
+    Template(u32),
+    Renamed((u32, &'static str)),
 }
 
 /// What a new scope is made of.
@@ -70,28 +121,174 @@ pub(crate) struct Plot {
 impl View {
     pub(crate) fn new(graph: Graph, clean: Option<Clean>) -> View {
         let sent = Sent { next: graph.prepared.templates, ..Sent::default() };
-        View { graph, making: Making::default(), sent, clean, released: Vec::new() }
+        View {
+            graph,
+            making: Making::default(),
+            sent,
+            clean,
+            released: Vec::new(),
+            was: BTreeMap::new(),
+            undo: Vec::new(),
+            made: Vec::new(),
+            first_template: 0,
+        }
+    }
+
+    /// Begins a pulse.
+    pub(crate) fn begin(&mut self) {
+        self.graph.begin();
+        self.making = Making::default();
+        self.first_template = self.sent.next;
+    }
+
+    /// Notes how to undo a step, where it may have to be.
+    fn note(&mut self, undo: impl FnOnce() -> Undo) {
+        if self.graph.prepared.lively {
+            self.undo.push(undo());
+        }
+    }
+
+    /// Changes what a part is known to show.
+    pub(crate) fn set_shown(&mut self, id: ScopeId, part: u32, shown: Shown) -> Shown {
+        let now = &mut self.graph.scope_mut(id).shown[part as usize];
+        let before = std::mem::replace(now, shown);
+        self.note(|| Undo::Shown(id, part, before.clone()));
+        before
+    }
+
+    /// Notes whether a part's control holds what means no value. `false` if that was known.
+    pub(crate) fn set_invalid(&mut self, id: ScopeId, part: u32, on: bool) -> bool {
+        let invalid = &self.graph.scope(id).invalid;
+        let at = invalid.iter().position(|invalid| *invalid == part);
+        if at.is_some() == on {
+            return false;
+        }
+        let before = invalid.clone();
+        self.note(|| Undo::Invalid(id, before));
+        let invalid = &mut self.graph.scope_mut(id).invalid;
+        match at {
+            Some(at) => {
+                invalid.remove(at);
+            }
+            None => invalid.push(part),
+        }
+        true
+    }
+
+    /// Takes everything back since the pulse began; the surface has not been told of any of it.
+    pub(crate) fn take_back(&mut self) {
+        self.graph.roll_back();
+        let was = std::mem::take(&mut self.was).into_iter();
+        self.undo.extend(was.map(|((_, scope, spot), was)| Undo::Was(scope, spot, was)));
+        while let Some(undo) = self.undo.pop() {
+            self.undo_step(undo);
+        }
+        self.sent.next = self.first_template;
+        self.released.clear();
+        let made: FxHashSet<ScopeId> = self.made.iter().copied().collect();
+        for id in std::mem::take(&mut self.graph.dead) {
+            if !made.contains(&id) {
+                self.graph.scope_mut(id).alive = true;
+                self.enter_if_component(id);
+            }
+        }
+        // The last first, so that the next scopes get the same numbers.
+        for id in std::mem::take(&mut self.made).into_iter().rev() {
+            self.graph.leave_stores(id);
+            self.leave_giver(id);
+            if id as usize + 1 == self.graph.scopes.len() {
+                self.graph.scopes.pop();
+            } else {
+                self.graph.scope_mut(id).wipe();
+                self.graph.free.push(id);
+            }
+        }
+    }
+
+    fn undo_step(&mut self, undo: Undo) {
+        match undo {
+            Undo::Was(scope, spot, Was::Held(held)) => {
+                self.graph.scope_mut(scope).held[spot as usize] = held;
+            }
+            Undo::Was(scope, spot, Was::Rows { rows, .. }) => {
+                let Some(now) = self.graph.rows_mut(scope, spot) else { return };
+                (now.pieces, now.rows) = (None, rows.clone());
+                now.gone.clear();
+                now.keys.clear();
+                let by = self.graph.identity(scope, spot).is_some();
+                for (at, row) in rows.into_iter().enumerate() {
+                    let row = self.graph.scope_mut(row);
+                    (row.gone, row.position) = (None, at as u32);
+                    let key = by.then(|| row.key.clone());
+                    if let (Some(key), Some(now)) = (key, self.graph.rows_mut(scope, spot)) {
+                        *now.keys.entry(key).or_insert(0) += 1;
+                    }
+                }
+            }
+            Undo::Shown(scope, part, shown) => {
+                self.graph.scope_mut(scope).shown[part as usize] = shown;
+            }
+            Undo::Invalid(scope, invalid) => self.graph.scope_mut(scope).invalid = invalid,
+            Undo::Content(giver, spot, at, content) => {
+                if let Held::Component { contents, .. } =
+                    &mut self.graph.scope_mut(giver).held[spot]
+                {
+                    contents.insert(at.min(contents.len()), content);
+                }
+            }
+            // As if the number had never been given, so that the next is the same.
+            Undo::Numbers(first, marks) if (first + marks) as usize == self.graph.owners.len() => {
+                self.graph.owners.truncate(first as usize);
+            }
+            Undo::Numbers(first, marks) => self.free_numbers(first, marks),
+            Undo::Template(number) => {
+                self.sent.blocks.remove(&number);
+            }
+            Undo::Renamed(key) => {
+                self.sent.renamed.remove(&key);
+            }
+        }
+    }
+
+    fn free_numbers(&mut self, first: NodeNumber, marks: u32) {
+        self.graph.owners[first as usize..(first + marks) as usize].fill(NONE);
+        self.graph.free_numbers.entry(marks).or_default().push(first);
     }
 
     /// Gives back what the pulse let go.
     pub(crate) fn end(&mut self) {
         self.graph.end();
-        for (first, marks) in self.released.drain(..) {
-            let numbers = first as usize..(first + marks) as usize;
-            self.graph.owners[numbers].fill(NONE);
-            self.graph.free_numbers.entry(marks).or_default().push(first);
-        }
         let dead = std::mem::take(&mut self.graph.dead);
+        for id in &dead {
+            self.release_nodes(*id);
+        }
+        for (first, marks) in std::mem::take(&mut self.released) {
+            self.free_numbers(first, marks);
+        }
         for id in dead {
-            let scope = self.graph.scope_mut(id);
-            scope.cells = Box::default();
-            scope.readers = Box::default();
-            scope.shown = Box::default();
-            scope.held = Box::default();
-            scope.traces = FxHashMap::default();
-            scope.gone = None;
+            self.graph.scope_mut(id).wipe();
             self.graph.free.push(id);
         }
+        self.was.clear();
+        self.undo.clear();
+        self.made.clear();
+    }
+
+    /// Notes the numbers of the nodes that a scope had in the view.
+    fn release_nodes(&mut self, id: ScopeId) {
+        let scope = self.graph.scope(id);
+        if !scope.standing {
+            return;
+        }
+        let marks = self.graph.prepared.block(scope.plan, scope.block).marks;
+        let mut released: SmallVec<[(NodeNumber, u32); 2]> = SmallVec::new();
+        released.extend((marks > 0).then_some((scope.first, marks)));
+        for spot in 0..scope.held.len() as u32 {
+            if let InView::Nodes([first, rest @ ..]) = self.in_view(id, spot) {
+                released.push((*first, rest.len() as u32 + 1));
+            }
+        }
+        self.released.extend(released);
     }
 
     pub(super) fn numbers(&mut self, marks: u32, scope: ScopeId) -> NodeNumber {
@@ -99,12 +296,18 @@ impl View {
             return ROOT;
         }
         let owners = &mut self.graph.owners;
-        if let Some(first) = self.graph.free_numbers.get_mut(&marks).and_then(Vec::pop) {
-            owners[first as usize..(first + marks) as usize].fill(scope);
-            return first;
-        }
-        let first = owners.len() as NodeNumber;
-        owners.resize(owners.len() + marks as usize, scope);
+        let first = match self.graph.free_numbers.get_mut(&marks).and_then(Vec::pop) {
+            Some(first) => {
+                owners[first as usize..(first + marks) as usize].fill(scope);
+                first
+            }
+            None => {
+                let first = owners.len() as NodeNumber;
+                owners.resize(owners.len() + marks as usize, scope);
+                first
+            }
+        };
+        self.note(|| Undo::Numbers(first, marks));
         first
     }
 
@@ -136,9 +339,7 @@ impl View {
 
     /// The part of a control that was marked as holding nothing that means a value.
     pub(crate) fn clear_invalid(&mut self, id: ScopeId, part: u32, mark: u32) {
-        let scope = self.graph.scope_mut(id);
-        if let Some(at) = scope.invalid.iter().position(|invalid| *invalid == part) {
-            scope.invalid.remove(at);
+        if self.set_invalid(id, part, false) {
             self.making.marks.push((id, mark, false));
         }
     }
@@ -147,6 +348,16 @@ impl View {
     pub(crate) fn is_waiting(&self, id: ScopeId, reader: u32) -> bool {
         let scope = self.graph.scope(id);
         scope.alive && scope.readers[reader as usize].mark != Mark::Fresh
+    }
+}
+
+impl Scope {
+    /// Forgets everything that belonged to the scope.
+    fn wipe(&mut self) {
+        (self.cells, self.readers) = (Box::default(), Box::default());
+        (self.shown, self.held) = (Box::default(), Box::default());
+        self.traces = FxHashMap::default();
+        (self.gone, self.wards, self.alive) = (None, None, false);
     }
 }
 

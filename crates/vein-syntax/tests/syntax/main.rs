@@ -43,6 +43,7 @@ pub fn grouped(e: &Expr) -> String {
         ExprKind::Template(pieces) => format!("template of {}", pieces.len()),
         ExprKind::Record(fields) => format!("record of {}", fields.len()),
         ExprKind::Await(of) => format!("(await {})", grouped(of)),
+        ExprKind::Is(of, state) => format!("({} is {})", grouped(of), state.name),
         ExprKind::Error => "error".into(),
     }
 }
@@ -72,6 +73,7 @@ fn precedence_is_that_of_ecmascript() {
         ("[1, ...b, { c, d: 1, ...e }]", "[1 ...b record of 3]"),
         ("`a${`b${c}`}d${{ e: 1 }.e}`", "template of 4"),
         ("a<-b", "(a Less (Negate b))"),
+        ("!a.b is ready && is", "((Not (a.b is ready)) And is)"),
         ("(a, b) => a.x - b.x", "((a b) => (a.x Subtract b.x))"),
         ("0x1f + 1_000 + .5e1 // rest", "((31 Add 1000) Add 5)"),
     ] {

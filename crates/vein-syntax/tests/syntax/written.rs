@@ -176,7 +176,7 @@ fn each_inside<'a>(e: &'a Expr, see: &mut dyn FnMut(&'a Expr)) {
     see(e);
     let mut all: Vec<&Expr> = Vec::new();
     match &e.kind {
-        ExprKind::Field { of, .. } | ExprKind::Chain(of) => all.push(of),
+        ExprKind::Field { of, .. } | ExprKind::Chain(of) | ExprKind::Is(of, _) => all.push(of),
         ExprKind::Unary(_, of) | ExprKind::Arrow(_, of) | ExprKind::Await(of) => all.push(of),
         ExprKind::Index { of, index, .. } => all.extend([&**of, &**index]),
         ExprKind::Call { callee, args } => all.extend(args.iter().chain([&**callee])),

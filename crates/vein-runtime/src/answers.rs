@@ -1,0 +1,156 @@
+//! What the host answers: functions that are asked at once, and questions that are answered later
+//! or again and again.
+
+use crate::fault::Fault;
+use crate::graph::Graph;
+use crate::scope::{QuestionId, ScopeId};
+use crate::view::Clean;
+use rustc_hash::{FxHashMap, FxHashSet};
+use std::sync::Arc;
+use vein_plan::{Answers, Name, Plan, Program, SpotKind, Value};
+
+/// A function that the host answers at once: values in, a value or why there is none out.
+pub type Answer = Arc<dyn Fn(&[Value]) -> Result<Value, String> + Send + Sync>;
+
+/// What a host does for a page.
+#[derive(Clone, Default)]
+pub struct Host {
+    /// Makes markup from data safe; without it such markup is shown as text.
+    pub clean: Option<Clean>,
+    /// The functions that it answers at once.
+    pub functions: FxHashMap<Name, Answer>,
+    /// The functions that it will answer later, or again and again; `None` promises all.
+    pub promised: Option<FxHashSet<Name>>,
+}
+
+impl std::fmt::Debug for Host {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Host")
+            .field("functions", &self.functions.keys())
+            .field("promised", &self.promised)
+            .finish()
+    }
+}
+
+impl From<Option<Clean>> for Host {
+    fn from(clean: Option<Clean>) -> Host {
+        Host { clean, ..Host::default() }
+    }
+}
+
+impl Host {
+    /// What a component, and what it can show and use, asks and this host does not answer: each
+    /// function with how it was declared.
+    pub fn missing(&self, program: &Program, plan: usize) -> Vec<String> {
+        let mut missing: Vec<String> = Vec::new();
+        for plan in with_all_inside(program, plan) {
+            for asked in &program.plans[plan].asked {
+                let answered = match (asked.answers, &self.promised) {
+                    (Answers::AtOnce, _) => self.functions.contains_key(&asked.name),
+                    (_, None) => true,
+                    (_, Some(promised)) => promised.contains(&asked.name),
+                };
+                let params = asked.params.iter();
+                let params: Vec<String> = params
+                    .map(|(name, ty)| format!("{name}: {}", program.type_name(*ty)))
+                    .collect();
+                let signature = format!(
+                    "{} {}({}): {}",
+                    asked.answers.verb(),
+                    asked.name,
+                    params.join(", "),
+                    program.type_name(asked.result)
+                );
+                if !answered && !missing.contains(&signature) {
+                    missing.push(signature);
+                }
+            }
+        }
+        missing
+    }
+}
+
+/// A component with the components that it can show and the stores that these use; a store
+/// stands after those that it uses itself.
+pub(crate) fn with_all_inside(program: &Program, plan: usize) -> Vec<usize> {
+    let inside = |plan: &Plan| -> Vec<usize> {
+        let spots = plan.blocks.iter().flat_map(|block| &block.spots);
+        let shown = spots.filter_map(|spot| match &spot.kind {
+            SpotKind::Component(used) => Some(used.plan as usize),
+            _ => None,
+        });
+        shown.chain(plan.stores_read().into_iter().map(|store| store as usize)).collect()
+    };
+    let mut seen = vec![false; program.plans.len()];
+    let mut found = Vec::new();
+    let mut open = vec![(plan, None::<Vec<usize>>)];
+    while let Some((plan, left)) = open.pop() {
+        let mut left = match left {
+            Some(left) => left,
+            None if std::mem::replace(&mut seen[plan], true) => continue,
+            None => inside(&program.plans[plan]),
+        };
+        match left.pop() {
+            Some(next) => {
+                open.push((plan, Some(left)));
+                open.push((next, None));
+            }
+            None => found.push(plan),
+        }
+    }
+    found
+}
+
+/// A question that the host has to answer: once, or again and again until it is dropped.
+#[derive(Clone, Debug)]
+pub struct Question {
+    /// What it is called.
+    pub id: QuestionId,
+    /// The function.
+    pub function: Name,
+    /// Whether it is answered again and again.
+    pub streams: bool,
+    /// What it is asked with.
+    pub args: Vec<Value>,
+}
+
+/// The functions of a page that are answered at once, by the page's numbers.
+#[derive(Default)]
+pub(crate) struct Functions(pub(crate) Vec<Option<Answer>>);
+
+impl std::fmt::Debug for Functions {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{} functions", self.0.len())
+    }
+}
+
+impl Graph {
+    /// Asks the host what a function of a plan comes to.
+    pub(crate) fn answer_at_once(
+        &self,
+        plan: u32,
+        asked: u32,
+        args: &[Value],
+    ) -> Result<Value, Fault> {
+        let function = self.prepared.plans[plan as usize].asked[asked as usize];
+        let asked = &self.prepared.plan(plan).asked[asked as usize];
+        let failed = |reason: String| Fault::Host { function: asked.name.to_string(), reason };
+        let Some(Some(answer)) = self.functions.0.get(function as usize) else {
+            return Err(failed("the host does not answer it".into()));
+        };
+        let value = answer(args).map_err(failed)?;
+        let fitted = self.prepared.program.fit(asked.result, &value, &asked.name);
+        fitted.map_err(|misfit| failed(misfit.to_string()))
+    }
+
+    /// The same, for an evaluation: a failure is noted, and whoever started it finds it.
+    pub(crate) fn ask(&mut self, scope: ScopeId, asked: u32, args: &[Value]) -> Value {
+        match self.answer_at_once(self.scope(scope).plan, asked, args) {
+            Ok(value) => value,
+            Err(fault) => {
+                self.fault.get_or_insert(fault);
+                Value::Null
+            }
+        }
+    }
+}

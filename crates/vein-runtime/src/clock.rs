@@ -1,0 +1,338 @@
+//! What waits for the host's clock and for the host's answers, on behalf of scopes.
+
+use crate::answers::Question;
+use crate::execute::{Activity, Turn};
+use crate::host::HostError;
+use crate::pulse::{Cause, Problem, Pulse};
+use crate::record::element_of;
+use crate::runtime::{Left, Runtime};
+use crate::scope::{Millis, QuestionId, ScopeId, TimerKey};
+use rustc_hash::FxHashMap;
+use std::collections::BTreeMap;
+use vein_plan::{Answers, Value, status};
+
+/// Everything that waits.
+#[derive(Debug, Default)]
+pub(crate) struct Waiting {
+    /// The time of the host's clock.
+    now: f64,
+    timers: BTreeMap<TimerKey, Timer>,
+    questions: FxHashMap<QuestionId, Open>,
+    next_timer: u64,
+    next_question: u64,
+}
+
+/// What happens when its time has come.
+#[derive(Debug)]
+struct Timer {
+    scope: ScopeId,
+    kind: TimerKind,
+}
+
+#[derive(Debug)]
+enum TimerKind {
+    /// A hook that runs every so many milliseconds.
+    Every { hook: u32, period: f64 },
+    /// An event that waited until nothing more has happened.
+    Settled { listener: u32, event: Value, after: u32 },
+}
+
+/// A question that is not answered, or answered again and again.
+#[derive(Clone, Debug)]
+struct Open {
+    scope: ScopeId,
+    /// Which function of the scope's plan was asked.
+    asked: u32,
+    streams: bool,
+    whose: Whose,
+}
+
+#[derive(Clone, Debug)]
+enum Whose {
+    Source(u32),
+    Statements(Activity),
+}
+
+impl Waiting {
+    fn add(&mut self, due: f64, timer: Timer) -> TimerKey {
+        let key = (Millis::new(due), self.next_timer);
+        self.next_timer += 1;
+        self.timers.insert(key, timer);
+        key
+    }
+
+    pub(crate) fn count(&self) -> (usize, usize, usize) {
+        let streams = self.questions.values().filter(|open| open.streams);
+        let streams = streams.count();
+        (self.timers.len(), self.questions.len() - streams, streams)
+    }
+}
+
+impl Runtime {
+    /// The time on the host's clock, in milliseconds since the page was opened.
+    pub fn now(&self) -> f64 {
+        self.waiting.now
+    }
+
+    /// When the next timer or waiting event is due, in milliseconds of the host's clock.
+    pub fn next_due(&self) -> Option<f64> {
+        self.waiting.timers.keys().next().map(|(due, _)| due.get())
+    }
+
+    /// Runs what is due next, up to a time; `None` when nothing more is due until then, and
+    /// the clock shows that time. What is due at one time runs in the order in which it was set; a
+    /// timer runs once for each of its periods, however far the clock jumps.
+    pub fn run_due(&mut self, until: f64) -> Option<Pulse> {
+        let waiting = &mut self.waiting;
+        let next = waiting.timers.first_key_value().map(|(key, _)| *key);
+        let Some(key) = next.filter(|(due, _)| due.get() <= until) else {
+            waiting.now = until.max(waiting.now);
+            return None;
+        };
+        let timer = waiting.timers.remove(&key)?;
+        waiting.now = key.0.get().max(waiting.now);
+        let scope = timer.scope;
+        let prepared = self.view.graph.prepared.clone();
+        let here = self.view.graph.scope_mut(scope);
+        let (plan, block) = (prepared.plan(here.plan), here.block as usize);
+        match timer.kind {
+            TimerKind::Settled { listener: number, event, after } => {
+                if let Some(wards) = &mut here.wards {
+                    wards.settling.retain(|(_, settling)| *settling != key);
+                }
+                let listener = &plan.blocks[block].listeners[number as usize];
+                let address = self.view.graph.address(scope, &listener.address);
+                let on = element_of(&address).to_owned();
+                let cause = Cause::Settled { kind: listener.event.to_string(), on, after };
+                Some(self.hear(cause, vec![(scope, number, event)]))
+            }
+            TimerKind::Every { hook, period } => {
+                let kind = TimerKind::Every { hook, period };
+                let again = self.waiting.add(key.0.get() + period, Timer { scope, kind });
+                if let Some(wards) = &mut self.view.graph.scope_mut(scope).wards {
+                    wards.timers[hook as usize] = Some((again, period));
+                }
+                let address = &plan.hooks[hook as usize].address;
+                let cause = Cause::Timer { on: self.view.graph.address(scope, address) };
+                let owner = crate::execute::Owner::Hook(hook);
+                Some(self.pulse(cause, &mut |run, _| run.run(scope, owner, Vec::new())))
+            }
+        }
+    }
+
+    /// Has an event wait until nothing more has happened for a time.
+    pub(crate) fn wait_for_quiet(
+        &mut self,
+        scope: ScopeId,
+        listener: u32,
+        event: Value,
+        after: u32,
+    ) {
+        let due = self.waiting.now + f64::from(after);
+        let kind = TimerKind::Settled { listener, event, after };
+        let key = self.waiting.add(due, Timer { scope, kind });
+        let wards = self.view.graph.scope_mut(scope).wards.get_or_insert_default();
+        if let Some(at) = wards.settling.iter().position(|(known, _)| *known == listener) {
+            let (_, old) = wards.settling.remove(at);
+            self.waiting.timers.remove(&old);
+        }
+        wards.settling.push((listener, key));
+    }
+
+    /// Ends what waits on behalf of the scopes that the pulse lets go.
+    pub(crate) fn release_wards(&mut self, pulse: &mut Pulse) {
+        for at in 0..self.view.graph.dead.len() {
+            let scope = self.view.graph.dead[at];
+            let Some(wards) = self.view.graph.scope_mut(scope).wards.take() else { continue };
+            let timers = wards.timers.iter().flatten().map(|(key, _)| key);
+            for key in timers.chain(wards.settling.iter().map(|(_, key)| key)) {
+                self.waiting.timers.remove(key);
+            }
+            let sources = wards.sources.iter().flatten().map(|(id, _)| id);
+            for id in sources.chain(&wards.waiting) {
+                if self.waiting.questions.remove(id).is_some() {
+                    pulse.dropped.push(*id);
+                }
+            }
+        }
+    }
+
+    /// Starts and stops timers as the pulse found that they run.
+    pub(crate) fn set_timers(&mut self, turn: &Turn) {
+        for ((scope, hook), period) in &turn.timers {
+            let here = self.view.graph.scope_mut(*scope);
+            let Some(wards) = here.wards.as_mut().filter(|_| here.alive) else { continue };
+            let timer = &mut wards.timers[*hook as usize];
+            if timer.map(|(_, period)| period) == *period {
+                continue;
+            }
+            if let Some((key, _)) = timer.take() {
+                self.waiting.timers.remove(&key);
+            }
+            if let Some(period) = *period {
+                let due = self.waiting.now + period;
+                let kind = TimerKind::Every { hook: *hook, period };
+                *timer = Some((self.waiting.add(due, Timer { scope: *scope, kind }), period));
+            }
+        }
+    }
+
+    /// Asks what the pulse found that has to be asked.
+    pub(crate) fn ask_questions(&mut self, turn: Turn, pulse: &mut Pulse) {
+        let prepared = self.view.graph.prepared.clone();
+        for ((scope, source), args) in turn.asked {
+            let here = self.view.graph.scope_mut(scope);
+            let planned = &prepared.plan(here.plan).sources[source as usize];
+            let Some(wards) = here.wards.as_mut().filter(|_| here.alive) else { continue };
+            let id = self.waiting.next_id();
+            let old = wards.sources[source as usize].replace((id, args.clone()));
+            if let Some((old, _)) = old
+                && self.waiting.questions.remove(&old).is_some()
+            {
+                pulse.dropped.push(old);
+            }
+            let asked = planned.asked;
+            let streams = prepared.plan(here.plan).asked[asked as usize].answers == Answers::Again;
+            let open = Open { scope, asked, streams, whose: Whose::Source(source) };
+            let args = match args {
+                Value::List(args) => args.to_vec(),
+                _ => Vec::new(),
+            };
+            self.put(id, open, args, pulse);
+        }
+        for (asked, args, activity) in turn.waiting {
+            let scope = activity.scope;
+            let here = self.view.graph.scope_mut(scope);
+            if !here.alive {
+                continue;
+            }
+            let id = self.waiting.next_id();
+            here.wards.get_or_insert_default().waiting.push(id);
+            let whose = Whose::Statements(activity);
+            let open = Open { scope, asked, streams: false, whose };
+            self.put(id, open, args, pulse);
+        }
+    }
+
+    fn put(&mut self, id: QuestionId, open: Open, args: Vec<Value>, pulse: &mut Pulse) {
+        let plan = self.view.graph.prepared.plan(self.view.graph.scope(open.scope).plan);
+        let (function, streams) = (plan.asked[open.asked as usize].name.clone(), open.streams);
+        self.waiting.questions.insert(id, open);
+        pulse.questions.push(Question { id, function, streams, args });
+    }
+
+    /// Whether a question is still open.
+    pub fn is_open(&self, id: QuestionId) -> bool {
+        self.waiting.questions.contains_key(&id)
+    }
+
+    /// Answers a question; a stream may be answered again and again. `None` when nobody waits for
+    /// the answer any more: it was asked again since, or the component is gone.
+    ///
+    /// # Errors
+    /// An answer that does not fit its type, with the way to what does not. Whoever asked is told
+    /// that it failed.
+    pub fn answer(
+        &mut self,
+        id: QuestionId,
+        answer: Result<Value, String>,
+    ) -> Result<Option<Pulse>, (HostError, Option<Pulse>)> {
+        let Some(Open { scope, asked, .. }) = self.waiting.questions.get(&id) else {
+            return Ok(None);
+        };
+        let program = self.program();
+        let plan = &program.plans[self.view.graph.scope(*scope).plan as usize];
+        let asked = &plan.asked[*asked as usize];
+        let name = asked.name.clone();
+        let fitted = answer.map(|value| program.fit(asked.result, &value, &name));
+        match fitted {
+            Ok(Err(misfit)) => {
+                let reason = misfit.to_string();
+                let mut pulse = self.answered(id, Err(reason.clone()));
+                if let Some(pulse) = &mut pulse {
+                    let function = name.to_string();
+                    pulse.problems.push(Problem::WrongAnswer { function, reason });
+                }
+                Err((misfit.into(), pulse))
+            }
+            Ok(Ok(value)) => Ok(self.answered(id, Ok(value))),
+            Err(reason) => Ok(self.answered(id, Err(reason))),
+        }
+    }
+
+    fn answered(&mut self, id: QuestionId, answer: Result<Value, String>) -> Option<Pulse> {
+        let Open { scope, asked, streams, whose } = self.waiting.questions.get(&id)?.clone();
+        let prepared = self.view.graph.prepared.clone();
+        let plan = prepared.plan(self.view.graph.scope(scope).plan);
+        let function = plan.asked[asked as usize].name.to_string();
+        let failed = answer.is_err();
+        let pulse = match whose {
+            Whose::Source(source) => {
+                let planned = &plan.sources[source as usize];
+                let name = &plan.cells[planned.value as usize].name;
+                let to = self.view.graph.address(scope, name);
+                let cause = Cause::Answered { function, to, failed };
+                self.pulse(cause, &mut |run, _| {
+                    let mut set = |cell, value| run.graph.set(scope, cell, Vec::new(), value);
+                    let (status, reason) = match &answer {
+                        Ok(value) => {
+                            set(planned.value, value.clone());
+                            (status::READY, "")
+                        }
+                        Err(reason) => (status::FAILED, reason.as_str()),
+                    };
+                    set(planned.status, Value::from(status));
+                    set(planned.reason, Value::from(reason));
+                    Ok(())
+                })
+            }
+            Whose::Statements(activity) => {
+                let to = activity.shown(&self.view.graph);
+                let cause = Cause::Answered { function: function.clone(), to, failed };
+                self.pulse(cause, &mut |run, _| match &answer {
+                    Ok(value) => run.resume(activity.clone(), value.clone()),
+                    Err(reason) => {
+                        let (function, reason) = (function.clone(), reason.clone());
+                        Err(crate::fault::Fault::Host { function, reason })
+                    }
+                })
+            }
+        };
+        // A stream goes on until it fails. A pulse that was taken back leaves the question open,
+        // but for one that is answered with a failure.
+        let spent = if pulse.fault.is_some() { failed } else { failed || !streams };
+        if spent {
+            self.waiting.questions.remove(&id);
+            if let Some(wards) = &mut self.view.graph.scope_mut(scope).wards {
+                wards.waiting.retain(|waiting| *waiting != id);
+            }
+        }
+        Some(pulse)
+    }
+
+    /// Ends a stream that has no more to say: the last that it said stays.
+    pub fn finish(&mut self, id: QuestionId) {
+        self.waiting.questions.remove(&id);
+    }
+
+    /// What there is at present of everything that comes and goes.
+    pub fn left(&self) -> Left {
+        let graph = &self.view.graph;
+        let (timers, questions, streams) = self.waiting.count();
+        Left {
+            scopes: self.scopes(),
+            timers,
+            questions,
+            streams,
+            subscriptions: graph.users.values().map(Vec::len).sum::<usize>(),
+            reads: graph.followed_reads(),
+        }
+    }
+}
+
+impl Waiting {
+    fn next_id(&mut self) -> QuestionId {
+        self.next_question += 1;
+        QuestionId(self.next_question)
+    }
+}

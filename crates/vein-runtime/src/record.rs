@@ -1,0 +1,169 @@
+//! What a pulse did, in the words of the components.
+
+use crate::change::{Change, Undo};
+use crate::execute::GivenEvents;
+use crate::graph::Graph;
+use crate::pulse::{
+    Cause, Difference, Given, Layer, PartChange, PlaceId, Pulse, ValueChange, Which,
+};
+use crate::runtime::Runtime;
+use crate::scope::{ScopeId, Slot};
+use rustc_hash::FxHashMap;
+use vein_plan::code::CellId;
+use vein_plan::{CellKind, Step};
+
+impl Graph {
+    /// What was written: the name of whose state it is, and the way to it with that name in front.
+    pub(crate) fn written(&self, change: &Change) -> (String, String) {
+        let cell = &self.prepared.plan(self.scope(change.scope).plan).cells[change.cell as usize];
+        let owner = self.name_of(change.scope);
+        let root = if owner.is_empty() { String::new() } else { format!("{owner}.") };
+        let steps = change.path.iter().map(|step| step.to_string());
+        let path = [root, cell.name.to_string()].into_iter().chain(steps).collect();
+        (owner, path)
+    }
+
+    /// Whether it was a derived value that followed.
+    pub(crate) fn is_derived(&self, change: &Change) -> bool {
+        let (home, at) = self.home(change.scope, change.cell);
+        let cell = &self.prepared.plan(self.scope(change.scope).plan).cells[change.cell as usize];
+        matches!(self.scope(home).cells.get(at as usize), Some(Slot::Derived { .. }))
+            || matches!(cell.kind, CellKind::Derived(..))
+    }
+}
+
+impl Runtime {
+    pub(crate) fn because(&self, scope: ScopeId, reader: u32) -> Vec<usize> {
+        self.view.graph.because((scope, reader)).iter().map(|i| *i as usize).collect()
+    }
+
+    pub(crate) fn record(
+        &mut self,
+        cause: Cause,
+        given: GivenEvents,
+        parts: Vec<PartChange>,
+    ) -> Pulse {
+        let number = self.next_pulse;
+        self.next_pulse += 1;
+        let plan = self.plan();
+        let given = given.into_iter().map(|(event, values)| {
+            let event = &plan.events[event as usize];
+            let names = event.payload.iter().map(|(name, _)| name.clone());
+            Given { name: event.name.clone(), payload: names.zip(values).collect() }
+        });
+        let (given, component) = (given.collect(), plan.name.clone());
+        let values = if self.recording { self.value_changes() } else { Vec::new() };
+        let making = std::mem::take(&mut self.view.making);
+        let graph = &self.view.graph;
+        let place = |(scope, reader): (ScopeId, u32)| {
+            let here = graph.scope(scope);
+            let ready = graph.prepared.block(here.plan, here.block);
+            let which = match reader.checked_sub(ready.reader_of_part(0)) {
+                Some(part) => Which::Part(part),
+                None => Which::Spot(reader - ready.reader_of_spot(0)),
+            };
+            PlaceId { scope, which }
+        };
+        Pulse {
+            number,
+            component,
+            cause,
+            values,
+            parts,
+            given,
+            questions: Vec::new(),
+            dropped: Vec::new(),
+            patches: making.patches,
+            evaluated: match self.recording {
+                true => making.evaluated.into_iter().map(place).collect(),
+                false => Vec::new(),
+            },
+            heard: false,
+            created: making.created,
+            problems: making.problems,
+            computed: graph.computed,
+            fault: None,
+        }
+    }
+
+    /// The log in the words of the components, one entry for each write.
+    fn value_changes(&self) -> Vec<ValueChange> {
+        let graph = &self.view.graph;
+        let change = |change: &Change| {
+            let at = graph.home(change.scope, change.cell);
+            let (owner, path) = graph.written(change);
+            let now = match graph.scope(at.0).cells.get(at.1 as usize) {
+                Some(Slot::Own(value) | Slot::Derived { value, .. }) => value.at(&change.path),
+                _ => None,
+            };
+            let difference = match &change.undo {
+                Undo::Set(old) => {
+                    Difference::Value { from: old.clone(), to: now.cloned().unwrap_or_default() }
+                }
+                Undo::Splice { at, removed, inserted } => {
+                    Difference::Items { at: *at, removed: removed.len(), inserted: *inserted }
+                }
+                Undo::Permute(order) => {
+                    let moved = order.iter().enumerate().filter(|(i, from)| *i != **from as usize);
+                    Difference::Order { moved: moved.count() }
+                }
+            };
+            let layer = if graph.is_derived(change) { Layer::Derived } else { Layer::State };
+            let because = change.because.iter().map(|i| *i as usize).collect();
+            ValueChange { layer, path, inside: !owner.is_empty(), difference, because }
+        };
+        graph.log.iter().map(change).collect()
+    }
+
+    /// Makes one entry of several writes to one place, and drops what came out as it was.
+    pub(crate) fn keep_real_changes(&self, pulse: &mut Pulse) {
+        let log = &self.view.graph.log;
+        let gone = || log.iter().any(|change| !self.view.graph.scope(change.scope).alive);
+        if log.len() < 2 && !pulse.values.iter().any(is_no_change) && !gone() {
+            return;
+        }
+        type Place<'a> = (ScopeId, CellId, &'a [Step]);
+        let mut stands_for: Vec<Option<usize>> = Vec::with_capacity(log.len());
+        let mut kept: Vec<ValueChange> = Vec::new();
+        let mut set: FxHashMap<Place<'_>, usize> = FxHashMap::default();
+        for (i, change) in pulse.values.drain(..).enumerate() {
+            let (scope, cell, path) = (log[i].scope, log[i].cell, log[i].path.as_slice());
+            // A write inside what was already replaced is part of that replacement.
+            let earlier = (0..=path.len()).find_map(|len| set.get(&(scope, cell, &path[..len])));
+            let kept_as = match earlier {
+                Some(earlier) => stands_for[*earlier],
+                // What is gone has no state.
+                None if is_no_change(&change) || !self.view.graph.scope(scope).alive => None,
+                None => {
+                    kept.push(change);
+                    Some(kept.len() - 1)
+                }
+            };
+            stands_for.push(kept_as);
+            if matches!(log[i].undo, Undo::Set(_)) {
+                set.entry((scope, cell, path)).or_insert(i);
+            }
+        }
+        let renumber = |because: &mut Vec<usize>| {
+            let mut renumbered: Vec<usize> =
+                because.iter().filter_map(|i| stands_for.get(*i).copied().flatten()).collect();
+            renumbered.sort_unstable();
+            renumbered.dedup();
+            *because = renumbered;
+        };
+        kept.iter_mut().for_each(|change| renumber(&mut change.because));
+        pulse.parts.iter_mut().for_each(|part| renumber(&mut part.because));
+        pulse.values = kept;
+    }
+}
+
+/// Whether it came out as it was, or was worked out for the first time.
+fn is_no_change(change: &ValueChange) -> bool {
+    let first = change.layer == Layer::Derived && change.because.is_empty();
+    first || matches!(&change.difference, Difference::Value { from, to } if from.same(to))
+}
+
+/// `button` of `button click`.
+pub(crate) fn element_of(address: &str) -> &str {
+    address.rsplit_once(' ').map_or(address, |(element, _)| element)
+}
