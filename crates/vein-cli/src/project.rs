@@ -113,7 +113,7 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
         None => Value::Null,
     };
     // Data that does not fit is told before anything is shown or served.
-    let fits = ui.open_value(&component, props.clone()).map(|_| ());
+    let fits = ui.page(&component).open_value(props.clone()).map(|_| ());
     match &data {
         Some(path) if ui.components().any(|name| name == component) => {
             fits.with_context(|| format!("`{}` does not fit", path.display()))?

@@ -3,7 +3,7 @@
 use crate::answers::{Functions, Host, with_all_inside};
 use crate::clock::Waiting;
 use crate::controls::{Controls, HeldByControl, held_by_control};
-use crate::execute::{Owner, Run};
+use crate::execute::{Owner, Run, Turn};
 use crate::fault::Fault;
 use crate::graph::Graph;
 use crate::pulse::{Cause, Pulse};
@@ -97,11 +97,11 @@ impl Runtime {
         };
         runtime.view.begin();
         runtime.view.open(plan as u32, props, &stores);
-        let pulse = runtime.go_on(Cause::Opened);
-        match &pulse.fault {
-            None => Ok((runtime, pulse)),
-            Some(fault) => Err(fault.clone()),
-        }
+        let mut turn = Turn::default();
+        runtime.follow(&mut turn)?;
+        let changes = runtime.show()?;
+        let pulse = runtime.commit(Cause::Opened, turn, changes);
+        Ok((runtime, pulse))
     }
 
     /// Closes the page: everything on it is removed, and what runs then runs. Afterwards there is

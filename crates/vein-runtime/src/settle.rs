@@ -67,7 +67,7 @@ impl Runtime {
     }
 
     /// Works out everything that follows by itself.
-    fn follow(&mut self, turn: &mut Turn) -> Result<(), Fault> {
+    pub(crate) fn follow(&mut self, turn: &mut Turn) -> Result<(), Fault> {
         loop {
             self.failed_evaluation()?;
             loop {
@@ -276,7 +276,7 @@ impl Runtime {
     }
 
     /// Brings the view to what everything has come to.
-    fn show(&mut self) -> Result<Vec<PartChange>, Fault> {
+    pub(crate) fn show(&mut self) -> Result<Vec<PartChange>, Fault> {
         if !self.view.graph.scope(ROOT_SCOPE).standing && !self.closing {
             self.view.show(ROOT_SCOPE, Target { parent: ROOT, before: ROOT });
         }
@@ -375,7 +375,12 @@ impl Runtime {
 
     /// Ends a pulse that went well: what waits for the clock and the host is as it says, and what
     /// it let go is gone.
-    fn commit(&mut self, cause: Cause, mut turn: Turn, changes: Vec<PartChange>) -> Pulse {
+    pub(crate) fn commit(
+        &mut self,
+        cause: Cause,
+        mut turn: Turn,
+        changes: Vec<PartChange>,
+    ) -> Pulse {
         let opened = cause == Cause::Opened;
         let mut pulse = self.record(cause, std::mem::take(&mut turn.given), changes);
         if opened || !self.recording {

@@ -9,7 +9,7 @@ fn ui(text: String) -> Ui {
 }
 
 fn open(ui: &Ui) -> Page {
-    let mut page = ui.open_unproven("many-values", json!({})).expect("no props");
+    let mut page = ui.page("many-values").proven(false).open(json!({})).expect("no props");
     page.record(false);
     page
 }

@@ -72,7 +72,8 @@ fn main() {
     println!("{:.0} bytes a row of five parts: state, engine and tree", bytes_a_row(&ui));
     println!("one pulse, median µs (patches); engine, patches and tree in memory");
     for count in [1_000, 100_000, 1_000_000] {
-        let mut page = ui.open_unproven("row-list", json!({ "beds": beds(count) })).expect("beds");
+        let mut page =
+            ui.page("row-list").proven(false).open(json!({ "beds": beds(count) })).expect("beds");
         page.record(false);
         page.set("at", count / 2).expect("a position");
         let [wet, swap, drop, add] = [("#wet", 5_000), ("#swap", 21), ("#drop", 21), ("#add", 21)]
@@ -90,7 +91,7 @@ fn bytes_a_row(ui: &Ui) -> f64 {
     let count = 100_000;
     let program = ui.program();
     let ty = program.plans[0].cells[0].ty;
-    let mut page = ui.open_unproven("row-list", json!({ "beds": [] })).expect("no beds");
+    let mut page = ui.page("row-list").proven(false).open(json!({ "beds": [] })).expect("no beds");
     page.record(false);
     let before = memory();
     let items = (0..count).map(|i| {
@@ -114,7 +115,8 @@ fn create(ui: &Ui) {
     let value = program.fit(program.plans[0].cells[0].ty, &data.into(), "beds").expect("beds");
     let mut vein = Vec::new();
     for _ in 0..15 {
-        let mut page = ui.open_unproven("row-list", json!({ "beds": [] })).expect("no beds");
+        let mut page =
+            ui.page("row-list").proven(false).open(json!({ "beds": [] })).expect("no beds");
         page.record(false);
         let value = value.clone();
         let start = Instant::now();

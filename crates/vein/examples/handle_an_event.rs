@@ -15,7 +15,7 @@ pub fn run() -> Result<String, Error> {
     let text = include_str!("components/watering-can.vein");
     let mut page = Ui::from_sources([("watering-can.vein", text)])?.open("watering-can", ())?;
     let (send, heard) = channel();
-    page.on("watered", move |event: Watered| send.send(event.litres).unwrap_or_default())?;
+    page.on("watered", move |event: Watered| send.send(event.litres).unwrap_or_default())?.keep();
     let mut out = String::new();
     for button in ["#cup", "#can", "#empty"] {
         let pulse = page.find(button)?.click()?;

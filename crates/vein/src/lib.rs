@@ -27,12 +27,18 @@
 //! # Ok::<(), vein::Error>(())
 //! ```
 
+mod driven;
 mod error;
+mod opening;
 mod page;
+mod subscription;
 mod ui;
 
+pub use driven::Remote;
 pub use error::Error;
+pub use opening::{Function, Opening};
 pub use page::{Found, Page};
+pub use subscription::Subscription;
 pub use ui::Ui;
 
 pub use vein_check::{ActionReach, PartReach, PathReach, ReachMap};
@@ -42,7 +48,7 @@ pub use vein_check::{
 pub use vein_plan::json;
 pub use vein_plan::{EventField, LoadError, Location, Misfit, Namespace, Property, Step, Value};
 pub use vein_proof::{Entry as Pulse, NotExact, Row, RowSource, Session, Verdict};
-pub use vein_runtime::{Cause, Delivery, Fault, Given, HostError};
+pub use vein_runtime::{Cause, Delivery, Fault, Given, HostError, Left, Question, QuestionId};
 pub use vein_view::{Batch, Event, Layout, NodeId, NotDispatched, Patch, Tree};
 
 /// The expression language's standard members, for documentation and tools.

@@ -1,29 +1,37 @@
 //! A component on a page in memory, as a host sees it.
 
+use crate::driven::{Came, Driven, Handed, Remote, arguments};
 use crate::error::Error;
+use crate::opening::Begin;
+use crate::subscription::{Subscription, Subscriptions};
+use rustc_hash::FxHashMap;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
-use vein_plan::{Property, to_json};
+use std::task::{Context, Poll, Waker};
+use vein_plan::{Name, Property, Value, to_json};
 use vein_proof::{Entry, Session};
+use vein_runtime::{HostError, Left, Question, QuestionId};
 use vein_view::{Event, Layout, NodeId, Tree};
-
-type Listener = Box<dyn FnMut(serde_json::Value) -> Result<(), serde_json::Error> + Send>;
 
 /// A component on a page in memory.
 pub struct Page {
     session: Session,
     opening: Entry,
-    listeners: Vec<(String, Listener)>,
+    subscriptions: Subscriptions,
+    driven: Driven,
 }
 
 impl Page {
-    pub(crate) fn new(mut session: Session, opening: Entry) -> Page {
-        session.prove(true);
-        Page { session, opening, listeners: Vec::new() }
-    }
-
-    pub(crate) fn unproven(session: Session, opening: Entry) -> Page {
-        Page { session, opening, listeners: Vec::new() }
+    pub(crate) fn new(
+        mut session: Session,
+        opening: Entry,
+        later: FxHashMap<Name, Begin>,
+        proving: bool,
+    ) -> Result<Page, Error> {
+        session.prove(proving);
+        let (subscriptions, mut driven) = (Subscriptions::default(), Driven::new(later));
+        driven.follow(&opening.pulse.questions, &[]);
+        Ok(Page { session, opening, subscriptions, driven })
     }
 
     /// Turns proof on or off. It is on when a page is opened; it costs a fresh rendering of
@@ -108,7 +116,29 @@ impl Page {
     /// A path to nothing or to a derived value, or a value of the wrong type.
     pub fn set(&mut self, path: &str, value: impl Serialize) -> Result<Entry, Error> {
         let entry = self.session.set(path, serde_json::to_value(value)?)?;
-        self.heard(entry)
+        self.done(entry)
+    }
+
+    /// Calls a handler of the component, `pour`, or of a store, `tank.draw`. The arguments are a
+    /// tuple, `()` for none; a single one that is no list may stand alone.
+    ///
+    /// # Errors
+    /// An unknown handler, arguments that do not fit, or a pulse that was taken back.
+    ///
+    /// ```
+    /// let ui = vein::Ui::from_sources([
+    ///     ("water-tank.vein", "store tank\nholds litres = 60\ndoes draw(n: number) { litres -= n }"),
+    ///     ("tank-gauge.vein", "uses tank\n<p>{tank.litres} l</p>"),
+    /// ])?;
+    /// let mut page = ui.open("tank-gauge", ())?;
+    /// page.call("tank.draw", 2.5)?.assert_exact()?;
+    /// assert_eq!(page.get::<f64>("tank.litres")?, 57.5);
+    /// assert_eq!(page.html(), "<p>57.5 l</p>");
+    /// # Ok::<(), vein::Error>(())
+    /// ```
+    pub fn call(&mut self, handler: &str, args: impl Serialize) -> Result<Entry, Error> {
+        let entry = self.session.call(handler, arguments(args)?)?;
+        self.done(entry)
     }
 
     /// Reads a prop, state or a derived value, by a path such as `bed.moisture`.
@@ -119,8 +149,9 @@ impl Page {
         Ok(serde_json::from_value(to_json(&self.session.get(path)?))?)
     }
 
-    /// Calls a closure with the payload of each event of a name that the component gives. The
-    /// payload comes as an object: a struct with the payload's names fits it.
+    /// Calls a closure with the payload of each event of a name that the component gives, for as
+    /// long as the subscription is kept. The payload comes as an object: a struct with the payload's
+    /// names fits it.
     ///
     /// # Errors
     /// A name that the component does not give.
@@ -133,33 +164,191 @@ impl Page {
     ///     "gives water(litres: number)\n<button click='-> give water(2)'>Water</button>")])?;
     /// let mut page = ui.open("a-tap", ())?;
     /// let (send, receive) = std::sync::mpsc::channel();
-    /// page.on("water", move |water: Water| send.send(water.litres).unwrap())?;
+    /// let watering = page.on("water", move |water: Water| send.send(water.litres).unwrap())?;
     /// page.find("button")?.click()?;
     /// assert_eq!(receive.try_recv(), Ok(2.0));
+    /// drop(watering);
+    /// page.find("button")?.click()?;
+    /// assert!(receive.try_recv().is_err());
     /// # Ok::<(), vein::Error>(())
     /// ```
     pub fn on<T: DeserializeOwned>(
         &mut self,
         event: &str,
-        mut hear: impl FnMut(T) + Send + 'static,
-    ) -> Result<(), Error> {
+        hear: impl FnMut(T) + Send + 'static,
+    ) -> Result<Subscription, Error> {
         let events = &self.session.runtime().plan().events;
         if !events.iter().any(|known| *known.name == *event) {
             let known = events.iter().map(|event| event.name.to_string()).collect();
             return Err(Error::UnknownEvent { name: event.into(), known });
         }
-        let listener = move |payload| serde_json::from_value(payload).map(&mut hear);
-        self.listeners.push((event.into(), Box::new(listener)));
-        Ok(())
+        Ok(self.subscriptions.event(event, hear))
     }
 
-    /// Moves the page's clock on by some milliseconds and runs what has become due.
+    /// Calls a closure with the value at a path whenever that has become another, for as long as the
+    /// subscription is kept. Where nothing stands any more, the value is `null`.
+    ///
+    /// The last value is kept for comparing: watching a whole list costs a copy of it whenever
+    /// something in it changes.
     ///
     /// # Errors
-    /// An event's payload that does not fit who hears it.
+    /// A path to nothing.
+    ///
+    /// ```
+    /// let ui = vein::Ui::from_sources([("a-tap.vein",
+    ///     "holds litres = 0\nderives low = litres < 4\n<p click='-> litres += 2'>{low}</p>")])?;
+    /// let mut page = ui.open("a-tap", ())?;
+    /// let (send, receive) = std::sync::mpsc::channel();
+    /// let watching = page.watch("low", move |low: bool| send.send(low).unwrap())?;
+    /// page.find("p")?.click()?;
+    /// page.find("p")?.click()?;
+    /// assert_eq!(receive.try_iter().collect::<Vec<_>>(), [false]);
+    /// # drop(watching);
+    /// # Ok::<(), vein::Error>(())
+    /// ```
+    pub fn watch<T: DeserializeOwned>(
+        &mut self,
+        path: &str,
+        hear: impl FnMut(T) + Send + 'static,
+    ) -> Result<Subscription, Error> {
+        let now = self.session.get(path)?;
+        Ok(self.subscriptions.path(path, Some(now), hear))
+    }
+
+    /// How many subscriptions of the host there are.
+    pub fn subscriptions(&mut self) -> usize {
+        self.subscriptions.count()
+    }
+
+    /// Moves the page's clock on by some milliseconds and runs what has become due, in the order of
+    /// time. A timer runs once for each of its periods, however far the clock jumps.
+    ///
+    /// # Errors
+    /// An event's payload that does not fit who hears it, or a pulse that was taken back; what is
+    /// due after it is run by the next call.
     pub fn advance(&mut self, milliseconds: f64) -> Result<Vec<Entry>, Error> {
-        let entries = self.session.advance(milliseconds);
-        entries.into_iter().map(|entry| self.heard(entry)).collect()
+        let until = self.session.runtime().now() + milliseconds.max(0.0);
+        let mut entries = Vec::new();
+        while let Some(entry) = self.session.run_due(until) {
+            entries.push(self.done(entry)?);
+        }
+        Ok(entries)
+    }
+
+    /// The next pulse that comes from outside: an answer, an item of a stream, what another thread
+    /// handed over. Wait for it in whatever executor there is, or poll it by hand.
+    ///
+    /// # Errors
+    /// An answer or a write that does not fit, or a pulse that was taken back.
+    pub async fn next(&mut self) -> Result<Entry, Error> {
+        std::future::poll_fn(|cx| self.poll_next(cx)).await
+    }
+
+    /// As [`Page::next`], for those who poll by hand.
+    ///
+    /// # Errors
+    /// As [`Page::next`].
+    pub fn poll_next(&mut self, cx: &mut Context<'_>) -> Poll<Result<Entry, Error>> {
+        loop {
+            let Poll::Ready(came) = self.driven.poll(cx) else { return Poll::Pending };
+            let entry = match came {
+                Came::Answer(id, answer) => match self.answer_question(id, answer) {
+                    Ok(Some(entry)) => Ok(entry),
+                    // Nobody waits for it any more.
+                    Ok(None) => continue,
+                    Err(error) => Err(error),
+                },
+                Came::End(id) => {
+                    self.session.finish(id);
+                    continue;
+                }
+                Came::Handed(Handed::Set(path, value)) => {
+                    self.session.set(&path, value).map_err(Error::from)
+                }
+                Came::Handed(Handed::Call(name, args)) => {
+                    self.session.call(&name, args).map_err(Error::from)
+                }
+            };
+            return Poll::Ready(entry.and_then(|entry| self.done(entry)));
+        }
+    }
+
+    /// Takes in everything that has come from outside by now, without waiting.
+    ///
+    /// # Errors
+    /// As [`Page::next`]; what comes after it is taken in by the next call.
+    pub fn answers_now(&mut self) -> Result<Vec<Entry>, Error> {
+        let mut cx = Context::from_waker(Waker::noop());
+        let mut entries = Vec::new();
+        while let Poll::Ready(entry) = self.poll_next(&mut cx) {
+            entries.push(entry?);
+        }
+        Ok(entries)
+    }
+
+    /// A handle through which any thread hands writes and calls to this page.
+    pub fn remote(&self) -> Remote {
+        self.driven.remote()
+    }
+
+    /// The questions that are left to whoever drives the page
+    /// ([`Opening::answered_by_hand`](crate::Opening::answered_by_hand)).
+    pub fn questions(&self) -> &[Question] {
+        &self.driven.by_hand
+    }
+
+    /// Answers such a question, or an item of such a stream; `None` when nobody waits for it.
+    ///
+    /// # Errors
+    /// An answer that does not fit, or a pulse that was taken back.
+    pub fn answer(
+        &mut self,
+        question: QuestionId,
+        answer: Result<Value, String>,
+    ) -> Result<Option<Entry>, Error> {
+        match self.answer_question(question, answer)? {
+            Some(entry) => self.done(entry).map(Some),
+            None => Ok(None),
+        }
+    }
+
+    fn answer_question(
+        &mut self,
+        id: QuestionId,
+        answer: Result<Value, String>,
+    ) -> Result<Option<Entry>, Error> {
+        let answered = self.session.answer(id, answer);
+        if !self.session.runtime().is_open(id) {
+            self.driven.done(id);
+        }
+        match answered {
+            Ok(entry) => Ok(entry),
+            Err((error, pulse)) => {
+                // The failure has its pulse, too.
+                pulse.map(|pulse| self.done(pulse)).transpose()?;
+                Err(HostError::into(error))
+            }
+        }
+    }
+
+    /// Closes the page: what runs when components are removed runs, every question and stream is
+    /// let go. A page that is dropped is closed as well; this gives the last pulse.
+    ///
+    /// # Errors
+    /// An event's payload that does not fit who hears it, or something that went wrong at the end.
+    pub fn close(mut self) -> Result<Entry, Error> {
+        let entry = self.session.close();
+        self.done(entry)
+    }
+
+    /// What there is at present of everything that comes and goes, such as timers and streams.
+    pub fn left(&self) -> Left {
+        self.session.left()
+    }
+
+    /// How many answers and streams the host works on for this page.
+    pub fn working(&self) -> usize {
+        self.driven.open()
     }
 
     /// In how many milliseconds something will become due, if anything is waiting.
@@ -183,19 +372,18 @@ impl Page {
         }
     }
 
-    /// Tells the listeners what a pulse gave.
-    fn heard(&mut self, entry: Entry) -> Result<Entry, Error> {
-        for given in &entry.pulse.given {
-            let payload: serde_json::Map<String, serde_json::Value> =
-                given.payload.iter().map(|(n, value)| (n.to_string(), to_json(value))).collect();
-            for (name, listener) in &mut self.listeners {
-                if **name == *given.name {
-                    let payload = serde_json::Value::Object(payload.clone());
-                    let event = name.clone();
-                    listener(payload).map_err(|error| Error::Payload { event, error })?;
-                }
-            }
+    /// Goes on outside with what a pulse did: who hears is told, who is asked is asked.
+    fn done(&mut self, entry: Entry) -> Result<Entry, Error> {
+        self.driven.follow(&entry.pulse.questions, &entry.pulse.dropped);
+        if let Some(fault) = &entry.pulse.fault {
+            return Err(Error::Failed(fault.clone()));
         }
+        let misfit = |(event, error)| Error::Payload { event, error };
+        for given in &entry.pulse.given {
+            self.subscriptions.tell(&given.name, &given.payload).map_err(misfit)?;
+        }
+        let session = &mut self.session;
+        self.subscriptions.tell_paths(|path| session.get(path).ok()).map_err(misfit)?;
         Ok(entry)
     }
 }
@@ -323,9 +511,6 @@ impl Found<'_> {
     /// An element that a browser gives no such event, or a pulse that was taken back.
     pub fn dispatch(self, event: &Event) -> Result<Entry, Error> {
         let entry = self.page.session.dispatch(self.node, event)?;
-        match &entry.pulse.fault {
-            Some(fault) => Err(Error::Failed(fault.clone())),
-            None => self.page.heard(entry),
-        }
+        self.page.done(entry)
     }
 }

@@ -1,14 +1,13 @@
 //! A checked set of components.
 
 use crate::error::Error;
+use crate::opening::Opening;
 use crate::page::Page;
 use serde::Serialize;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vein_check::{Report, Source, check};
-use vein_plan::{Program, Value};
-use vein_proof::Session;
-use vein_runtime::Clean;
+use vein_plan::Program;
 
 /// Components that were checked and can be opened. Cheap to clone, and free to be shared
 /// between threads.
@@ -73,7 +72,8 @@ impl Ui {
 
     /// The names of the components.
     pub fn components(&self) -> impl Iterator<Item = &str> {
-        self.program.plans.iter().map(|plan| &*plan.name)
+        let shown = self.program.plans.iter().filter(|plan| plan.store.is_none());
+        shown.map(|plan| &*plan.name)
     }
 
     /// The style sheets of the components that have one, each with its component's name. They
@@ -101,34 +101,17 @@ impl Ui {
         Ok(vein_check::reach_map(&self.program, &self.program.plans[number]))
     }
 
+    /// A component to be opened, where the host answers functions or wants something special.
+    pub fn page(&self, component: &str) -> Opening {
+        Opening::new(self.clone(), component)
+    }
+
     /// Opens a component with its props: anything that serde turns into an object. Proof is on.
     ///
     /// # Errors
     /// An unknown component or prop, a missing prop, or a value of the wrong type.
     pub fn open(&self, component: &str, props: impl Serialize) -> Result<Page, Error> {
-        self.open_value(component, serde_json::to_value(props)?.into())
-    }
-
-    /// As [`Ui::open`], with the props as a record of the language. Its strings may hold what
-    /// Rust's cannot, halves of surrogate pairs; [`json::parse`](crate::json::parse) reads such data.
-    ///
-    /// # Errors
-    /// As [`Ui::open`].
-    pub fn open_value(&self, component: &str, props: Value) -> Result<Page, Error> {
-        let clean = Some(vein_view::clean as Clean);
-        let (session, opening) = Session::open(self.program.clone(), component, props, clean)?;
-        Ok(Page::new(session, opening))
-    }
-
-    /// As [`Ui::open`], with proof off from the start: for large data and for measuring.
-    ///
-    /// # Errors
-    /// As [`Ui::open`].
-    pub fn open_unproven(&self, component: &str, props: impl Serialize) -> Result<Page, Error> {
-        let props = serde_json::to_value(props)?;
-        let clean = Some(vein_view::clean as Clean);
-        let (session, opening) = Session::open(self.program.clone(), component, props, clean)?;
-        Ok(Page::unproven(session, opening))
+        self.page(component).open(props)
     }
 }
 

@@ -66,7 +66,7 @@ pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
         let opened = Opened { ui, component, props, styles, port: demo.port };
         return serve::run(opened, Ledger::Text);
     }
-    let mut page = ui.open_value(COMPONENT, props)?;
+    let mut page = ui.page(COMPONENT).open_value(props)?;
     if !demo.json {
         introduce(&page)?;
     }

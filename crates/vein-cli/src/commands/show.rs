@@ -11,7 +11,7 @@ pub(crate) fn run(show: &Show) -> Result<Outcome> {
     let Some(opened) = project::open(&show.opening, None)? else {
         return Ok(Outcome::DoesNotHold);
     };
-    let page = opened.ui.open_value(&opened.component, opened.props)?;
+    let page = opened.ui.page(&opened.component).open_value(opened.props)?;
     if show.json {
         output::line(serde_json::to_string_pretty(&as_json(&opened.component, &page))?);
     } else if show.tree {

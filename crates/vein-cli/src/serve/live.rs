@@ -49,7 +49,7 @@ pub(super) async fn connect(
 }
 
 async fn run(site: &Site, mut socket: WebSocket) -> anyhow::Result<()> {
-    let mut page = site.ui.open_value(&site.component, site.props.clone())?;
+    let mut page = site.ui.page(&site.component).open_value(site.props.clone())?;
     page.prove(site.ledger != Ledger::Off);
     page.record(site.ledger != Ledger::Off);
     let opening = page.opening().pulse.patches.to_bytes();

@@ -123,7 +123,8 @@ async fn random_components_are_what_ecmascript_makes_of_them() {
         let theirs = theirs.await.unwrap_or_else(|error| panic!("seed {seed}: {error}\n{text}"));
         let ui = Ui::from_sources([("test-bed.vein", text.as_str())]);
         let ui = ui.unwrap_or_else(|error| panic!("seed {seed}: {error}"));
-        let mut page = ui.open_unproven("test-bed", json!({ "beds": beds })).expect("beds");
+        let mut page =
+            ui.page("test-bed").proven(false).open(json!({ "beds": beds })).expect("beds");
         let mut ours = vec![seen(&mut page, &names)];
         for call in calls {
             let button = page.find(&format!("button:nth-of-type({})", call + 1)).expect("a button");

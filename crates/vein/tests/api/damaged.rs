@@ -27,7 +27,7 @@ fn use_all(ui: &Ui) -> usize {
     let names: Vec<String> = ui.components().map(str::to_owned).collect();
     let data = vein::json::parse(DATA).expect("the data of the glasshouse");
     let open = |name: &String| {
-        let with_data = ui.open_value(name, data.clone());
+        let with_data = ui.page(name).open_value(data.clone());
         with_data.or_else(|_| ui.open(name, ())).ok()
     };
     let pages = names.iter().filter_map(open);

@@ -54,7 +54,7 @@ fn what_a_component_gives_reaches_a_closure() -> Result<(), Error> {
     let mut page = card();
     let heard = Arc::new(Mutex::new(Vec::new()));
     let hear = heard.clone();
-    page.on("water", move |water: Water| {
+    let _watering = page.on("water", move |water: Water| {
         hear.lock().expect("no panic elsewhere").push((water.bed, water.litres));
     })?;
     page.find("button")?.click()?;
@@ -68,7 +68,7 @@ fn what_a_component_gives_reaches_a_closure() -> Result<(), Error> {
         #[serde(rename = "gallons")]
         _gallons: f64,
     }
-    page.on("water", |_: Misread| ())?;
+    page.on("water", |_: Misread| ())?.keep();
     let misread = page.find("button")?.click().expect_err("a payload that does not fit");
     assert!(misread.to_string().contains("gallons"), "{misread}");
     Ok(())

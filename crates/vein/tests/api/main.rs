@@ -1,5 +1,6 @@
 //! The public interface, from outside.
 
+mod alive;
 mod damaged;
 mod documents;
 mod examples;

@@ -1,0 +1,238 @@
+//! A page before it is opened: what the host answers.
+
+use crate::error::Error;
+use crate::page::Page;
+use crate::ui::Ui;
+use futures_util::StreamExt;
+use futures_util::stream::{BoxStream, Stream};
+use rustc_hash::FxHashMap;
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use std::fmt::Display;
+use std::future::Future;
+use std::sync::Arc;
+use vein_plan::{Name, Value, to_json};
+use vein_proof::Session;
+use vein_runtime::{Clean, Host};
+
+/// The answers to one question, one after the other.
+pub(crate) type Answers = BoxStream<'static, Result<Value, String>>;
+
+/// Begins to answer a question.
+pub(crate) type Begin = Box<dyn Fn(&[Value]) -> Answers + Send>;
+
+/// A component that is to be opened, with the functions that the host answers.
+///
+/// ```
+/// let ui = vein::Ui::from_sources([("bed-note.vein", "
+/// takes code: string
+/// asks soil_name(code: string): string
+/// awaits sunshine(code: string): number
+/// loads hours: number = sunshine(code)
+///
+/// <p>{soil_name(code)}</p>
+/// <p when='hours is ready'>{hours} h</p>
+/// <p otherwise>asking the sky</p>
+/// ")])?;
+/// let mut page = ui
+///     .page("bed-note")
+///     .answer("soil_name", |code: String| format!("soil {code}"))
+///     .answer_later("sunshine", |_code: String| async { Ok::<_, String>(7) })
+///     .open(serde_json::json!({ "code": "B" }))?;
+/// assert_eq!(page.html(), "<p>soil B</p><p>asking the sky</p>");
+/// page.answers_now()?;
+/// assert_eq!(page.html(), "<p>soil B</p><p>7 h</p>");
+/// # Ok::<(), vein::Error>(())
+/// ```
+#[must_use = "a page is there once it is opened"]
+pub struct Opening {
+    ui: Ui,
+    component: String,
+    host: Host,
+    later: FxHashMap<Name, Begin>,
+    proving: bool,
+}
+
+/// A closure that the host answers with: up to four arguments that serde reads.
+pub trait Function<Args>: Send + Sync + 'static {
+    /// What it gives.
+    type Output;
+
+    /// Calls it with the arguments of a question.
+    ///
+    /// # Errors
+    /// An argument that the closure's parameter cannot be read from.
+    fn call(&self, args: &[Value]) -> Result<Self::Output, String>;
+}
+
+macro_rules! functions {
+    ($($($arg:ident)*;)*) => {
+        $(impl<F, R, $($arg: DeserializeOwned),*> Function<($($arg,)*)> for F
+        where
+            F: Fn($($arg),*) -> R + Send + Sync + 'static,
+        {
+            type Output = R;
+
+            #[allow(non_snake_case, unused_variables, unused_mut, reason = "there may be none")]
+            fn call(&self, args: &[Value]) -> Result<R, String> {
+                let mut next = args.iter();
+                $(let $arg = argument::<$arg>(&mut next, args.len())?;)*
+                Ok(self($($arg),*))
+            }
+        })*
+    };
+}
+
+functions! {
+    ;
+    A;
+    A B;
+    A B C;
+    A B C D;
+}
+
+fn argument<T: DeserializeOwned>(
+    next: &mut std::slice::Iter<'_, Value>,
+    given: usize,
+) -> Result<T, String> {
+    let at = given - next.len() + 1;
+    let value = next.next().ok_or_else(|| format!("it is asked with {given} arguments only"))?;
+    serde_json::from_value(to_json(value)).map_err(|error| format!("argument {at}: {error}"))
+}
+
+fn answer_of(value: impl Serialize) -> Result<Value, String> {
+    serde_json::to_value(value).map(Value::from).map_err(|error| error.to_string())
+}
+
+impl Opening {
+    pub(crate) fn new(ui: Ui, component: &str) -> Opening {
+        let host = Host {
+            clean: Some(vein_view::clean as Clean),
+            promised: Some(Default::default()),
+            ..Host::default()
+        };
+        let (component, later) = (component.to_owned(), FxHashMap::default());
+        Opening { ui, component, host, later, proving: true }
+    }
+
+    /// Answers a function that is declared with `asks`: at once, and always the same for the same
+    /// arguments.
+    pub fn answer<Args, F>(self, name: &str, function: F) -> Opening
+    where
+        F: Function<Args>,
+        F::Output: Serialize,
+    {
+        self.answer_values(name, move |args| answer_of(function.call(args)?))
+    }
+
+    /// As [`Opening::answer`], where the answer may fail. Then the pulse that asked is taken back.
+    pub fn try_answer<Args, F, T, E>(self, name: &str, function: F) -> Opening
+    where
+        F: Function<Args, Output = Result<T, E>>,
+        T: Serialize,
+        E: Display,
+    {
+        self.answer_values(name, move |args| {
+            answer_of(function.call(args)?.map_err(|error| error.to_string())?)
+        })
+    }
+
+    /// As [`Opening::try_answer`], with values of the language in and out.
+    pub fn answer_values(
+        mut self,
+        name: &str,
+        function: impl Fn(&[Value]) -> Result<Value, String> + Send + Sync + 'static,
+    ) -> Opening {
+        self.host.functions.insert(name.into(), Arc::new(function));
+        self
+    }
+
+    /// Answers a function that is declared with `awaits`: with a future. It runs wherever the page
+    /// is driven: [`Page::next`], [`Page::poll_next`] or [`Page::answers_now`].
+    pub fn answer_later<Args, F, Fut, T, E>(self, name: &str, function: F) -> Opening
+    where
+        F: Function<Args, Output = Fut>,
+        Fut: Future<Output = Result<T, E>> + Send + 'static,
+        T: Serialize,
+        E: Display,
+    {
+        self.try_stream(name, move |args: &[Value]| {
+            function.call(args).map(futures_util::stream::once)
+        })
+    }
+
+    /// Answers a function that is declared with `streams`: with a stream. When it ends, what it
+    /// said last stays.
+    pub fn stream<Args, F, S>(self, name: &str, function: F) -> Opening
+    where
+        F: Function<Args, Output = S>,
+        S: Stream + Send + 'static,
+        S::Item: Serialize,
+    {
+        self.try_stream(name, move |args: &[Value]| {
+            let stream = function.call(args)?;
+            Ok(stream.map(Ok::<_, String>))
+        })
+    }
+
+    /// As [`Opening::stream`], with a closure that reads the arguments itself, and a stream that may
+    /// fail. Its first failure ends it.
+    pub fn try_stream<S, T, E>(
+        mut self,
+        name: &str,
+        begin: impl Fn(&[Value]) -> Result<S, String> + Send + 'static,
+    ) -> Opening
+    where
+        S: Stream<Item = Result<T, E>> + Send + 'static,
+        T: Serialize,
+        E: Display,
+    {
+        let begin = move |args: &[Value]| -> Answers {
+            match begin(args) {
+                Ok(stream) => {
+                    stream.map(|item| answer_of(item.map_err(|error| error.to_string())?)).boxed()
+                }
+                Err(reason) => futures_util::stream::iter([Err(reason)]).boxed(),
+            }
+        };
+        let name: Name = name.into();
+        self.host.promised.get_or_insert_default().insert(name.clone());
+        self.later.insert(name, Box::new(begin));
+        self
+    }
+
+    /// Leaves what is declared with `awaits` and `streams` and not answered here to whoever drives
+    /// the page: [`Page::questions`], [`Page::answer`].
+    pub fn answered_by_hand(mut self) -> Opening {
+        self.host.promised = None;
+        self
+    }
+
+    /// Whether every pulse is proven exact, from the start; it is, unless this says otherwise. Proof
+    /// costs a fresh rendering of the view for every pulse.
+    pub fn proven(mut self, on: bool) -> Opening {
+        self.proving = on;
+        self
+    }
+
+    /// Opens the page with the component's props: anything that serde turns into an object.
+    ///
+    /// # Errors
+    /// An unknown component or prop, a missing prop, a value of the wrong type, functions that
+    /// nobody answers, or what went wrong while everything was worked out.
+    pub fn open(self, props: impl Serialize) -> Result<Page, Error> {
+        let props = serde_json::to_value(props)?.into();
+        self.open_value(props)
+    }
+
+    /// As [`Opening::open`], with the props as a record of the language. Its strings may hold what
+    /// Rust's cannot, halves of surrogate pairs; [`json::parse`](crate::json::parse) reads such data.
+    ///
+    /// # Errors
+    /// As [`Opening::open`].
+    pub fn open_value(self, props: Value) -> Result<Page, Error> {
+        let program = self.ui.program().clone();
+        let (session, opening) = Session::open(program, &self.component, props, self.host)?;
+        Page::new(session, opening, self.later, self.proving)
+    }
+}
