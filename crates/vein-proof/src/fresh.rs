@@ -237,6 +237,14 @@ impl Renderer<'_> {
         at
     }
 
+    /// What was told of its end and began anew is not the same.
+    fn life(&self, kept: Option<ScopeId>) -> String {
+        match kept.map_or(0, |kept| self.runtime.kept(kept).life) {
+            0 => String::new(),
+            life => format!("~{life}"),
+        }
+    }
+
     fn inner(&self, at: usize, spot: usize, chosen: u32, block: BlockId) -> Wanted {
         let here = &self.fresh.scopes[at];
         Wanted {
@@ -271,13 +279,15 @@ impl Renderer<'_> {
                 };
                 let chosen = choice as u32;
                 let wanted = self.inner(at, number, chosen, *block);
-                let wanted = Wanted { kept: kept_one(chosen), ..wanted };
+                let kept = kept_one(chosen);
+                let identity = wanted.identity.clone() + &self.life(kept);
+                let wanted = Wanted { kept, identity, ..wanted };
                 FreshSpot::One(chosen, self.scope(wanted, Vec::new()))
             }
             SpotKind::Renamed { name, block, .. } => {
                 let tag = vein_plan::shown::renamed(&self.value(at, *name));
                 let wanted = self.inner(at, number, 0, *block);
-                let identity = format!("{}{tag}", wanted.identity);
+                let identity = format!("{}{tag}{}", wanted.identity, self.life(kept_one(0)));
                 let wanted = Wanted { kept: kept_one(0), identity, tag: Some(tag), ..wanted };
                 FreshSpot::One(0, self.scope(wanted, Vec::new()))
             }
@@ -419,7 +429,8 @@ impl Renderer<'_> {
             let kept = kept.get(&(key.clone(), occurrence)).copied();
             // Of items that are alike, any may have the row of any; how many keep one is counted.
             let row = kept.map_or(String::new(), |kept| kept.to_string());
-            let identity = format!("{}#{key}@{row}", wanted.identity);
+            let life = self.life(kept);
+            let identity = format!("{}#{key}{life}@{row}", wanted.identity);
             let row = self.scope(Wanted { kept, identity, ..wanted }, cells);
             rows.push((key, occurrence, row));
         }

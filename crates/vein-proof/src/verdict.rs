@@ -332,6 +332,9 @@ impl Judge<'_> {
             }
             // What runs by itself may have written to it since it began.
             let alone = self.program().plans.iter().all(|plan| plan.hooks.is_empty());
+            if alone && kept.life > 0 {
+                found.push(format!("{}: began anew, though nothing ended it", scope.identity));
+            }
             if alone && scope.block == 0 && !before.contains_key(scope.identity.as_str()) {
                 for (cell, value) in &kept.state {
                     let planned = &plan.cells[*cell as usize];
@@ -485,6 +488,11 @@ impl Judge<'_> {
         let before = self.before.fresh.by_identity();
         let mut found = Vec::new();
         for place in &self.pulse.evaluated {
+            // What stands in a spot is looked at after each round of what runs by itself, and what
+            // it read may have changed and changed back. Parts are evaluated once all is quiet.
+            if self.pulse.rounds > 0 && matches!(place.which, Which::Spot(_)) {
+                continue;
+            }
             let Some(now) = scopes.get(&place.scope) else { continue };
             let here = &self.after.fresh.scopes[*now];
             let Some(then) = before.get(here.identity.as_str()) else { continue };

@@ -29,6 +29,9 @@ pub(crate) struct Turn {
     /// What ran by itself: the scope, the hook, and the writes from and up to.
     pub(crate) ran: Vec<(ScopeId, u32, usize, usize)>,
     pub(crate) rounds: usize,
+    /// How many times components were added because others were, and how many after the first few.
+    pub(crate) generations: usize,
+    pub(crate) added_later: usize,
     statements: u64,
     calls: usize,
 }

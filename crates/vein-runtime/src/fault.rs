@@ -35,6 +35,10 @@ pub const DEEPEST_CALLS: usize = 64;
 pub const MOST_STATEMENTS: u64 = 20_000_000;
 /// How many times what runs by itself may wake more that runs by itself within a pulse.
 pub const MOST_ROUNDS: usize = 100;
+/// How many times within a pulse components may be added because others were.
+pub(crate) const FREE_GENERATIONS: usize = 2;
+/// How many components may be added after that.
+pub const MOST_ADDED: usize = 1_000;
 
 impl std::fmt::Display for Fault {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -51,7 +55,7 @@ impl std::fmt::Display for Fault {
                 write!(f, "the handler ran more than {MOST_STATEMENTS} statements")
             }
             Fault::NoEnd { circle } => {
-                write!(f, "after {MOST_ROUNDS} rounds there was no end: ")?;
+                write!(f, "what runs by itself came to no end: ")?;
                 for (name, wrote) in circle {
                     let wrote = if wrote.is_empty() { "nothing".into() } else { wrote.join(", ") };
                     write!(f, "`{name}` wrote {wrote} → ")?;

@@ -14,6 +14,9 @@ pub struct KeptScope {
     pub plan: usize,
     /// The block.
     pub block: BlockId,
+    /// How often the same ended here and began anew within one pulse: what runs when something is
+    /// removed may bring it back.
+    pub life: u32,
     /// The number of its first marked node.
     pub first: NodeNumber,
     /// The values of state and of props that nobody gives, by cell.
@@ -135,6 +138,7 @@ impl Runtime {
             scope: id,
             plan: scope.plan as usize,
             block: scope.block,
+            life: scope.life,
             first: scope.first,
             state: state.collect(),
             invalid: scope.invalid.to_vec(),

@@ -344,6 +344,8 @@ pub struct Pulse {
     pub problems: Vec<Problem>,
     /// How many derived values were computed.
     pub computed: usize,
+    /// In how many rounds something ran by itself. What stands where is worked out after each.
+    pub rounds: usize,
     /// Why it was taken back, if it was.
     pub fault: Option<Fault>,
 }

@@ -82,6 +82,7 @@ impl Runtime {
             created: making.created,
             problems: making.problems,
             computed: graph.computed,
+            rounds: 0,
             fault: None,
         }
     }

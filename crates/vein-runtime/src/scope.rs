@@ -220,6 +220,8 @@ pub(crate) struct Scope {
     pub(crate) grown: bool,
     /// Whether its nodes stand in the view.
     pub(crate) standing: bool,
+    /// How often the same ended here and began anew within one pulse.
+    pub(crate) life: u32,
     /// For a component: whether it was told that it was added.
     pub(crate) begun: bool,
     /// For a component: its place among the users of each store that it uses.

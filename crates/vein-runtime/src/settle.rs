@@ -6,7 +6,7 @@
 
 use crate::controls::{Controls, HeldByControl};
 use crate::execute::{Owner, Run, Turn};
-use crate::fault::{Fault, MOST_ROUNDS};
+use crate::fault::{FREE_GENERATIONS, Fault, MOST_ADDED, MOST_ROUNDS};
 use crate::graph::ReaderKey;
 use crate::pulse::{Cause, Effect, PartChange, PlaceId, Pulse, Which};
 use crate::runtime::{ROOT_SCOPE, Runtime};
@@ -91,6 +91,10 @@ impl Runtime {
             if ended.is_empty() && born.is_empty() && self.view.graph.effects.is_empty() {
                 return Ok(());
             }
+            turn.generations += usize::from(!born.is_empty());
+            if turn.generations > FREE_GENERATIONS {
+                turn.added_later += born.len();
+            }
             let mut ran = false;
             for scope in ended {
                 ran |= self.hooks(scope, |when| matches!(when, When::Removed), turn)?;
@@ -121,7 +125,8 @@ impl Runtime {
 
     fn next_round(&self, ran: bool, turn: &mut Turn) -> Result<(), Fault> {
         turn.rounds += usize::from(ran);
-        if turn.rounds <= MOST_ROUNDS {
+        // What is added may add more than one each time: that grows faster than rounds are counted.
+        if turn.rounds <= MOST_ROUNDS && turn.added_later <= MOST_ADDED {
             return Ok(());
         }
         // The way from the last time that the same ran before to the last.
@@ -383,6 +388,7 @@ impl Runtime {
     ) -> Pulse {
         let opened = cause == Cause::Opened;
         let mut pulse = self.record(cause, std::mem::take(&mut turn.given), changes);
+        pulse.rounds = turn.rounds;
         if opened || !self.recording {
             // All is new: nothing followed from anything.
             pulse.values.clear();

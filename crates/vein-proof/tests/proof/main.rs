@@ -3,6 +3,7 @@
 mod exactness;
 mod generate;
 mod hostile;
+mod lively;
 mod parsed;
 mod projects;
 mod reach;

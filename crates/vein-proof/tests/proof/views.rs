@@ -23,7 +23,7 @@ pub fn compiled(files: &[(String, String)]) -> Arc<Program> {
     Arc::new(read)
 }
 
-fn bed(random: &mut Random) -> Json {
+pub fn bed(random: &mut Random) -> Json {
     let id = random.below(6);
     let inner: Vec<Json> = (0..random.below(3))
         .map(|_| json!({ "id": random.below(5), "crop": "rye", "wet": true, "levels": [], "inner": [] }))
@@ -81,7 +81,7 @@ fn use_element(session: &mut Session, random: &mut Random, node: NodeId) -> Opti
     session.dispatch(node, &Event::new(event)).ok()
 }
 
-fn act(session: &mut Session, random: &mut Random) -> Entry {
+pub fn act(session: &mut Session, random: &mut Random) -> Entry {
     if random.below(4) > 0 {
         let found = session
             .tree()
@@ -107,7 +107,7 @@ fn act(session: &mut Session, random: &mut Random) -> Entry {
     session.set(path, value).expect("a write that fits")
 }
 
-fn shown(files: &[(String, String)]) -> String {
+pub fn shown(files: &[(String, String)]) -> String {
     files.iter().map(|(path, text)| format!("--- {path}\n{text}")).collect()
 }
 

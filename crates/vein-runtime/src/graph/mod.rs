@@ -37,8 +37,8 @@ pub(crate) struct Touched {
     wakes: SmallVec<[Wake; 1]>,
     /// The writes that made it stale, as positions in the log.
     because: SmallVec<[u32; 2]>,
-    /// What it had read before it was evaluated again.
-    trace: Option<Box<[Read]>>,
+    /// What it had read before it was evaluated again, if it had been evaluated.
+    trace: Option<Option<Box<[Read]>>>,
 }
 
 /// A write as a reader saw it.
@@ -204,8 +204,15 @@ impl Graph {
         }
         for touched in std::mem::take(&mut self.touched) {
             let (scope, reader) = touched.key;
-            if let Some(trace) = touched.trace {
-                self.scopes[scope as usize].traces.insert(reader, trace);
+            let traces = &mut self.scopes[scope as usize].traces;
+            match touched.trace {
+                Some(Some(trace)) => {
+                    traces.insert(reader, trace);
+                }
+                Some(None) => {
+                    traces.remove(&reader);
+                }
+                None => {}
             }
             let state = self.state(touched.key);
             *state = ReaderState {

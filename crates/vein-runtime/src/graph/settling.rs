@@ -277,7 +277,7 @@ impl Graph {
         let old = self.scope_mut(key.0).traces.insert(key.1, reads.into());
         let entry = &mut self.touched[touched];
         if entry.trace.is_none() {
-            entry.trace = old;
+            entry.trace = Some(old);
         }
         value
     }

@@ -147,12 +147,28 @@ impl View {
             let Some(was) = self.was.remove(&key) else { continue };
             let effect = match &was {
                 Was::Rows { rows, pieces } => self.show_rows(id, spot, rows, pieces),
+                Was::Held(held) if self.is_back(id, spot, held) => None,
                 Was::Held(held) => self.show_held(id, spot, held),
             };
             changes.extend(effect.map(|effect| (id, spot, effect)));
             self.note(|| Undo::Was(id, spot, was));
         }
         changes
+    }
+
+    /// Whether a spot has come back to what the view shows there: to nothing, or to the same markup.
+    fn is_back(&mut self, id: ScopeId, spot: u32, was: &Held) -> bool {
+        match (was, &mut self.graph.scope_mut(id).held[spot as usize]) {
+            (Held::Branch { scope: NONE, .. }, Held::Branch { scope: NONE, .. }) => true,
+            (
+                Held::Markup { cleaned: before, nodes: shown, .. },
+                Held::Markup { cleaned, nodes, .. },
+            ) if before == cleaned => {
+                nodes.clone_from(shown);
+                true
+            }
+            _ => false,
+        }
     }
 
     fn show_held(&mut self, id: ScopeId, spot: u32, was: &Held) -> Option<Effect> {

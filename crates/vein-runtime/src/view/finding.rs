@@ -7,13 +7,15 @@ use vein_plan::Next;
 use vein_view::{NodeNumber, ROOT};
 
 impl View {
+    /// What stood in a spot when the pulse began, where it has come to hold something else.
+    pub(super) fn was_in(&self, id: ScopeId, spot: u32) -> Option<&Was> {
+        self.was.get(&(self.graph.scope(id).depth, id, spot))
+    }
+
     /// What the view shows in a spot, whatever the spot has come to hold in this pulse.
     pub(super) fn in_view(&self, id: ScopeId, spot: u32) -> InView<'_> {
         let scope = self.graph.scope(id);
-        let held = match self.was.is_empty() {
-            true => None,
-            false => self.was.get(&(scope.depth, id, spot)),
-        };
+        let held = if self.was.is_empty() { None } else { self.was_in(id, spot) };
         let held = match held {
             Some(Was::Rows { rows, .. }) => return InView::Rows(rows),
             Some(Was::Held(held)) => held,

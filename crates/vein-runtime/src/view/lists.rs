@@ -59,6 +59,7 @@ impl View {
             }
         }
         self.tell_positions(id, spot, *row_block, plan);
+        self.note_lives(id, spot, &pieces);
         let scope = self.graph.scope(id);
         if scope.standing {
             let key = (scope.depth, id, spot);
@@ -66,6 +67,31 @@ impl View {
                 Some(Was::Rows { pieces: first, .. }) => *first = composed(first, &pieces),
                 _ => {
                     self.was.insert(key, Was::Rows { rows: old, pieces });
+                }
+            }
+        }
+    }
+
+    /// A row whose item left the list earlier in the pulse, and whose end was told, begins anew.
+    fn note_lives(&mut self, id: ScopeId, spot: u32, pieces: &[Piece]) {
+        let Some(Was::Rows { rows, .. }) = self.was_in(id, spot) else { return };
+        let mut ended: FxHashMap<Key, Vec<u32>> = FxHashMap::default();
+        for row in rows.iter().map(|row| self.graph.scope(*row)).filter(|row| !row.alive) {
+            ended.entry(row.key.clone()).or_default().push(row.life);
+        }
+        let mut at = 0;
+        for piece in pieces {
+            let positions = at..at + piece.len();
+            at = positions.end;
+            if matches!(piece, Piece::Kept { .. }) {
+                continue;
+            }
+            for position in positions {
+                let Some(rows) = self.graph.rows(id, spot) else { return };
+                let row = rows.rows[position as usize];
+                let lives = ended.get_mut(&self.graph.scope(row).key);
+                if let Some(life) = lives.and_then(Vec::pop) {
+                    self.graph.scope_mut(row).life = life + 1;
                 }
             }
         }

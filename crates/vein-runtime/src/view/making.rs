@@ -1,6 +1,6 @@
 //! Scopes and what stands in them, made for the first time.
 
-use super::{DEEPEST_COMPONENTS, Plot, Target, Undo, View, chosen, push_patch};
+use super::{DEEPEST_COMPONENTS, Plot, Target, Undo, View, Was, chosen, push_patch};
 use crate::pulse::Problem;
 use crate::scope::{Held, Key, NONE, Piece, ReaderState, Scope, ScopeId, Slot};
 use crate::wakes::{Prepared, ReadyGiven};
@@ -31,6 +31,7 @@ impl View {
             alive: true,
             grown: false,
             standing: false,
+            life: 0,
             begun: false,
             used_at: SmallVec::new(),
             wards: None,
@@ -424,6 +425,11 @@ impl View {
     ) {
         let Some(block) = alternatives.get(chosen as usize) else { return };
         let inner = self.inner(id, spot, *block);
+        if let Some(Was::Held(Held::Branch { chosen: before, scope })) = self.was_in(id, spot)
+            && (*before, *scope != NONE) == (chosen, true)
+        {
+            self.graph.scope_mut(inner).life = self.graph.scope(*scope).life + 1;
+        }
         self.graph.scope_mut(id).held[spot as usize] = Held::Branch { chosen, scope: inner };
         self.grow_if_lively(inner);
     }
@@ -437,6 +443,11 @@ impl View {
     ) {
         self.graph.scope_mut(id).held[spot as usize] = Held::Renamed { tag, scope: NONE };
         let inner = self.inner(id, spot, block);
+        if let Some(Was::Held(Held::Renamed { tag: before, scope })) = self.was_in(id, spot)
+            && *before == tag
+        {
+            self.graph.scope_mut(inner).life = self.graph.scope(*scope).life + 1;
+        }
         self.graph.scope_mut(id).held[spot as usize] = Held::Renamed { tag, scope: inner };
         self.grow_if_lively(inner);
     }

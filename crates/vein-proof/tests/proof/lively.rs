@@ -1,0 +1,173 @@
+//! Random projects with stores, watches, timers, questions to a host that also fails, and
+//! statements that run when components come and go. Every pulse is exact, or as if it had never
+//! been.
+
+use crate::generate::Random;
+use crate::projects::lively_project;
+use crate::views::{act, bed, compiled, shown};
+use serde_json::{Value as Json, json};
+use std::sync::Arc;
+use vein_plan::{Program, Value};
+use vein_proof::{Entry, Session};
+use vein_runtime::{Cause, Host, QuestionId};
+
+/// A page with the questions that are open on it.
+struct Lived {
+    session: Session,
+    open: Vec<(QuestionId, bool)>,
+}
+
+/// One thing that happens to a page from outside.
+#[derive(Clone, Debug)]
+enum Step {
+    /// What a person or the host does, as far as a random number leads it.
+    Act(u64),
+    /// An answer to one of the open questions.
+    Answer(QuestionId, Result<f64, String>),
+    Advance(f64),
+}
+
+fn host() -> Host {
+    let mut host = Host::from(Some(vein_view::clean as vein_runtime::Clean));
+    let soil = |args: &[Value]| match args[0].to_number() {
+        7.0 => Err("no soil".to_owned()),
+        n => Ok(Value::from(if n % 2.0 == 0.0 { "clay" } else { "loam" })),
+    };
+    host.functions.insert("soil".into(), Arc::new(soil));
+    host
+}
+
+impl Lived {
+    fn open(program: Arc<Program>, beds: &[Json]) -> Option<Lived> {
+        let opened = Session::open(program, "test-bed", json!({ "beds": beds }), host());
+        let (mut session, opening) = opened.ok()?;
+        session.prove(true);
+        let mut lived = Lived { session, open: Vec::new() };
+        lived.follow(&opening);
+        Some(lived)
+    }
+
+    fn follow(&mut self, entry: &Entry) {
+        let asked = &entry.pulse.questions;
+        self.open.extend(asked.iter().map(|question| (question.id, question.streams)));
+        let runtime = self.session.runtime();
+        self.open.retain(|(id, _)| runtime.is_open(*id));
+    }
+
+    fn choose(&self, random: &mut Random) -> Step {
+        match random.below(8) {
+            0 | 1 if !self.open.is_empty() => {
+                let (id, _) = *random.pick(&self.open);
+                let answer = match random.below(4) {
+                    0 => Err("no signal".to_owned()),
+                    _ => Ok(random.below(8) as f64),
+                };
+                Step::Answer(id, answer)
+            }
+            2 => Step::Advance((10 * random.below(9)) as f64),
+            _ => Step::Act(random.below(1 << 30) as u64 + 1),
+        }
+    }
+
+    fn step(&mut self, step: &Step) -> Vec<Entry> {
+        let entries = match step {
+            Step::Act(seed) => vec![act(&mut self.session, &mut Random::new(*seed))],
+            Step::Answer(id, answer) => {
+                let answer = answer.clone().map(Value::from);
+                self.session.answer(*id, answer).expect("numbers fit").into_iter().collect()
+            }
+            Step::Advance(by) => self.session.advance(*by),
+        };
+        entries.iter().for_each(|entry| self.follow(entry));
+        entries
+    }
+
+    /// Everything that can be told of the page from outside.
+    fn whole(&self) -> String {
+        let runtime = self.session.runtime();
+        let root = format!("{:?}", runtime.kept(runtime.root_scope()));
+        let stores: Vec<String> =
+            runtime.store_scopes().iter().map(|(_, s)| format!("{:?}", runtime.kept(*s))).collect();
+        format!(
+            "{}\n{root}\n{stores:?}\n{:?}\n{:?} {:?}",
+            self.session.tree().html(),
+            runtime.left(),
+            runtime.next_due(),
+            self.open,
+        )
+    }
+}
+
+/// Whether a pulse that was taken back left the page as it was. A timer has ticked all the same,
+/// and a handler whose answer failed has ended.
+fn was_nothing(entry: &Entry) -> bool {
+    let ended = matches!(entry.pulse.cause, Cause::Answered { failed: true, .. });
+    let ticked = matches!(entry.pulse.cause, Cause::Timer { .. } | Cause::Settled { .. });
+    entry.pulse.fault.is_some() && !ended && !ticked
+}
+
+#[test]
+fn random_lives_are_exact_and_failed_pulses_never_were() {
+    let asked = |name| std::env::var(name).ok().and_then(|n| n.parse::<u64>().ok());
+    let first = asked("VEIN_FIRST_SEED").unwrap_or(1);
+    let seeds = asked("VEIN_SEEDS").unwrap_or(1900);
+    let (mut pulses, mut failed, mut changed, mut opened) = (0, 0, 0, 0);
+    let (mut answered, mut timers, mut removed) = (0, 0, 0);
+    for seed in first..first + seeds {
+        let mut random = Random::new(seed);
+        let files = lively_project(&mut random);
+        let program = compiled(&files);
+        let beds: Vec<Json> = (0..3).map(|_| bed(&mut random)).collect();
+        // What fails when it is opened is no page.
+        let Some(mut page) = Lived::open(program.clone(), &beds) else { continue };
+        let Some(mut twin) = Lived::open(program, &beds) else { continue };
+        opened += 1;
+        for at in 0..12 {
+            let step = page.choose(&mut random);
+            let before = page.whole();
+            let entries = page.step(&step);
+            let story = || format!("seed {seed}, step {at}, {step:?}\n{}", shown(&files));
+            for entry in &entries {
+                pulses += 1;
+                let verdict = entry.verdict.as_ref().expect("proof is on");
+                assert!(
+                    verdict.is_exact(),
+                    "{}\n{entry}\n{}\n{}",
+                    story(),
+                    verdict.problems().join("\n"),
+                    page.session.tree().html()
+                );
+                changed += verdict.changed;
+                failed += usize::from(entry.pulse.fault.is_some());
+                removed += entry.pulse.dropped.len();
+                match entry.pulse.cause {
+                    Cause::Answered { .. } => answered += 1,
+                    Cause::Timer { .. } => timers += 1,
+                    _ => {}
+                }
+            }
+            if entries.len() == 1 && was_nothing(&entries[0]) {
+                assert_eq!(page.whole(), before, "{}", story());
+                continue;
+            }
+            // The twin has never seen what failed, and is the same.
+            let others = twin.step(&step);
+            assert_eq!(entries.len(), others.len(), "{}", story());
+            for (entry, other) in entries.iter().zip(&others) {
+                let (patches, others) = (&entry.pulse.patches, &other.pulse.patches);
+                assert!(patches.iter().eq(others.iter()), "{}\n{entry}\n{other}", story());
+            }
+            assert_eq!(page.whole(), twin.whole(), "{}", story());
+        }
+    }
+    let reached = format!(
+        "{pulses} pulses on {opened} pages: {changed} changes, {failed} failed, {answered} answers, \
+         {timers} timers, {removed} let go"
+    );
+    if seeds < 500 {
+        return;
+    }
+    // The generator has to reach what it is for.
+    assert!(pulses >= 20_000 && changed > pulses / 2 && failed > 150, "{reached}");
+    assert!(answered > 2000 && timers > 1000 && removed > 1000, "{reached}");
+}
