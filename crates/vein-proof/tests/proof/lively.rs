@@ -4,9 +4,11 @@
 
 use crate::generate::Random;
 use crate::projects::lively_project;
+use crate::reach::stays_in_reach;
 use crate::views::{act, bed, compiled, shown};
 use serde_json::{Value as Json, json};
 use std::sync::Arc;
+use vein_check::reach_map;
 use vein_plan::{Program, Value};
 use vein_proof::{Entry, Session};
 use vein_runtime::{Cause, Host, QuestionId};
@@ -112,7 +114,7 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
     let first = asked("VEIN_FIRST_SEED").unwrap_or(1);
     let seeds = asked("VEIN_SEEDS").unwrap_or(1900);
     let (mut pulses, mut failed, mut changed, mut opened) = (0, 0, 0, 0);
-    let (mut answered, mut timers, mut removed) = (0, 0, 0);
+    let (mut answered, mut timers, mut removed, mut in_reach) = (0, 0, 0, 0);
     for seed in first..first + seeds {
         let mut random = Random::new(seed);
         let files = lively_project(&mut random);
@@ -122,6 +124,8 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
         let Some(mut page) = Lived::open(program.clone(), &beds) else { continue };
         let Some(mut twin) = Lived::open(program, &beds) else { continue };
         opened += 1;
+        let runtime = page.session.runtime();
+        let map = reach_map(runtime.program(), runtime.plan());
         for at in 0..12 {
             let step = page.choose(&mut random);
             let before = page.whole();
@@ -138,6 +142,7 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
                     page.session.tree().html()
                 );
                 changed += verdict.changed;
+                in_reach += stays_in_reach(&map, entry, &story());
                 failed += usize::from(entry.pulse.fault.is_some());
                 removed += entry.pulse.dropped.len();
                 match entry.pulse.cause {
@@ -162,12 +167,12 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
     }
     let reached = format!(
         "{pulses} pulses on {opened} pages: {changed} changes, {failed} failed, {answered} answers, \
-         {timers} timers, {removed} let go"
+         {timers} timers, {removed} let go, {in_reach} held against the map"
     );
     if seeds < 500 {
         return;
     }
     // The generator has to reach what it is for.
     assert!(pulses >= 20_000 && changed > pulses / 2 && failed > 150, "{reached}");
-    assert!(answered > 2000 && timers > 1000 && removed > 1000, "{reached}");
+    assert!(in_reach > pulses && answered > 2000 && timers > 1000 && removed > 1000, "{reached}");
 }
