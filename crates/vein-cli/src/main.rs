@@ -5,6 +5,7 @@ mod commands;
 mod output;
 mod project;
 mod serve;
+mod simulated;
 
 use arguments::{Arguments, Command};
 use clap::Parser;

@@ -2,6 +2,7 @@
 
 use crate::arguments::Opening;
 use crate::output;
+use crate::simulated::{self, Answers};
 use anyhow::{Context, Result, bail};
 use serde::Deserialize;
 use std::io::Read;
@@ -27,6 +28,9 @@ struct Settings {
     styles: Vec<PathBuf>,
     /// The port to serve on.
     port: Option<u16>,
+    /// What functions that components ask, await or stream answer.
+    #[serde(default)]
+    answers: Answers,
 }
 
 /// A folder with components.
@@ -44,6 +48,7 @@ pub(crate) struct Opened {
     /// The texts of the page's CSS files.
     pub(crate) styles: Vec<String>,
     pub(crate) port: u16,
+    pub(crate) answers: Answers,
 }
 
 impl Project {
@@ -113,7 +118,9 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
         None => Value::Null,
     };
     // Data that does not fit is told before anything is shown or served.
-    let fits = ui.page(&component).open_value(props.clone()).map(|_| ());
+    let answers = project.settings.answers.clone();
+    let page = simulated::answered(ui.page(&component), &answers);
+    let fits = page.open_value(props.clone()).map(|_| ());
     match &data {
         Some(path) if ui.components().any(|name| name == component) => {
             fits.with_context(|| format!("`{}` does not fit", path.display()))?
@@ -123,7 +130,12 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
     let styles = project.settings.styles.iter().map(|path| read(&project.root.join(path)));
     let styles = styles.collect::<Result<_>>()?;
     let port = port.or(project.settings.port).unwrap_or(PORT);
-    Ok(Some(Opened { ui, component, props, styles, port }))
+    Ok(Some(Opened { ui, component, props, styles, port, answers }))
+}
+
+/// What the text of a `vein.toml` says that functions answer.
+pub(crate) fn answers(settings: &str) -> Result<Answers> {
+    Ok(toml::from_str::<Settings>(settings)?.answers)
 }
 
 fn component(named: Option<&str>, project: &Project, ui: &Ui) -> Result<String> {

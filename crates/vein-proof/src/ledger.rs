@@ -104,6 +104,10 @@ impl Entry {
                 given.payload.iter().map(|(n, value)| (n.to_string(), to_json(value))).collect();
             json!({ "event": &*given.name, "payload": payload })
         });
+        let asked = pulse.questions.iter().map(|question| {
+            let args: Vec<Json> = question.args.iter().map(to_json).collect();
+            json!({ "function": &*question.function, "args": args })
+        });
         let verdict = self.verdict.as_ref().map(|verdict| {
             json!({
                 "exact": verdict.is_exact(),
@@ -123,6 +127,8 @@ impl Entry {
             "values": values.collect::<Vec<_>>(),
             "parts": parts.collect::<Vec<_>>(),
             "given": given.collect::<Vec<_>>(),
+            "asked": asked.collect::<Vec<_>>(),
+            "let_go": pulse.dropped.iter().map(|one| &*one.function).collect::<Vec<_>>(),
             "patches": pulse.patches.iter().map(|patch| kind(&patch)).collect::<Vec<_>>(),
             "problems": pulse.problems.iter().map(ToString::to_string).collect::<Vec<_>>(),
             "fault": pulse.fault.as_ref().map(ToString::to_string),
@@ -179,6 +185,15 @@ impl Entry {
                 given.payload.iter().map(|(name, value)| format!("{name}: {value}")).collect();
             let call = format!("{}({})", given.name, payload.join(", "));
             lines.push(["given".into(), call, String::new(), String::new()]);
+        }
+        for question in &self.pulse.questions {
+            let args: Vec<String> = question.args.iter().map(ToString::to_string).collect();
+            let call = format!("{}({})", question.function, clipped(&args.join(", ")));
+            lines.push(["asked".into(), call, String::new(), String::new()]);
+        }
+        for dropped in &self.pulse.dropped {
+            let function = dropped.function.to_string();
+            lines.push(["let go".into(), function, String::new(), String::new()]);
         }
         lines
     }

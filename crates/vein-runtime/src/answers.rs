@@ -114,6 +114,15 @@ pub struct Question {
     pub args: Vec<Value>,
 }
 
+/// A question or a stream that nobody waits for any more.
+#[derive(Clone, Debug)]
+pub struct Dropped {
+    /// What it was called.
+    pub id: QuestionId,
+    /// The function.
+    pub function: Name,
+}
+
 /// The functions of a page that are answered at once, by the page's numbers.
 #[derive(Default)]
 pub(crate) struct Functions(pub(crate) Vec<Option<Answer>>);

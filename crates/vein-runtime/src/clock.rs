@@ -1,6 +1,6 @@
 //! What waits for the host's clock and for the host's answers, on behalf of scopes.
 
-use crate::answers::Question;
+use crate::answers::{Dropped, Question};
 use crate::execute::{Activity, Turn};
 use crate::host::HostError;
 use crate::pulse::{Cause, Problem, Pulse};
@@ -150,11 +150,16 @@ impl Runtime {
             }
             let sources = wards.sources.iter().flatten().map(|(id, _)| id);
             for id in sources.chain(&wards.waiting) {
-                if self.waiting.questions.remove(id).is_some() {
-                    pulse.dropped.push(*id);
-                }
+                self.drop_question(*id, pulse);
             }
         }
+    }
+
+    fn drop_question(&mut self, id: QuestionId, pulse: &mut Pulse) {
+        let Some(open) = self.waiting.questions.remove(&id) else { return };
+        let plan = self.view.graph.prepared.plan(self.view.graph.scope(open.scope).plan);
+        let function = plan.asked[open.asked as usize].name.clone();
+        pulse.dropped.push(Dropped { id, function });
     }
 
     /// Starts and stops timers as the pulse found that they run.
@@ -182,17 +187,15 @@ impl Runtime {
         let prepared = self.view.graph.prepared.clone();
         for ((scope, source), args) in turn.asked {
             let here = self.view.graph.scope_mut(scope);
-            let planned = &prepared.plan(here.plan).sources[source as usize];
+            let plan = prepared.plan(here.plan);
+            let asked = plan.sources[source as usize].asked;
+            let streams = plan.asked[asked as usize].answers == Answers::Again;
             let Some(wards) = here.wards.as_mut().filter(|_| here.alive) else { continue };
             let id = self.waiting.next_id();
             let old = wards.sources[source as usize].replace((id, args.clone()));
-            if let Some((old, _)) = old
-                && self.waiting.questions.remove(&old).is_some()
-            {
-                pulse.dropped.push(old);
+            if let Some((old, _)) = old {
+                self.drop_question(old, pulse);
             }
-            let asked = planned.asked;
-            let streams = prepared.plan(here.plan).asked[asked as usize].answers == Answers::Again;
             let open = Open { scope, asked, streams, whose: Whose::Source(source) };
             let args = match args {
                 Value::List(args) => args.to_vec(),

@@ -43,7 +43,7 @@ mod settle;
 mod view;
 mod wakes;
 
-pub use answers::{Answer, Host, Question};
+pub use answers::{Answer, Dropped, Host, Question};
 pub use fault::Fault;
 pub use host::HostError;
 pub use inspect::{Kept, KeptRow, KeptScope};

@@ -1,8 +1,8 @@
 //! The record of a pulse: what was done, what followed, and why.
 
-use crate::answers::Question;
+use crate::answers::{Dropped, Question};
 use crate::fault::Fault;
-use crate::scope::{QuestionId, ScopeId};
+use crate::scope::ScopeId;
 use vein_plan::{Name, Shown, Value};
 use vein_view::Batch;
 
@@ -331,7 +331,7 @@ pub struct Pulse {
     /// What the host is asked now.
     pub questions: Vec<Question>,
     /// Questions and streams that nobody waits for any more.
-    pub dropped: Vec<QuestionId>,
+    pub dropped: Vec<Dropped>,
     /// The patches.
     pub patches: Batch,
     /// The places whose expressions were evaluated, of those that were there before.

@@ -11,7 +11,7 @@ use std::sync::mpsc::{Receiver, Sender, TryRecvError, channel};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::task::{Context, Poll, Waker};
 use vein_plan::{Name, Value};
-use vein_runtime::{Question, QuestionId};
+use vein_runtime::{Dropped, Question, QuestionId};
 
 /// The next answer to a question, and what comes after it.
 type Next = BoxFuture<'static, (QuestionId, Option<Result<Value, String>>, Answers)>;
@@ -117,8 +117,8 @@ impl Driven {
     }
 
     /// Begins to work on what a pulse asks, and lets go of what nobody waits for any more.
-    pub(crate) fn follow(&mut self, asked: &[Question], dropped: &[QuestionId]) {
-        for id in dropped {
+    pub(crate) fn follow(&mut self, asked: &[Question], dropped: &[Dropped]) {
+        for Dropped { id, .. } in dropped {
             if let Some(handle) = self.handles.remove(id) {
                 handle.abort();
             }

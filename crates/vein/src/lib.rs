@@ -48,7 +48,9 @@ pub use vein_check::{
 pub use vein_plan::json;
 pub use vein_plan::{EventField, LoadError, Location, Misfit, Namespace, Property, Step, Value};
 pub use vein_proof::{Entry as Pulse, NotExact, Row, RowSource, Session, Verdict};
-pub use vein_runtime::{Cause, Delivery, Fault, Given, HostError, Left, Question, QuestionId};
+pub use vein_runtime::{
+    Cause, Delivery, Dropped, Fault, Given, HostError, Left, Question, QuestionId,
+};
 pub use vein_view::{Batch, Event, Layout, NodeId, NotDispatched, Patch, Tree};
 
 /// The expression language's standard members, for documentation and tools.

@@ -196,7 +196,10 @@ impl Opening {
             }
         };
         let name: Name = name.into();
-        self.host.promised.get_or_insert_default().insert(name.clone());
+        // Where the rest is answered by hand, all is promised already.
+        if let Some(promised) = &mut self.host.promised {
+            promised.insert(name.clone());
+        }
         self.later.insert(name, Box::new(begin));
         self
     }

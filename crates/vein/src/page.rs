@@ -116,7 +116,7 @@ impl Page {
     /// A path to nothing or to a derived value, or a value of the wrong type.
     pub fn set(&mut self, path: &str, value: impl Serialize) -> Result<Entry, Error> {
         let entry = self.session.set(path, serde_json::to_value(value)?)?;
-        self.done(entry)
+        self.succeeded(entry)
     }
 
     /// Calls a handler of the component, `pour`, or of a store, `tank.draw`. The arguments are a
@@ -138,7 +138,7 @@ impl Page {
     /// ```
     pub fn call(&mut self, handler: &str, args: impl Serialize) -> Result<Entry, Error> {
         let entry = self.session.call(handler, arguments(args)?)?;
-        self.done(entry)
+        self.succeeded(entry)
     }
 
     /// Reads a prop, state or a derived value, by a path such as `bed.moisture`.
@@ -223,9 +223,11 @@ impl Page {
     /// Moves the page's clock on by some milliseconds and runs what has become due, in the order of
     /// time. A timer runs once for each of its periods, however far the clock jumps.
     ///
+    /// A pulse that was taken back is among them, with its fault.
+    ///
     /// # Errors
-    /// An event's payload that does not fit who hears it, or a pulse that was taken back; what is
-    /// due after it is run by the next call.
+    /// An event's payload that does not fit who hears it; what is due after it is run by the next
+    /// call.
     pub fn advance(&mut self, milliseconds: f64) -> Result<Vec<Entry>, Error> {
         let until = self.session.runtime().now() + milliseconds.max(0.0);
         let mut entries = Vec::new();
@@ -236,10 +238,11 @@ impl Page {
     }
 
     /// The next pulse that comes from outside: an answer, an item of a stream, what another thread
-    /// handed over. Wait for it in whatever executor there is, or poll it by hand.
+    /// handed over. Wait for it in whatever executor there is, or poll it by hand. A pulse that was
+    /// taken back comes, too, with its fault.
     ///
     /// # Errors
-    /// An answer or a write that does not fit, or a pulse that was taken back.
+    /// An answer or a write that does not fit.
     pub async fn next(&mut self) -> Result<Entry, Error> {
         std::future::poll_fn(|cx| self.poll_next(cx)).await
     }
@@ -307,7 +310,7 @@ impl Page {
         answer: Result<Value, String>,
     ) -> Result<Option<Entry>, Error> {
         match self.answer_question(question, answer)? {
-            Some(entry) => self.done(entry).map(Some),
+            Some(entry) => self.succeeded(entry).map(Some),
             None => Ok(None),
         }
     }
@@ -338,7 +341,7 @@ impl Page {
     /// An event's payload that does not fit who hears it, or something that went wrong at the end.
     pub fn close(mut self) -> Result<Entry, Error> {
         let entry = self.session.close();
-        self.done(entry)
+        self.succeeded(entry)
     }
 
     /// What there is at present of everything that comes and goes, such as timers and streams.
@@ -372,12 +375,17 @@ impl Page {
         }
     }
 
+    /// Goes on outside with a pulse of [`Page::session_mut`]: who hears is told, who is asked is asked.
+    ///
+    /// # Errors
+    /// An event's payload that does not fit who hears it.
+    pub fn follow(&mut self, entry: Entry) -> Result<Entry, Error> {
+        self.done(entry)
+    }
+
     /// Goes on outside with what a pulse did: who hears is told, who is asked is asked.
     fn done(&mut self, entry: Entry) -> Result<Entry, Error> {
         self.driven.follow(&entry.pulse.questions, &entry.pulse.dropped);
-        if let Some(fault) = &entry.pulse.fault {
-            return Err(Error::Failed(fault.clone()));
-        }
         let misfit = |(event, error)| Error::Payload { event, error };
         for given in &entry.pulse.given {
             self.subscriptions.tell(&given.name, &given.payload).map_err(misfit)?;
@@ -385,6 +393,15 @@ impl Page {
         let session = &mut self.session;
         self.subscriptions.tell_paths(|path| session.get(path).ok()).map_err(misfit)?;
         Ok(entry)
+    }
+
+    /// The same, where whoever asked for the pulse is to know at once that it was taken back.
+    fn succeeded(&mut self, entry: Entry) -> Result<Entry, Error> {
+        let entry = self.done(entry)?;
+        match &entry.pulse.fault {
+            Some(fault) => Err(Error::Failed(fault.clone())),
+            None => Ok(entry),
+        }
     }
 }
 
@@ -511,6 +528,6 @@ impl Found<'_> {
     /// An element that a browser gives no such event, or a pulse that was taken back.
     pub fn dispatch(self, event: &Event) -> Result<Entry, Error> {
         let entry = self.page.session.dispatch(self.node, event)?;
-        self.page.done(entry)
+        self.page.succeeded(entry)
     }
 }

@@ -3,6 +3,7 @@
 use crate::arguments::Show;
 use crate::output::{self, Outcome};
 use crate::project;
+use crate::simulated;
 use anyhow::Result;
 use serde_json::json;
 use vein::{Page, Row};
@@ -11,7 +12,8 @@ pub(crate) fn run(show: &Show) -> Result<Outcome> {
     let Some(opened) = project::open(&show.opening, None)? else {
         return Ok(Outcome::DoesNotHold);
     };
-    let page = opened.ui.page(&opened.component).open_value(opened.props)?;
+    let page = simulated::answered(opened.ui.page(&opened.component), &opened.answers)
+        .open_value(opened.props)?;
     if show.json {
         output::line(serde_json::to_string_pretty(&as_json(&opened.component, &page))?);
     } else if show.tree {

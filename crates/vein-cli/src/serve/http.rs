@@ -71,7 +71,7 @@ impl Site {
 
 /// The page, with the view as it is first, so that nothing is blank until the link is up.
 async fn page(State(site): State<Arc<Site>>) -> Response {
-    let view = match site.ui.page(&site.component).open_value(site.props.clone()) {
+    let view = match site.open() {
         Ok(page) => page.html(),
         Err(error) => {
             return (StatusCode::INTERNAL_SERVER_ERROR, error.to_string()).into_response();

@@ -11,7 +11,9 @@ use futures_util::StreamExt;
 use serde::Deserialize;
 use serde_json::value::RawValue;
 use std::collections::HashMap;
+use std::future::poll_fn;
 use std::sync::Arc;
+use std::task::Poll;
 use std::time::Duration;
 use tokio::time::Instant;
 use vein::{EventField, Page, Pulse, Value};
@@ -49,7 +51,7 @@ pub(super) async fn connect(
 }
 
 async fn run(site: &Site, mut socket: WebSocket) -> anyhow::Result<()> {
-    let mut page = site.ui.page(&site.component).open_value(site.props.clone())?;
+    let mut page = site.open()?;
     page.prove(site.ledger != Ledger::Off);
     page.record(site.ledger != Ledger::Off);
     let opening = page.opening().pulse.patches.to_bytes();
@@ -57,21 +59,36 @@ async fn run(site: &Site, mut socket: WebSocket) -> anyhow::Result<()> {
     let mut clock = Instant::now();
     loop {
         let due = page.next_due().map(|milliseconds| clock + duration(milliseconds));
+        let mut pulses = Vec::new();
         let message = tokio::select! {
             message = socket.next() => match message {
                 Some(Ok(message)) => Some(message),
                 // The tab is gone, whether it said so or not.
                 Some(Err(_)) | None => return Ok(()),
             },
+            // The clock first: what comes then begins from now.
+            came = poll_fn(|cx| {
+                pulses.extend(moved_on(&mut page, &mut clock));
+                match page.poll_next(cx) {
+                    Poll::Pending if pulses.is_empty() => Poll::Pending,
+                    Poll::Pending => Poll::Ready(None),
+                    Poll::Ready(pulse) => Poll::Ready(Some(pulse)),
+                }
+            }) => {
+                match came {
+                    Some(Ok(pulse)) => pulses.push(pulse),
+                    Some(Err(error)) => eprintln!("{error}"),
+                    None => {}
+                }
+                None
+            }
             () = until(due) => None,
         };
-        let elapsed = clock.elapsed();
-        clock += elapsed;
-        let mut pulses = page.advance(elapsed.as_secs_f64() * 1000.0)?;
+        pulses.extend(moved_on(&mut page, &mut clock));
         match message {
             Some(Message::Text(text)) => {
                 let told: Told = serde_json::from_str(&text)?;
-                pulses.push(deliver(&mut page, told));
+                pulses.push(deliver(&mut page, told)?);
             }
             Some(Message::Close(_)) => return Ok(()),
             _ => {}
@@ -86,6 +103,16 @@ async fn run(site: &Site, mut socket: WebSocket) -> anyhow::Result<()> {
     }
 }
 
+/// Moves a page's clock on to now, and runs what has become due.
+fn moved_on(page: &mut Page, clock: &mut Instant) -> Vec<Pulse> {
+    let elapsed = clock.elapsed();
+    *clock += elapsed;
+    page.advance(elapsed.as_secs_f64() * 1000.0).unwrap_or_else(|error| {
+        eprintln!("{error}");
+        Vec::new()
+    })
+}
+
 fn duration(milliseconds: f64) -> Duration {
     Duration::from_secs_f64((milliseconds.max(0.0) / 1000.0).min(86_400.0))
 }
@@ -97,7 +124,7 @@ async fn until(due: Option<Instant>) {
     }
 }
 
-fn deliver(page: &mut Page, told: Told) -> Pulse {
+fn deliver(page: &mut Page, told: Told) -> Result<Pulse, vein::Error> {
     let session = page.session_mut();
     let field =
         |field: EventField| field_value(field, told.fields.get(field.name()).map(|raw| raw.get()));
@@ -106,7 +133,8 @@ fn deliver(page: &mut Page, told: Told) -> Pulse {
         .iter()
         .filter_map(|(node, listener)| session.delivery(*node, *listener, field));
     let deliveries = deliveries.collect();
-    session.deliver(&told.event, "the page", deliveries)
+    let pulse = session.deliver(&told.event, "the page", deliveries);
+    page.follow(pulse)
 }
 
 /// A field of an event from outside: of its type, or empty.

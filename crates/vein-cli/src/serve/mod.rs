@@ -5,11 +5,12 @@ mod live;
 
 use crate::output::{self, Outcome};
 use crate::project::Opened;
+use crate::simulated::{self, Answers};
 use anyhow::{Context, Result, anyhow};
 use std::net::Ipv4Addr;
 use std::sync::Arc;
 use tokio::net::TcpListener;
-use vein::{Ui, Value};
+use vein::{Page, Ui, Value};
 
 /// What is printed of each pulse.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -26,13 +27,22 @@ pub(crate) struct Site {
     pub(crate) props: Value,
     pub(crate) styles: Vec<String>,
     pub(crate) ledger: Ledger,
+    pub(crate) answers: Answers,
     /// The port that was bound.
     pub(crate) port: u16,
 }
 
+impl Site {
+    /// A page of its own, for a tab or for the first view.
+    fn open(&self) -> Result<Page, vein::Error> {
+        let page = simulated::answered(self.ui.page(&self.component), &self.answers);
+        page.proven(false).open_value(self.props.clone())
+    }
+}
+
 /// Serves until the process is told to end.
 pub(crate) fn run(opened: Opened, ledger: Ledger) -> Result<Outcome> {
-    let Opened { ui, component, props, styles, port } = opened;
+    let Opened { ui, component, props, styles, port, answers } = opened;
     let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build()?;
     runtime.block_on(async {
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, port)).await;
@@ -40,7 +50,7 @@ pub(crate) fn run(opened: Opened, ledger: Ledger) -> Result<Outcome> {
         let port = listener.local_addr().context("the port is not known")?.port();
         let address = format!("{component} on http://127.0.0.1:{port}/ · Ctrl+C ends");
         output::try_line(address).context("the address cannot be printed")?;
-        let site = Arc::new(Site { ui, component, props, styles, ledger, port });
+        let site = Arc::new(Site { ui, component, props, styles, ledger, answers, port });
         // Open tabs do not keep the server: they say by themselves that it is gone.
         tokio::select! {
             served = axum::serve(listener, http::router(site)) => served.context("the server stopped"),

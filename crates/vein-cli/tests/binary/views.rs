@@ -3,7 +3,7 @@
 //! and the document is the one in memory.
 
 use crate::browser::Browser;
-use crate::running::{Server, glasshouse};
+use crate::running::{Server, glasshouse, quiet_glasshouse};
 use fantoccini::Locator;
 use serde_json::{Value as Json, json};
 use tempfile::TempDir;
@@ -326,12 +326,14 @@ async fn rows_keep_focus_and_scroll_when_they_move() {
 #[tokio::test]
 async fn the_glasshouse_is_the_same_in_the_browser_and_in_memory() {
     let Some(browser) = Browser::start().await else { return };
-    let server = Server::start(glasshouse(), &["--ledger", "--json"]);
-    let visit = Visit { browser, server, _dir: None }.begin().await.expect("a visit");
-    let ui = vein::Ui::from_dir(glasshouse()).expect("the glasshouse checks");
-    let data = std::fs::read_to_string(glasshouse().join("glass-house.json")).expect("its data");
+    let dir = quiet_glasshouse();
+    let server = Server::start(dir.path(), &["--ledger", "--json"]);
+    let ui = vein::Ui::from_dir(dir.path()).expect("the glasshouse checks");
+    let data = std::fs::read_to_string(dir.path().join("glass-house.json")).expect("its data");
+    let visit = Visit { browser, server, _dir: Some(dir) }.begin().await.expect("a visit");
     let data: Json = serde_json::from_str(&data).expect("JSON");
-    let mut page = ui.open("glass-house", data).expect("data that fits");
+    let opening = ui.page("glass-house").answer("season", || "late autumn").answered_by_hand();
+    let mut page = opening.open(data).expect("data that fits");
     for selector in [
         ".bed button.water",
         ".bed:nth-of-type(3) button.water",
@@ -364,6 +366,31 @@ async fn the_glasshouse_is_the_same_in_the_browser_and_in_memory() {
         .map((heading) => getComputedStyle(heading).fontSize)";
     let sizes = visit.value(titles).await;
     assert_ne!(sizes[0], sizes[1], "both style `h2`, each its own");
+    visit.browser.close().await;
+}
+
+#[tokio::test]
+async fn the_glasshouse_lives_in_the_browser() {
+    let Some(browser) = Browser::start().await else { return };
+    let server = Server::start(glasshouse(), &["--ledger", "--json"]);
+    let visit = Visit { browser, server, _dir: None }.begin().await.expect("a visit");
+    let first = visit.value("document.querySelector('.forecast p').className").await;
+    assert!(["coming", "sky"].iter().any(|name| first == json!(name)), "{first}");
+    // Everything comes by itself: the forecast, each bed's sensor twice, the alarm.
+    let (mut sky, mut readings, mut rings) = (0, 0, 0);
+    while sky < 1 || readings < 10 || rings < 1 {
+        // Several may come at once: what the observer saw of each cannot be told apart.
+        let entry: Json = serde_json::from_str(&visit.server.process.line()).expect("JSON");
+        let cause = entry["cause"].as_str().unwrap_or_default();
+        sky += usize::from(cause.starts_with("answer of fetch_forecast"));
+        readings += usize::from(cause.starts_with("answer of moisture_sensor"));
+        rings += usize::from(cause.starts_with("timer alarm-bell"));
+        assert_eq!(entry["verdict"]["exact"], json!(true), "{entry}");
+    }
+    assert_eq!(visit.value("document.querySelector('.forecast p').className").await, json!("sky"));
+    assert_eq!(visit.value("document.querySelectorAll('.bell').length").await, json!(1));
+    let shown = visit.value("document.querySelector('.sensor').textContent").await;
+    assert!(shown.as_str().is_some_and(|text| text.starts_with("sensor: ")), "{shown}");
     visit.browser.close().await;
 }
 
