@@ -72,6 +72,9 @@ type Written = (usize, CellId, Vec<ReadStep>);
 /// A read of an instance's cell.
 type Seen = (usize, PlanRead);
 
+/// A derived value of an instance, with what it reads.
+type DerivedReads = (usize, CellId, Vec<Seen>);
+
 /// Works out the map of a compiled component.
 ///
 /// ```
@@ -355,7 +358,7 @@ impl<'a> Mapper<'a> {
     }
 
     /// Every derived value, and what is given as one, with what it reads.
-    fn derived(&self) -> Vec<(usize, CellId, Vec<Seen>)> {
+    fn derived(&self) -> Vec<DerivedReads> {
         let mut found = Vec::new();
         for (at, instance) in self.instances.iter().enumerate() {
             for (cell, planned) in instance.plan.cells.iter().enumerate() {
@@ -466,7 +469,7 @@ impl<'a> Mapper<'a> {
     /// The parts that these writes can change, each by its shortest way.
     fn reached(
         &self,
-        derived: &[(usize, CellId, Vec<Seen>)],
+        derived: &[DerivedReads],
         following: &[Following],
         writes: &[Written],
     ) -> Vec<PartReach> {
@@ -528,7 +531,7 @@ impl<'a> Mapper<'a> {
 
     fn action(
         &self,
-        (derived, following): &(Vec<(usize, CellId, Vec<Seen>)>, Vec<Following>),
+        (derived, following): &(Vec<DerivedReads>, Vec<Following>),
         name: String,
         listens: bool,
         at: usize,

@@ -54,7 +54,7 @@ fn has_status(facts: &[Fact], path: &str, wanted: &str) -> bool {
     let mut others = status::ALL.iter().filter(|word| **word != wanted);
     let ruled_out =
         |other: &&str| known().any(|what| matches!(what, Known::NotStatus(word) if word == other));
-    is || others.all(|other| ruled_out(other))
+    is || others.all(ruled_out)
 }
 
 /// Whether the value at a path is known to have been answered.

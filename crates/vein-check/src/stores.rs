@@ -15,6 +15,9 @@ use vein_plan::code::{Expr, Stmt};
 use vein_syntax::Span;
 use vein_syntax::ast::{self, DeclarationKind, ExprKind, File, Ident};
 
+/// The parameters of a handler.
+type Params = Vec<(String, Ty)>;
+
 /// What is known of a store once it has been checked.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) struct StoreFacts {
@@ -23,7 +26,7 @@ pub(crate) struct StoreFacts {
     /// What can be read of it.
     pub(crate) cells: Vec<StoreCell>,
     /// Its handlers, with their parameters.
-    pub(crate) handlers: Vec<(String, Vec<(String, Ty)>)>,
+    pub(crate) handlers: Vec<(String, Params)>,
 }
 
 /// Something that can be read of a store.
@@ -245,11 +248,7 @@ impl Checker<'_> {
     }
 
     /// A handler of a store, by name: the store's plan, the handler's number and parameters.
-    pub(crate) fn store_handler(
-        &mut self,
-        store: u32,
-        name: &Ident,
-    ) -> Option<(u32, u32, Vec<(String, Ty)>)> {
+    pub(crate) fn store_handler(&mut self, store: u32, name: &Ident) -> Option<(u32, u32, Params)> {
         let used = &mut self.stores[store as usize];
         used.used = true;
         let facts = used.facts.as_ref()?;

@@ -8,7 +8,7 @@ use serde::Deserialize;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 use vein::json::Unreadable;
-use vein::{Ui, Value};
+use vein::{HostError, Ui, Value};
 
 /// The port that pages are served on where nothing else is said.
 pub(crate) const PORT: u16 = 4180;
@@ -121,6 +121,14 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
     let answers = project.settings.answers.clone();
     let page = simulated::answered(ui.page(&component), &answers);
     let fits = page.open_value(props.clone()).map(|_| ());
+    if let Err(vein::Error::Host(HostError::Unanswered { missing, .. })) = &fits {
+        let first = missing.first().and_then(|one| one.split([' ', '(']).nth(1)).unwrap_or("name");
+        let advice = format!(
+            "say in `vein.toml` what a simulated host answers: `[answers.{first}]` and `values = [\u{2026}]`"
+        );
+        fits.context(advice)?;
+        return Ok(None);
+    }
     match &data {
         Some(path) if ui.components().any(|name| name == component) => {
             fits.with_context(|| format!("`{}` does not fit", path.display()))?

@@ -182,20 +182,11 @@ impl Session {
         Ok(self.show(pulse))
     }
 
-    /// Answers a question; `None` when nobody waits for the answer any more.
-    ///
-    /// # Errors
-    /// An answer that does not fit its type; whoever asked was told that it failed, in the pulse
-    /// that comes with the error.
-    pub fn answer(
-        &mut self,
-        id: QuestionId,
-        answer: Result<Value, String>,
-    ) -> Result<Option<Entry>, (HostError, Option<Entry>)> {
-        match self.runtime.answer(id, answer) {
-            Ok(pulse) => Ok(pulse.map(|pulse| self.show(pulse))),
-            Err((error, pulse)) => Err((error, pulse.map(|pulse| self.show(pulse)))),
-        }
+    /// Answers a question; `None` when nobody waits for the answer any more. An answer that does not
+    /// fit its type is a failure, and a problem of the pulse says where.
+    pub fn answer(&mut self, id: QuestionId, answer: Result<Value, String>) -> Option<Entry> {
+        let pulse = self.runtime.answer(id, answer)?;
+        Some(self.show(pulse))
     }
 
     /// Ends a stream that has no more to say.

@@ -2,7 +2,6 @@
 
 use crate::answers::{Dropped, Question};
 use crate::execute::{Activity, Turn};
-use crate::host::HostError;
 use crate::pulse::{Cause, Problem, Pulse};
 use crate::record::element_of;
 use crate::runtime::{Left, Runtime};
@@ -230,36 +229,23 @@ impl Runtime {
     }
 
     /// Answers a question; a stream may be answered again and again. `None` when nobody waits for
-    /// the answer any more: it was asked again since, or the component is gone.
-    ///
-    /// # Errors
-    /// An answer that does not fit its type, with the way to what does not. Whoever asked is told
-    /// that it failed.
-    pub fn answer(
-        &mut self,
-        id: QuestionId,
-        answer: Result<Value, String>,
-    ) -> Result<Option<Pulse>, (HostError, Option<Pulse>)> {
-        let Some(Open { scope, asked, .. }) = self.waiting.questions.get(&id) else {
-            return Ok(None);
-        };
+    /// the answer any more: it was asked again since, or the component is gone. An answer that does
+    /// not fit its type is a failure, and a problem of the pulse says what does not fit, and where.
+    pub fn answer(&mut self, id: QuestionId, answer: Result<Value, String>) -> Option<Pulse> {
+        let Open { scope, asked, .. } = self.waiting.questions.get(&id)?;
         let program = self.program();
         let plan = &program.plans[self.view.graph.scope(*scope).plan as usize];
         let asked = &plan.asked[*asked as usize];
-        let name = asked.name.clone();
-        let fitted = answer.map(|value| program.fit(asked.result, &value, &name));
-        match fitted {
+        let function = asked.name.to_string();
+        match answer.map(|value| program.fit(asked.result, &value, &function)) {
+            Ok(Ok(value)) => self.answered(id, Ok(value)),
+            Err(reason) => self.answered(id, Err(reason)),
             Ok(Err(misfit)) => {
                 let reason = misfit.to_string();
-                let mut pulse = self.answered(id, Err(reason.clone()));
-                if let Some(pulse) = &mut pulse {
-                    let function = name.to_string();
-                    pulse.problems.push(Problem::WrongAnswer { function, reason });
-                }
-                Err((misfit.into(), pulse))
+                let mut pulse = self.answered(id, Err(reason.clone()))?;
+                pulse.problems.push(Problem::WrongAnswer { function, reason });
+                Some(pulse)
             }
-            Ok(Ok(value)) => Ok(self.answered(id, Ok(value))),
-            Err(reason) => Ok(self.answered(id, Err(reason))),
         }
     }
 

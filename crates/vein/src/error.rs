@@ -46,6 +46,8 @@ pub enum Error {
     Failed(Fault),
     /// The pulse was not exact.
     NotExact(NotExact),
+    /// An answer of the host does not fit its type. Whoever asked was told that it failed.
+    WrongAnswer(String),
     /// A component gives no such event.
     UnknownEvent {
         /// What was asked for.
@@ -82,6 +84,7 @@ impl std::fmt::Display for Error {
             Error::NotDispatched(error) => write!(f, "{error}"),
             Error::Failed(fault) => write!(f, "the pulse was taken back: {fault}"),
             Error::NotExact(error) => write!(f, "{error}"),
+            Error::WrongAnswer(misfit) => f.write_str(misfit),
             Error::UnknownEvent { name, known } => {
                 write!(f, "the component gives no event `{name}`")?;
                 match known.as_slice() {

@@ -59,6 +59,11 @@ pub use vein_plan::members;
 /// The patch protocol's version.
 pub use vein_view::patch::VERSION as PATCH_VERSION;
 
+/// The host's guide runs.
+#[cfg(doctest)]
+#[doc = include_str!("../../../docs/rust.md")]
+struct HostGuide;
+
 /// The README's Rust code compiles.
 #[cfg(doctest)]
 #[doc = include_str!("../../../README.md")]

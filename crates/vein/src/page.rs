@@ -10,7 +10,7 @@ use serde::de::DeserializeOwned;
 use std::task::{Context, Poll, Waker};
 use vein_plan::{Name, Property, Value, to_json};
 use vein_proof::{Entry, Session};
-use vein_runtime::{HostError, Left, Question, QuestionId};
+use vein_runtime::{Left, Problem, Question, QuestionId};
 use vein_view::{Event, Layout, NodeId, Tree};
 
 /// A component on a page in memory.
@@ -315,22 +315,25 @@ impl Page {
         }
     }
 
+    /// An error for an answer that does not fit; that is told in a pulse, which has its effects.
     fn answer_question(
         &mut self,
         id: QuestionId,
         answer: Result<Value, String>,
     ) -> Result<Option<Entry>, Error> {
-        let answered = self.session.answer(id, answer);
+        let entry = self.session.answer(id, answer);
         if !self.session.runtime().is_open(id) {
             self.driven.done(id);
         }
-        match answered {
-            Ok(entry) => Ok(entry),
-            Err((error, pulse)) => {
-                // The failure has its pulse, too.
-                pulse.map(|pulse| self.done(pulse)).transpose()?;
-                Err(HostError::into(error))
+        let misfit = entry.iter().flat_map(|entry| &entry.pulse.problems).find_map(|problem| {
+            matches!(problem, Problem::WrongAnswer { .. }).then(|| problem.to_string())
+        });
+        match (misfit, entry) {
+            (Some(misfit), Some(entry)) => {
+                self.done(entry)?;
+                Err(Error::WrongAnswer(misfit))
             }
+            (_, entry) => Ok(entry),
         }
     }
 

@@ -230,9 +230,8 @@ impl View {
             InView::Nothing => {}
             InView::One(scope) => self.show(scope, target),
             InView::Rows(rows) => {
-                for row in rows.to_vec() {
-                    self.show(row, target);
-                }
+                let rows = rows.to_vec();
+                rows.into_iter().for_each(|row| self.show(row, target));
             }
             InView::Nodes(_) => self.show_markup(id, spot, target),
         }

@@ -1,5 +1,7 @@
 //! The examples run and print what they are there to show.
 
+#[path = "../../examples/ask_the_host.rs"]
+mod ask_the_host;
 #[path = "../../examples/bind_an_attribute.rs"]
 mod bind_an_attribute;
 #[path = "../../examples/bind_both_ways.rs"]
@@ -8,14 +10,26 @@ mod bind_both_ways;
 mod choose;
 #[path = "../../examples/derive_a_value.rs"]
 mod derive_a_value;
+#[path = "../../examples/drive_from_a_thread.rs"]
+mod drive_from_a_thread;
+#[path = "../../examples/follow_a_stream.rs"]
+mod follow_a_stream;
 #[path = "../../examples/handle_an_event.rs"]
 mod handle_an_event;
+#[path = "../../examples/load_late_data.rs"]
+mod load_late_data;
 #[path = "../../examples/nest_components.rs"]
 mod nest_components;
 #[path = "../../examples/repeat.rs"]
 mod repeat;
+#[path = "../../examples/run_a_timer.rs"]
+mod run_a_timer;
+#[path = "../../examples/share_a_store.rs"]
+mod share_a_store;
 #[path = "../../examples/show_a_value.rs"]
 mod show_a_value;
+#[path = "../../examples/watch_a_value.rs"]
+mod watch_a_value;
 
 /// The lines of an example's output that hold one of the words.
 fn lines(output: &str, words: &[&str]) -> Vec<String> {
@@ -114,4 +128,81 @@ fn nest_components() {
     assert!(output.contains("<section class=\"tool wide\">"), "{output}");
     assert!(output.contains("<b>1 times</b> Watering can"), "{output}");
     assert!(output.contains("<li>Watering can: 3 l</li>"), "{output}");
+}
+
+#[test]
+fn share_a_store() {
+    share_a_store::main().expect("it prints");
+    let output = share_a_store::run().expect("it runs");
+    assert!(lines(&output, &["exact"]).iter().all(|line| line.contains("0 missed · 0 needless")));
+    assert!(output.contains("the host reads 40 l"), "{output}");
+    assert!(lines(&output, &["barrel.low"])[0].contains("false → true"), "{output}");
+}
+
+#[test]
+fn watch_a_value() {
+    watch_a_value::main().expect("it prints");
+    let output = watch_a_value::run().expect("it runs");
+    assert!(
+        output.ends_with("<ol><li>begun at 4</li><li>frost</li><li>thaw</li></ol>\n"),
+        "{output}"
+    );
+    assert_eq!(lines(&output, &["nothing changed"]).len(), 0);
+    assert_eq!(lines(&output, &["0 of 2 parts"]).len(), 1, "{output}");
+}
+
+#[test]
+fn run_a_timer() {
+    run_a_timer::main().expect("it prints");
+    let output = run_a_timer::run().expect("it runs");
+    let counted: Vec<&str> =
+        output.lines().map(|line| line.rsplit(": ").next().unwrap_or("")).collect();
+    assert_eq!(
+        counted,
+        [
+            "0 pulses, <button>open</button><p>0 drops</p>",
+            "3 pulses, <button>close</button><p>3 drops</p>",
+            "0 pulses, <button>open</button><p>3 drops</p>",
+        ]
+    );
+}
+
+#[test]
+fn load_late_data() {
+    load_late_data::main().expect("it prints");
+    let output = load_late_data::run().expect("it runs");
+    assert_eq!(lines(&output, &["class=\"waiting\""]).len(), 4, "{output}");
+    assert!(output.contains("<p>sow winter cress, 0.5 cm deep</p>"), "{output}");
+    assert!(output.ends_with("nothing found: nothing is sown in month 12</p>\n"), "{output}");
+}
+
+#[test]
+fn follow_a_stream() {
+    follow_a_stream::main().expect("it prints");
+    let output = follow_a_stream::run().expect("it runs");
+    assert_eq!(lines(&output, &["answer of bees"]).len(), 4, "{output}");
+    assert!(output.contains("<p>east hive: no bee yet</p>"), "{output}");
+    // Until the other hive says something, what was said last stays.
+    assert!(output.contains("<p>west hive: 21 bees</p>"), "{output}");
+}
+
+#[test]
+fn ask_the_host() {
+    ask_the_host::main().expect("it prints");
+    let output = ask_the_host::run().expect("it runs");
+    assert!(
+        output.starts_with("`bed-survey` asks what nobody answers: `asks soil_name"),
+        "{output}"
+    );
+    assert!(output.contains("<p>sandy loam</p><button>Weigh the harvest</button><p>12.5 kg</p>"));
+    assert_eq!(lines(&output, &["failed the host"]).len(), 1, "{output}");
+    assert!(output.contains("the scales are away"), "{output}");
+}
+
+#[test]
+fn drive_from_a_thread() {
+    drive_from_a_thread::main().expect("it prints");
+    let output = drive_from_a_thread::run().expect("it runs");
+    assert_eq!(lines(&output, &["host set degrees"]).len(), 3, "{output}");
+    assert!(output.ends_with("<li>frost</li><li>thaw</li></ol>\n"), "{output}");
 }
