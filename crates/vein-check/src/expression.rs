@@ -144,10 +144,11 @@ impl Checker<'_> {
                 self.not_usable(name.into(), "a handler", &advice, span)
             }
             Some(Symbol::Broken) => self.broken(),
-            None if matches!(name, "Math" | "JSON" | "Number" | "String" | "Boolean") => {
+            None if matches!(name, "Math" | "JSON" | "Local" | "Number" | "String" | "Boolean") => {
                 let advice = match name {
                     "Math" => "use one of its members: `Math.round(…)`",
                     "JSON" => "use its member: `JSON.stringify(…)`",
+                    "Local" => "use one of its members: `Local.number(…)`",
                     _ => "call it with a value",
                 };
                 self.not_usable(name.into(), "a standard name", advice, span)

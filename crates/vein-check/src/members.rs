@@ -77,6 +77,7 @@ impl Checker<'_> {
         let on = match root.as_str() {
             "Math" => Receiver::Math,
             "JSON" => Receiver::Json,
+            "Local" => Receiver::Local,
             _ => return None,
         };
         if self.local(root).is_some() || self.symbols.contains_key(root) {
@@ -236,6 +237,9 @@ impl Checker<'_> {
             match param {
                 Param::Number => ids.push(self.expr_of(arg, &Ty::Number, &why(info)).id),
                 Param::String => ids.push(self.expr_of(arg, &Ty::String, &why(info)).id),
+                Param::Strings => {
+                    ids.push(self.expr_of(arg, &Ty::list(Ty::String), &why(info)).id);
+                }
                 Param::Item => {
                     let want = Ty::optional(item.clone());
                     let want = if info.member == Member::With { &item } else { &want };
@@ -381,6 +385,7 @@ pub(crate) fn signature(info: &MemberInfo) -> String {
                 Param::Item => "item",
                 Param::SameList => "list",
                 Param::Any => "value",
+                Param::Strings => "strings",
                 Param::Predicate => "item => …",
                 Param::Mapper => "item => …",
                 Param::ListMapper => "item => […]",

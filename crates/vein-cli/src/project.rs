@@ -2,9 +2,10 @@
 
 use crate::arguments::Opening;
 use crate::output;
-use crate::simulated::{self, Answers};
+use crate::simulated::{self, Answer, Answers};
 use anyhow::{Context, Result, bail};
 use serde::Deserialize;
+use std::collections::BTreeMap;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 use vein::json::Unreadable;
@@ -28,9 +29,20 @@ struct Settings {
     styles: Vec<PathBuf>,
     /// The port to serve on.
     port: Option<u16>,
+    /// The language that is formatted in (BCP 47), and the time zone (IANA).
+    locale: Option<String>,
+    zone: Option<String>,
     /// What functions that components ask, await or stream answer.
     #[serde(default)]
-    answers: Answers,
+    answers: BTreeMap<String, Answer>,
+}
+
+impl Settings {
+    fn simulated(&self) -> Answers {
+        let or = |set: &Option<String>, or: &str| set.clone().unwrap_or_else(|| or.to_owned());
+        let (locale, zone) = (or(&self.locale, "en"), or(&self.zone, "UTC"));
+        Answers { locale, zone, functions: self.answers.clone() }
+    }
 }
 
 /// A folder with components.
@@ -118,8 +130,8 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
         None => Value::Null,
     };
     // Data that does not fit is told before anything is shown or served.
-    let answers = project.settings.answers.clone();
-    let page = simulated::answered(ui.page(&component), &answers);
+    let answers = project.settings.simulated();
+    let page = simulated::answered(ui.page(&component), &answers)?;
     let fits = page.open_value(props.clone()).map(|_| ());
     if let Err(vein::Error::Host(HostError::Unanswered { missing, .. })) = &fits {
         let first = missing.first().and_then(|one| one.split([' ', '(']).nth(1)).unwrap_or("name");
@@ -143,7 +155,7 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
 
 /// What the text of a `vein.toml` says that functions answer.
 pub(crate) fn answers(settings: &str) -> Result<Answers> {
-    Ok(toml::from_str::<Settings>(settings)?.answers)
+    Ok(toml::from_str::<Settings>(settings)?.simulated())
 }
 
 fn component(named: Option<&str>, project: &Project, ui: &Ui) -> Result<String> {

@@ -8,8 +8,14 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 use vein::{Opening, Value};
 
-/// Answers by the names of functions.
-pub(crate) type Answers = BTreeMap<String, Answer>;
+/// What a page is opened with, beside its data.
+#[derive(Clone, Debug)]
+pub(crate) struct Answers {
+    pub(crate) locale: String,
+    pub(crate) zone: String,
+    /// By the names of functions.
+    pub(crate) functions: BTreeMap<String, Answer>,
+}
 
 /// How one function is answered.
 #[derive(Clone, Debug, Deserialize)]
@@ -47,9 +53,10 @@ fn no_reason() -> String {
 }
 
 /// Has a page answered as the settings say. What they do not name is left without an answer.
-pub(crate) fn answered(opening: Opening, answers: &Answers) -> Opening {
+pub(crate) fn answered(opening: Opening, answers: &Answers) -> Result<Opening, vein::Error> {
+    let opening = opening.locale(&answers.locale, &answers.zone)?;
     let mut opening = opening.answered_by_hand();
-    for (name, answer) in answers {
+    for (name, answer) in &answers.functions {
         let answer = Arc::new(answer.clone());
         let at_once = answer.clone();
         opening = opening.answer_values(name, move |_| match at_once.values.first() {
@@ -62,7 +69,7 @@ pub(crate) fn answered(opening: Opening, answers: &Answers) -> Opening {
             Ok(items(answer.clone(), number, seed(args)))
         });
     }
-    opening
+    Ok(opening)
 }
 
 /// The same question wanders the same way.

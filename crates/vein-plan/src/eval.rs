@@ -22,6 +22,18 @@ pub trait Cells {
     /// What the host answers to a function of the plan. A host that fails notes it for whoever
     /// started the evaluation, and `null` stands for the answer.
     fn ask(&mut self, asked: u32, args: &[Value]) -> Value;
+
+    /// What a function of `Local` gives where the page is shown. Without a locale, the first
+    /// argument as ECMAScript's `ToString` gives it.
+    fn local(&mut self, _member: Member, args: &[Value]) -> Text {
+        args.first().map_or(Text::from(""), Value::to_text)
+    }
+}
+
+/// Formatting for people, in some locale and time zone.
+pub trait Formats: Send + Sync {
+    /// What a function of `Local` gives for its arguments; always the same for the same.
+    fn format(&self, member: Member, args: &[Value]) -> Text;
 }
 
 /// A value on its way through an expression, with where it came from.
@@ -233,6 +245,9 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         let receiver = receiver.map(|e| self.follow(e));
         let args: Vec<Value> = args.iter().map(|e| self.value(*e)).collect();
         let Some(receiver) = receiver else {
+            if member.info().on == crate::members::Receiver::Local {
+                return (Value::String(self.cells.local(member, &args)), O::made());
+            }
             return (standard::call(member, &Value::Null, &args), O::made());
         };
         let result = |receiver: &Followed<O>| standard::call(member, &receiver.0, &args);

@@ -32,6 +32,7 @@ pub mod verify;
 
 pub use codec::LoadError;
 pub use convert::{Misfit, to_json};
+pub use eval::Formats;
 pub use program::{
     Answers, Asked, Block, BlockId, Cell, CellKind, Commit, Conversion, Event, EventField, Form,
     Given, Handler, Heard, Hook, Listener, ListenerOptions, Location, Namespace, Next, Part,

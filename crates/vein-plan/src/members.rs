@@ -16,6 +16,8 @@ pub enum Receiver {
     Math,
     /// The namespace object `JSON`.
     Json,
+    /// The namespace `Local`: formatting for people, in the page's locale and time zone.
+    Local,
     /// A global function.
     Global,
 }
@@ -31,6 +33,8 @@ pub enum Param {
     Item,
     /// A list of the same kind.
     SameList,
+    /// A list of strings.
+    Strings,
     /// Any value.
     Any,
     /// `(item, index) => any`, taken as truthy or falsy.
@@ -192,6 +196,16 @@ members! {
     Math "SQRT1_2" SqrtHalf property [] 0 Number;
     Math "SQRT2" Sqrt2 property [] 0 Number;
     Json "stringify" Stringify method [Any] 1 String;
+    Local "number" LocalNumber method [Number, Number, Number] 1 String;
+    Local "percent" LocalPercent method [Number, Number] 1 String;
+    Local "money" LocalMoney method [Number, String] 2 String;
+    Local "measure" LocalMeasure method [Number, String] 2 String;
+    Local "date" LocalDate method [Number, String] 1 String;
+    Local "time" LocalTime method [Number, String] 1 String;
+    Local "moment" LocalMoment method [Number, String] 1 String;
+    Local "ago" LocalAgo method [Number, String] 2 String;
+    Local "plural" LocalPlural method [Number] 1 String;
+    Local "list" LocalList method [Strings, String] 1 String;
     Global "Number" ToNumber method [Any] 1 Number;
     Global "String" ToText method [Any] 1 String;
     Global "Boolean" ToBoolean method [Any] 1 Boolean;

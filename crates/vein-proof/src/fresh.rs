@@ -78,6 +78,10 @@ impl Cells for Sight<'_> {
         let plan = self.fresh.scopes[self.scope].plan;
         self.runtime.answer_at_once(plan, asked, args).unwrap_or_default()
     }
+
+    fn local(&mut self, member: vein_plan::members::Member, args: &[Value]) -> vein_plan::Text {
+        self.runtime.local(member, args)
+    }
 }
 
 /// Renders what a runtime should show.

@@ -7,7 +7,8 @@ use crate::scope::{QuestionId, ScopeId};
 use crate::view::Clean;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::sync::Arc;
-use vein_plan::{Answers, Name, Plan, Program, SpotKind, Value};
+use vein_plan::members::Member;
+use vein_plan::{Answers, Formats, Name, Plan, Program, SpotKind, Text, Value};
 
 /// A function that the host answers at once: values in, a value or why there is none out.
 pub type Answer = Arc<dyn Fn(&[Value]) -> Result<Value, String> + Send + Sync>;
@@ -17,6 +18,8 @@ pub type Answer = Arc<dyn Fn(&[Value]) -> Result<Value, String> + Send + Sync>;
 pub struct Host {
     /// Makes markup from data safe; without it such markup is shown as text.
     pub clean: Option<Clean>,
+    /// Formats for people, in the page's locale; without it, values are shown plainly.
+    pub formats: Option<Arc<dyn Formats>>,
     /// The functions that it answers at once.
     pub functions: FxHashMap<Name, Answer>,
     /// The functions that it will answer later, or again and again; `None` promises all.
@@ -123,6 +126,16 @@ pub struct Dropped {
     pub function: Name,
 }
 
+/// How a page formats for people.
+#[derive(Default)]
+pub(crate) struct Formatting(pub(crate) Option<Arc<dyn Formats>>);
+
+impl std::fmt::Debug for Formatting {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(if self.0.is_some() { "in a locale" } else { "plain" })
+    }
+}
+
 /// The functions of a page that are answered at once, by the page's numbers.
 #[derive(Default)]
 pub(crate) struct Functions(pub(crate) Vec<Option<Answer>>);
@@ -152,7 +165,15 @@ impl Graph {
         fitted.map_err(|misfit| failed(misfit.to_string()))
     }
 
-    /// The same, for an evaluation: a failure is noted, and whoever started it finds it.
+    /// What a function of `Local` gives on this page.
+    pub(crate) fn local(&self, member: Member, args: &[Value]) -> Text {
+        match &self.formats.0 {
+            Some(formats) => formats.format(member, args),
+            None => args.first().map_or(Text::from(""), Value::to_text),
+        }
+    }
+
+    /// What the host answers, for an evaluation: a failure is noted, and whoever started it finds it.
     pub(crate) fn ask(&mut self, scope: ScopeId, asked: u32, args: &[Value]) -> Value {
         match self.answer_at_once(self.scope(scope).plan, asked, args) {
             Ok(value) => value,

@@ -84,6 +84,11 @@ impl Runtime {
         self.view.graph.answer_at_once(plan as u32, asked, args)
     }
 
+    /// What a function of `Local` gives on this page.
+    pub fn local(&self, member: vein_plan::members::Member, args: &[Value]) -> vein_plan::Text {
+        self.view.graph.local(member, args)
+    }
+
     /// What each source of a component was asked with, and its question.
     pub fn asked_with(&self, scope: ScopeId) -> Vec<Option<(crate::QuestionId, Value)>> {
         let wards = self.view.graph.scope(scope).wards.as_ref();

@@ -48,6 +48,9 @@ pub enum Error {
     NotExact(NotExact),
     /// An answer of the host does not fit its type. Whoever asked was told that it failed.
     WrongAnswer(String),
+    /// There is no such language or time zone.
+    #[cfg(feature = "locale")]
+    Locale(vein_locale::UnknownLocale),
     /// A component gives no such event.
     UnknownEvent {
         /// What was asked for.
@@ -85,6 +88,8 @@ impl std::fmt::Display for Error {
             Error::Failed(fault) => write!(f, "the pulse was taken back: {fault}"),
             Error::NotExact(error) => write!(f, "{error}"),
             Error::WrongAnswer(misfit) => f.write_str(misfit),
+            #[cfg(feature = "locale")]
+            Error::Locale(error) => write!(f, "{error}"),
             Error::UnknownEvent { name, known } => {
                 write!(f, "the component gives no event `{name}`")?;
                 match known.as_slice() {
@@ -118,4 +123,11 @@ from! {
     Select(SelectError);
     NotDispatched(NotDispatched);
     NotExact(NotExact);
+}
+
+#[cfg(feature = "locale")]
+impl From<vein_locale::UnknownLocale> for Error {
+    fn from(error: vein_locale::UnknownLocale) -> Self {
+        Error::Locale(error)
+    }
 }

@@ -111,6 +111,11 @@ impl Opening {
             promised: Some(Default::default()),
             ..Host::default()
         };
+        #[cfg(feature = "locale")]
+        let host = Host {
+            formats: vein_locale::Locale::new("en", "UTC").ok().map(|en| Arc::new(en) as _),
+            ..host
+        };
         let (component, later) = (component.to_owned(), FxHashMap::default());
         Opening { ui, component, host, later, proving: true }
     }
@@ -202,6 +207,26 @@ impl Opening {
         }
         self.later.insert(name, Box::new(begin));
         self
+    }
+
+    /// Formats for people as a language does (a BCP 47 tag) and in a time zone (of the IANA
+    /// database), for the functions of `Local`. Without this it is `en` and `UTC`.
+    ///
+    /// # Errors
+    /// What is no language tag, or no time zone.
+    ///
+    /// ```
+    /// let ui = vein::Ui::from_sources([("a-price.vein",
+    ///     "takes coins: number\n<p>{Local.money(coins, 'EUR')} {Local.date(0, 'long')}</p>")])?;
+    /// let page = ui.page("a-price").locale("de", "Europe/Berlin")?;
+    /// let page = page.open(serde_json::json!({ "coins": 1234.5 }))?;
+    /// assert_eq!(page.html(), "<p>1.234,50&nbsp;€ 1. Januar 1970</p>");
+    /// # Ok::<(), vein::Error>(())
+    /// ```
+    #[cfg(feature = "locale")]
+    pub fn locale(mut self, tag: &str, zone: &str) -> Result<Opening, Error> {
+        self.host.formats = Some(Arc::new(vein_locale::Locale::new(tag, zone)?));
+        Ok(self)
     }
 
     /// Leaves what is declared with `awaits` and `streams` and not answered here to whoever drives

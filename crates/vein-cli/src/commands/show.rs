@@ -12,7 +12,7 @@ pub(crate) fn run(show: &Show) -> Result<Outcome> {
     let Some(opened) = project::open(&show.opening, None)? else {
         return Ok(Outcome::DoesNotHold);
     };
-    let page = simulated::answered(opened.ui.page(&opened.component), &opened.answers)
+    let page = simulated::answered(opened.ui.page(&opened.component), &opened.answers)?
         .open_value(opened.props)?;
     if show.json {
         output::line(serde_json::to_string_pretty(&as_json(&opened.component, &page))?);

@@ -83,7 +83,9 @@ async fn page(State(site): State<Arc<Site>>) -> Response {
     let project = (0..site.styles.len()).map(|number| link(format!("/style/{number}")));
     let styles: String = project.chain(own).collect();
     // A component's name is letters, digits, hyphens, dots and underscores only.
-    let frame = PAGE.replace("<!--component-->", &site.component).replace("<!--styles-->", &styles);
+    let frame = PAGE.replace("<!--locale-->", &site.answers.locale);
+    let frame =
+        frame.replace("<!--component-->", &site.component).replace("<!--styles-->", &styles);
     // The view last: whatever it shows is not looked through again.
     let html = frame.replace("<!--view-->", &view);
     ([(header::CONTENT_TYPE, "text/html; charset=utf-8")], html).into_response()

@@ -35,7 +35,7 @@ pub(crate) struct Site {
 impl Site {
     /// A page of its own, for a tab or for the first view.
     fn open(&self) -> Result<Page, vein::Error> {
-        let page = simulated::answered(self.ui.page(&self.component), &self.answers);
+        let page = simulated::answered(self.ui.page(&self.component), &self.answers)?;
         page.proven(false).open_value(self.props.clone())
     }
 }

@@ -8,7 +8,7 @@
 mod settling;
 mod waking;
 
-use crate::answers::Functions;
+use crate::answers::{Formatting, Functions};
 use crate::change::{Change, Undo};
 use crate::fault::Fault;
 use crate::scope::{Mark, NONE, ReaderState, Scope, ScopeId, Slot};
@@ -20,8 +20,9 @@ use std::collections::BinaryHeap;
 use std::sync::Arc;
 use vein_plan::code::CellId;
 use vein_plan::eval::Cells;
+use vein_plan::members::Member;
 use vein_plan::track::{Origin, Tracked};
-use vein_plan::{Read, SpotKind, Step, Value};
+use vein_plan::{Read, SpotKind, Step, Text, Value};
 use vein_view::NodeNumber;
 
 /// A reader anywhere on the page.
@@ -115,6 +116,7 @@ pub(crate) struct Graph {
     /// Who uses a store, by the plans of both.
     pub(crate) users: FxHashMap<(u32, u32), Vec<ScopeId>>,
     pub(crate) functions: Functions,
+    pub(crate) formats: Formatting,
     /// What went wrong in an evaluation.
     pub(crate) fault: Option<Fault>,
     /// The writes that led to the statements that run now.
@@ -143,6 +145,10 @@ impl Cells for Sight<'_> {
     fn ask(&mut self, asked: u32, args: &[Value]) -> Value {
         self.graph.ask(self.scope, asked, args)
     }
+
+    fn local(&mut self, member: Member, args: &[Value]) -> Text {
+        self.graph.local(member, args)
+    }
 }
 
 impl Graph {
@@ -163,6 +169,7 @@ impl Graph {
             stores: FxHashMap::default(),
             users: FxHashMap::default(),
             functions: Functions::default(),
+            formats: Formatting::default(),
             fault: None,
             causes: SmallVec::new(),
             writes: 0,

@@ -458,3 +458,41 @@ does set(to: number) { n = to }
     page.answers_now().unwrap_or_else(|error| panic!("{error}"));
     assert_eq!(page.get::<String>("text is").ok().as_deref(), Some("failed"));
 }
+
+#[test]
+fn a_page_formats_in_its_locale() {
+    let text = "takes n: number
+<p>{Local.number(n)} {Local.percent(0.256)} {Local.list(['a', 'b', 'c'], 'or')} {Local.plural(1)}</p>
+<i title='<- Local.time(0, \"short\")'>{Local.ago(-3, 'day')} {Local.measure(n, 'furlong-ish')}</i>";
+    let ui = Ui::from_sources([("a-b.vein", text)]).unwrap_or_else(|error| panic!("{error}"));
+    let mut page = ui.open("a-b", json!({ "n": 1234.5 })).unwrap_or_else(|error| panic!("{error}"));
+    let english = "<p>1,234.5 26% a, b, or c one</p><i title=\"12:00 AM\">3 days ago 1234.5</i>";
+    assert_eq!(page.html(), english);
+    let changed = exact(page.set("n", 2));
+    assert_eq!(changed.changed(), ["a-b › p text", "a-b › i text"]);
+    let german = ui.page("a-b").locale("de", "Europe/Berlin");
+    let german = german.and_then(|page| page.open(json!({ "n": 1234.5 })));
+    let german = german.unwrap_or_else(|error| panic!("{error}")).html();
+    assert!(german.contains("1.234,5 26&nbsp;% a, b oder c one"), "{german}");
+    assert!(german.contains("title=\"01:00\">vor 3 Tagen"), "{german}");
+    for (tag, zone, wrong) in [("no language", "UTC", "language tag"), ("en", "Mars", "time zone")] {
+        let error = ui.page("a-b").locale(tag, zone).map(|_| ()).expect_err("no such thing");
+        assert!(error.to_string().contains(wrong), "{error}");
+    }
+}
+
+#[test]
+fn what_adds_more_and_more_is_stopped() {
+    let seed = "takes n: number
+gives sprout(n: number)
+upon added { give sprout(n); give sprout(n) }
+<b>{n}</b>";
+    let bed = "holds seeds: number[] = []
+does grow(n: number) { seeds.push(n + 1) }
+<p click='-> grow(0)'>{seeds.length}</p><a-seed each='n of seeds' n='<- n' sprout='-> grow'></a-seed>";
+    let mut page = opened(&[("a-seed.vein", seed), ("a-bed.vein", bed)], "a-bed", json!({}));
+    let error = page.find("p").and_then(vein::Found::click).map(|_| ());
+    let Err(Error::Failed(Fault::NoEnd { circle })) = &error else { panic!("{error:?}") };
+    assert!(circle.iter().any(|(name, _)| name.ends_with("upon added")), "{circle:?}");
+    assert_eq!((page.html().as_str(), page.left().scopes), ("<p>0</p>", 1));
+}

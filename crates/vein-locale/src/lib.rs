@@ -1,0 +1,121 @@
+//! Formatting for people: what the functions of `Local` give in a locale and a time zone.
+//!
+//! The results are those of ECMAScript's `Intl` (ECMA-402), worked out by ICU4X.
+//!
+//! ```
+//! use vein_locale::Locale;
+//! use vein_plan::{Formats, members::Member, Value};
+//! let german = Locale::new("de", "Europe/Berlin")?;
+//! let shown = german.format(Member::LocalMoney, &[Value::from(1234.5), Value::from("EUR")]);
+//! assert_eq!(shown.to_string(), "1.234,50\u{a0}€");
+//! # Ok::<(), vein_locale::UnknownLocale>(())
+//! ```
+
+mod moment;
+mod number;
+
+use icu::list::{ListFormatter, options::ListFormatterOptions};
+use icu::plurals::{PluralCategory, PluralRules, PluralRulesOptions};
+use jiff::tz::TimeZone;
+use vein_plan::members::Member;
+use vein_plan::{Formats, Text, Value};
+use writeable::Writeable;
+
+/// A language with its customs, and a time zone.
+#[derive(Debug)]
+pub struct Locale {
+    locale: icu::locale::Locale,
+    zone: TimeZone,
+}
+
+/// Why there is no such locale or time zone.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum UnknownLocale {
+    /// What is no language tag (BCP 47).
+    Tag(String),
+    /// What is no time zone of the IANA database.
+    Zone(String),
+}
+
+impl std::fmt::Display for UnknownLocale {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            UnknownLocale::Tag(tag) => {
+                write!(f, "`{tag}` is no language tag: write one such as `en`, `de-AT` or `ja`")
+            }
+            UnknownLocale::Zone(zone) => {
+                write!(f, "`{zone}` is no time zone: write one such as `UTC` or `Europe/Berlin`")
+            }
+        }
+    }
+}
+
+impl std::error::Error for UnknownLocale {}
+
+impl Locale {
+    /// A locale by its language tag (BCP 47), with a time zone by its name in the IANA database. A
+    /// language that nothing is known of formats as the root locale does.
+    ///
+    /// # Errors
+    /// What is no tag, or no zone.
+    pub fn new(tag: &str, zone: &str) -> Result<Locale, UnknownLocale> {
+        let locale =
+            icu::locale::Locale::try_from_str(tag).map_err(|_| UnknownLocale::Tag(tag.into()))?;
+        let zone = TimeZone::get(zone).map_err(|_| UnknownLocale::Zone(zone.into()))?;
+        Ok(Locale { locale, zone })
+    }
+
+    fn list(&self, items: &[Value], or: bool) -> Option<String> {
+        let options = ListFormatterOptions::default();
+        let prefs = (&self.locale).into();
+        let formatter = match or {
+            true => ListFormatter::try_new_or(prefs, options),
+            false => ListFormatter::try_new_and(prefs, options),
+        };
+        let items: Vec<String> = items.iter().map(|item| item.to_text().to_string()).collect();
+        Some(formatter.ok()?.format(items.iter()).write_to_string().into_owned())
+    }
+
+    fn plural(&self, n: f64) -> Option<&'static str> {
+        let rules = PluralRules::try_new((&self.locale).into(), PluralRulesOptions::default());
+        let decimal = number::decimal(n.abs(), 3, 0)?;
+        Some(match rules.ok()?.category_for(&decimal) {
+            PluralCategory::Zero => "zero",
+            PluralCategory::One => "one",
+            PluralCategory::Two => "two",
+            PluralCategory::Few => "few",
+            PluralCategory::Many => "many",
+            PluralCategory::Other => "other",
+        })
+    }
+}
+
+impl Formats for Locale {
+    fn format(&self, member: Member, args: &[Value]) -> Text {
+        let number = |at: usize| args.get(at).map_or(f64::NAN, Value::to_number);
+        let digits = |at: usize| args.get(at).map(|value| value.to_number().clamp(0.0, 100.0));
+        let word = |at: usize, or: &str| match args.get(at) {
+            Some(Value::String(text)) => text.to_string(),
+            _ => or.to_owned(),
+        };
+        let n = number(0);
+        let shown = match member {
+            Member::LocalNumber => self.number(n, digits(1), digits(2)),
+            Member::LocalPercent => self.percent(n, digits(1)),
+            Member::LocalMoney => self.money(n, &word(1, "")),
+            Member::LocalMeasure => self.measure(n, &word(1, "")),
+            Member::LocalAgo => self.ago(n, &word(1, "")),
+            Member::LocalDate => self.date(n, &word(1, "medium")),
+            Member::LocalTime => self.time(n, &word(1, "medium")),
+            Member::LocalMoment => self.moment(n, &word(1, "medium")),
+            Member::LocalPlural => self.plural(n).map(str::to_owned),
+            Member::LocalList => match args.first() {
+                Some(Value::List(items)) => self.list(items, word(1, "and") == "or"),
+                _ => None,
+            },
+            _ => None,
+        };
+        // What cannot be said in the locale is said plainly.
+        shown.map_or_else(|| args.first().map_or(Text::from(""), Value::to_text), Text::from)
+    }
+}
