@@ -475,7 +475,8 @@ fn a_page_formats_in_its_locale() {
     let german = german.unwrap_or_else(|error| panic!("{error}")).html();
     assert!(german.contains("1.234,5 26&nbsp;% a, b oder c one"), "{german}");
     assert!(german.contains("title=\"01:00\">vor 3 Tagen"), "{german}");
-    for (tag, zone, wrong) in [("no language", "UTC", "language tag"), ("en", "Mars", "time zone")] {
+    for (tag, zone, wrong) in [("no language", "UTC", "language tag"), ("en", "Mars", "time zone")]
+    {
         let error = ui.page("a-b").locale(tag, zone).map(|_| ()).expect_err("no such thing");
         assert!(error.to_string().contains(wrong), "{error}");
     }
