@@ -19,6 +19,7 @@ pub mod convert;
 pub mod dom;
 pub mod eval;
 pub mod json;
+pub mod life;
 pub mod members;
 pub mod number;
 pub mod ops;
@@ -33,11 +34,11 @@ pub mod verify;
 pub use codec::LoadError;
 pub use convert::{Misfit, to_json};
 pub use eval::Formats;
+pub use life::{Answers, Asked, Hook, Source, When, status};
 pub use program::{
-    Answers, Asked, Block, BlockId, Cell, CellKind, Commit, Conversion, Event, EventField, Form,
-    Given, Handler, Heard, Hook, Listener, ListenerOptions, Location, Namespace, Next, Part,
-    PartKind, Plan, PlanRead, Program, Property, ReadStep, Reads, Shape, Source, Spot, SpotKind,
-    TemplateNode, Type, TypeId, Use, When, status,
+    Block, BlockId, Cell, CellKind, Commit, Conversion, Event, EventField, Form, Given, Handler,
+    Heard, Listener, ListenerOptions, Location, Namespace, Next, Part, PartKind, Plan, PlanRead,
+    Program, Property, ReadStep, Reads, Shape, Spot, SpotKind, TemplateNode, Type, TypeId, Use,
 };
 pub use shown::Shown;
 pub use text::Text;

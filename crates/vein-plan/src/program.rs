@@ -1,6 +1,7 @@
 //! Compiled components and what they share.
 
 use crate::code::{Body, CellId, Expr, ExprId, LocalId, NameId, Place, Stmt};
+use crate::life::{Asked, Hook, Source};
 use crate::track::Extent;
 use crate::value::{Name, Value};
 use serde::{Deserialize, Serialize};
@@ -120,101 +121,6 @@ pub enum CellKind {
     Handed,
     /// What stands in a cell of a store: the store's plan, and the cell there.
     Store(u32, CellId),
-}
-
-/// When a host answers.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
-pub enum Answers {
-    /// At once, and always the same for the same arguments: `asks`.
-    AtOnce,
-    /// Later, once: `awaits`.
-    Later,
-    /// Again and again: `streams`.
-    Again,
-}
-
-impl Answers {
-    /// The verb that declares it.
-    pub fn verb(self) -> &'static str {
-        match self {
-            Answers::AtOnce => "asks",
-            Answers::Later => "awaits",
-            Answers::Again => "streams",
-        }
-    }
-}
-
-/// A function that the host answers.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Asked {
-    /// Its name.
-    pub name: Name,
-    /// When it is answered.
-    pub answers: Answers,
-    /// Its parameters.
-    pub params: Vec<(Name, TypeId)>,
-    /// The type of the answer.
-    pub result: TypeId,
-}
-
-/// State that is filled by answers of the host. Its three cells are ordinary state that nobody but
-/// the host's answers write.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Source {
-    /// Which function of the plan is asked: one that answers later, or again and again.
-    pub asked: u32,
-    /// What it is asked with: a list.
-    pub args: ExprId,
-    /// What that reads.
-    pub reads: Reads,
-    /// The last answer, `null` before the first.
-    pub value: CellId,
-    /// `'waiting'`, `'ready'` or `'failed'`.
-    pub status: CellId,
-    /// Why it failed.
-    pub reason: CellId,
-    /// Where it was written.
-    pub location: Location,
-}
-
-/// The states of a [`Source`], as its status names them.
-pub mod status {
-    /// It was asked and not answered yet.
-    pub const WAITING: &str = "waiting";
-    /// The last question was answered.
-    pub const READY: &str = "ready";
-    /// The last question was answered with a failure.
-    pub const FAILED: &str = "failed";
-    /// All of them.
-    pub const ALL: [&str; 3] = [WAITING, READY, FAILED];
-}
-
-/// Statements that run by themselves.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Hook {
-    /// When.
-    pub when: When,
-    /// How many locals the statements use.
-    pub locals: LocalId,
-    /// What happens.
-    pub body: Body,
-    /// How it was written, such as `upon change (litres)`.
-    pub address: Name,
-    /// Where it was written.
-    pub location: Location,
-}
-
-/// When the statements of a [`Hook`] run.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub enum When {
-    /// When the component is added.
-    Added,
-    /// When it is removed.
-    Removed,
-    /// When one of these has changed in a pulse. Always fixed.
-    Changed(Reads),
-    /// Each time that so many milliseconds are over; never while it is `null`.
-    Every(ExprId, Reads),
 }
 
 /// A piece of markup that comes and goes as a whole: a component's own, an alternative of a

@@ -2,10 +2,11 @@
 //! every child stands before its parent. What passes cannot make the engine go astray.
 
 use crate::code::{CellId, Expr, ExprId, LocalId, Place, PlaceStep, Stmt, StmtId};
+use crate::life::{Answers, Asked, Hook, Source, When};
 use crate::members::{Member, Param};
 use crate::program::{
-    Answers, Asked, Block, BlockId, CellKind, Conversion, Given, Hook, Next, Plan, Program,
-    ReadStep, Reads, Source, Spot, SpotKind, TemplateNode, Type, TypeId, When,
+    Block, BlockId, CellKind, Conversion, Given, Next, Plan, Program, ReadStep, Reads, Spot,
+    SpotKind, TemplateNode, Type, TypeId,
 };
 
 /// How deep expressions may be nested once compiled.

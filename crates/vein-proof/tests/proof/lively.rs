@@ -174,5 +174,8 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
     }
     // The generator has to reach what it is for.
     assert!(pulses >= 20_000 && changed > pulses / 2 && failed > 150, "{reached}");
-    assert!(in_reach > pulses / 2 && answered > 2000 && timers > 1000 && removed > 1000, "{reached}");
+    assert!(
+        in_reach > pulses / 2 && answered > 2000 && timers > 1000 && removed > 1000,
+        "{reached}"
+    );
 }
