@@ -343,6 +343,8 @@ impl Page {
     /// # Errors
     /// An event's payload that does not fit who hears it, or something that went wrong at the end.
     pub fn close(mut self) -> Result<Entry, Error> {
+        // What was watched is gone with everything else; nobody is told of that.
+        self.subscriptions.forget_paths();
         let entry = self.session.close();
         self.succeeded(entry)
     }

@@ -88,6 +88,11 @@ impl Subscriptions {
         self.paths.retain(Heard::stands);
     }
 
+    /// Ends all subscriptions to paths.
+    pub(crate) fn forget_paths(&mut self) {
+        self.paths.clear();
+    }
+
     /// How many there are.
     pub(crate) fn count(&mut self) -> usize {
         self.tidy();

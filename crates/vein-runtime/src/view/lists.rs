@@ -43,20 +43,12 @@ impl View {
         if let Some(rows) = self.graph.rows_mut(id, spot) {
             rows.rows = order;
         }
-        let mut at = 0;
-        for piece in &pieces {
-            let positions = at..at + piece.len();
-            at = positions.end;
-            if matches!(piece, Piece::Kept { .. }) {
-                continue;
-            }
-            for position in positions {
-                let row = self.graph.rows(id, spot).map(|rows| rows.rows[position as usize]);
-                let Some(row) = row else { continue };
-                self.own_cells(row, &mut FxHashMap::default());
-                self.grow_if_lively(row);
-                self.count(id, spot, identity.is_some(), position);
-            }
+        for position in fresh_positions(&pieces) {
+            let row = self.graph.rows(id, spot).map(|rows| rows.rows[position as usize]);
+            let Some(row) = row else { continue };
+            self.own_cells(row, &mut FxHashMap::default());
+            self.grow_if_lively(row);
+            self.count(id, spot, identity.is_some(), position);
         }
         self.tell_positions(id, spot, *row_block, plan);
         self.note_lives(id, spot, &pieces);
@@ -79,20 +71,12 @@ impl View {
         for row in rows.iter().map(|row| self.graph.scope(*row)).filter(|row| !row.alive) {
             ended.entry(row.key.clone()).or_default().push(row.life);
         }
-        let mut at = 0;
-        for piece in pieces {
-            let positions = at..at + piece.len();
-            at = positions.end;
-            if matches!(piece, Piece::Kept { .. }) {
-                continue;
-            }
-            for position in positions {
-                let Some(rows) = self.graph.rows(id, spot) else { return };
-                let row = rows.rows[position as usize];
-                let lives = ended.get_mut(&self.graph.scope(row).key);
-                if let Some(life) = lives.and_then(Vec::pop) {
-                    self.graph.scope_mut(row).life = life + 1;
-                }
+        for position in fresh_positions(pieces) {
+            let Some(rows) = self.graph.rows(id, spot) else { return };
+            let row = rows.rows[position as usize];
+            let lives = ended.get_mut(&self.graph.scope(row).key);
+            if let Some(life) = lives.and_then(Vec::pop) {
+                self.graph.scope_mut(row).life = life + 1;
             }
         }
     }
@@ -193,23 +177,15 @@ impl View {
         let list = self.graph.list_of(holder.0, holder.1);
         let scope = self.graph.scope(holder.0);
         let (plan, parent, instance) = (scope.plan, holder.0, scope.instance);
-        let mut at = 0;
-        for piece in pieces {
-            let positions = at..at + piece.len();
-            at = positions.end;
-            if matches!(piece, Piece::Kept { .. }) {
-                continue;
+        for position in fresh_positions(pieces) {
+            let row = self.new_scope(Plot { plan, block, parent, instance, holder });
+            let item = list.child(&vein_plan::Step::Index(position));
+            let scope = self.graph.scope_mut(row);
+            scope.position = position;
+            if let (Some(identity), Some(item)) = (identity, item) {
+                scope.key = identity.key(&prepared, item);
             }
-            for position in positions {
-                let row = self.new_scope(Plot { plan, block, parent, instance, holder });
-                let item = list.child(&vein_plan::Step::Index(position));
-                let scope = self.graph.scope_mut(row);
-                scope.position = position;
-                if let (Some(identity), Some(item)) = (identity, item) {
-                    scope.key = identity.key(&prepared, item);
-                }
-                order[position as usize] = row;
-            }
+            order[position as usize] = row;
         }
     }
 
@@ -272,6 +248,16 @@ impl View {
             }
         }
     }
+}
+
+/// The positions of items without rows.
+fn fresh_positions(pieces: &[Piece]) -> impl Iterator<Item = u32> {
+    let mut at = 0;
+    pieces.iter().flat_map(move |piece| {
+        let positions = at..at + piece.len();
+        at = positions.end;
+        if matches!(piece, Piece::Kept { .. }) { 0..0 } else { positions }
+    })
 }
 
 /// The old positions, from and up to, that no piece keeps.

@@ -497,3 +497,76 @@ does grow(n: number) { seeds.push(n + 1) }
     assert!(circle.iter().any(|(name, _)| name.ends_with("upon added")), "{circle:?}");
     assert_eq!((page.html().as_str(), page.left().scopes), ("<p>0</p>", 1));
 }
+
+#[test]
+fn what_the_host_gets_wrong_is_told() {
+    let gauge = "uses tank\nholds n = 1\nderives twice = n * 2\n<p click='-> n++'>{twice} {tank.litres}</p>";
+    let files = [TANK, ("a-gauge.vein", gauge)];
+    let mut page = opened(&files, "a-gauge", json!({}));
+    let mut told = |name: &str, args: serde_json::Value| {
+        page.call(name, args).map(|_| ()).expect_err("it cannot be called").to_string()
+    };
+    assert_eq!(
+        told("tank.drink", json!([])),
+        "there is no handler `tank.drink`; there are: tank.draw, tank.refill"
+    );
+    assert_eq!(told("tank.draw", json!([])), "`tank.draw(n: number)` was called with 0 arguments");
+    assert!(told("tank.draw", json!("2")).starts_with("tank.draw(n): expected number"));
+    let mut written =
+        |path: &str| page.set(path, 5).map(|_| ()).expect_err("it cannot be written").to_string();
+    assert!(written("tank.low").contains("derived"));
+    assert!(written("tank.liters").contains("litres"), "{}", written("tank.liters"));
+    assert!(written("tonk.litres").contains("tank"), "{}", written("tonk.litres"));
+    assert!(page.watch("tank.liters", |_: f64| ()).is_err());
+    // A store is no component.
+    let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
+    let store = ui.open("water-tank", ()).map(|_| ()).expect_err("it shows nothing").to_string();
+    assert_eq!(store, "there is no component `water-tank`; there are: a-gauge");
+}
+
+#[test]
+fn components_are_shared_between_threads_and_pages_move() {
+    fn shared<T: Send + Sync>() {}
+    fn moves<T: Send>() {}
+    shared::<Ui>();
+    shared::<vein::Remote>();
+    moves::<Page>();
+    let ui = Ui::from_sources([TANK, ("a-gauge.vein", "uses tank\n<p>{tank.litres}</p>")]);
+    let ui = ui.unwrap_or_else(|error| panic!("{error}"));
+    let threads: Vec<_> = (0..4)
+        .map(|n| {
+            let ui = ui.clone();
+            std::thread::spawn(move || {
+                let mut page = ui.open("a-gauge", ()).unwrap_or_else(|error| panic!("{error}"));
+                exact(page.call("tank.draw", n));
+                page
+            })
+        })
+        .collect();
+    for (n, thread) in threads.into_iter().enumerate() {
+        let page = thread.join().unwrap_or_else(|_| panic!("the thread ran"));
+        assert_eq!(page.html(), format!("<p>{}</p>", 60 - n));
+    }
+}
+
+#[test]
+fn subscriptions_end_with_their_guards() {
+    let mut page =
+        opened(&[TANK, ("a-b.vein", "uses tank\n<p>{tank.litres}</p>")], "a-b", json!({}));
+    let heard = Arc::new(Mutex::new(Vec::new()));
+    let noted = heard.clone();
+    let watching = page.watch("tank.litres", move |litres: f64| {
+        noted.lock().unwrap_or_else(|_| panic!("nobody else")).push(litres);
+    });
+    let watching = watching.unwrap_or_else(|error| panic!("{error}"));
+    page.watch("tank.low", |_: bool| ()).unwrap_or_else(|error| panic!("{error}")).keep();
+    exact(page.call("tank.draw", 10));
+    exact(page.call("tank.draw", 0));
+    assert_eq!(page.subscriptions(), 2);
+    drop(watching);
+    exact(page.call("tank.draw", 10));
+    assert_eq!(page.subscriptions(), 1);
+    assert_eq!(*heard.lock().unwrap_or_else(|_| panic!("nobody else")), [50.0]);
+    let last = page.close().unwrap_or_else(|error| panic!("{error}"));
+    assert_eq!(last.pulse.cause.to_string(), "closed");
+}
