@@ -67,6 +67,17 @@ impl Left {
     }
 }
 
+/// A page that is dropped is closed. Where assertions are on, it must leave nothing behind.
+impl Drop for Runtime {
+    fn drop(&mut self) {
+        if self.closing || std::thread::panicking() {
+            return;
+        }
+        self.close();
+        debug_assert!(self.left().is_nothing(), "left over: {:?}", self.left());
+    }
+}
+
 impl Runtime {
     /// Opens a component with the values of its props, and gives the pulse that shows it.
     /// Missing values are the defaults; the caller has seen to it that required ones are there.
@@ -99,8 +110,10 @@ impl Runtime {
         runtime.view.begin();
         runtime.view.open(plan as u32, props, &stores);
         let mut turn = Turn::default();
-        runtime.follow(&mut turn)?;
-        let changes = runtime.show()?;
+        let worked_out = runtime.follow(&mut turn).and_then(|()| runtime.show());
+        // What cannot be opened is no page, and there is nothing to close.
+        runtime.closing = worked_out.is_err();
+        let changes = worked_out?;
         let pulse = runtime.commit(Cause::Opened, turn, changes);
         Ok((runtime, pulse))
     }
