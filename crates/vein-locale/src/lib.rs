@@ -11,7 +11,7 @@
 //! # Ok::<(), vein_locale::UnknownLocale>(())
 //! ```
 
-mod moment;
+mod date;
 mod number;
 
 use icu::list::{ListFormatter, options::ListFormatterOptions};
@@ -107,7 +107,7 @@ impl Formats for Locale {
             Member::LocalAgo => self.ago(n, &word(1, "")),
             Member::LocalDate => self.date(n, &word(1, "medium")),
             Member::LocalTime => self.time(n, &word(1, "medium")),
-            Member::LocalMoment => self.moment(n, &word(1, "medium")),
+            Member::LocalDateTime => self.date_time(n, &word(1, "medium")),
             Member::LocalPlural => self.plural(n).map(str::to_owned),
             Member::LocalList => match args.first() {
                 Some(Value::List(items)) => self.list(items, word(1, "and") == "or"),

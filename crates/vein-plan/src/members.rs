@@ -202,7 +202,7 @@ members! {
     Local "measure" LocalMeasure method [Number, String] 2 String;
     Local "date" LocalDate method [Number, String] 1 String;
     Local "time" LocalTime method [Number, String] 1 String;
-    Local "moment" LocalMoment method [Number, String] 1 String;
+    Local "dateTime" LocalDateTime method [Number, String] 1 String;
     Local "ago" LocalAgo method [Number, String] 2 String;
     Local "plural" LocalPlural method [Number] 1 String;
     Local "list" LocalList method [Strings, String] 1 String;

@@ -54,6 +54,9 @@ impl std::fmt::Display for Fault {
             Fault::TooManyStatements => {
                 write!(f, "the handler ran more than {MOST_STATEMENTS} statements")
             }
+            Fault::NoEnd { circle } if circle.is_empty() => {
+                f.write_str("components are added without end")
+            }
             Fault::NoEnd { circle } => {
                 write!(f, "what runs by itself came to no end: ")?;
                 for (name, wrote) in circle {

@@ -133,7 +133,9 @@ impl Runtime {
         let graph = &self.view.graph;
         let ran = &turn.ran;
         let what = |at: usize| (graph.scope(ran[at].0).plan, ran[at].1);
-        let last = ran.len() - 1;
+        let Some(last) = ran.len().checked_sub(1) else {
+            return Err(Fault::NoEnd { circle: Vec::new() });
+        };
         let first = (0..last).rev().find(|at| what(*at) == what(last)).unwrap_or(0);
         let step = |(scope, hook, from, to): &(ScopeId, u32, usize, usize)| {
             let hook = &graph.prepared.plan(graph.scope(*scope).plan).hooks[*hook as usize];
@@ -366,10 +368,11 @@ impl Runtime {
         let node = self.view.graph.scope(scope).first + part.mark;
         push_patch(&mut self.view.making.patches, node, &part.kind, &to);
         self.view.clear_invalid(scope, number, part.mark);
-        let from = self.view.set_shown(scope, number, to.clone());
         if !self.recording {
+            self.view.set_shown(scope, number, to);
             return None;
         }
+        let from = self.view.set_shown(scope, number, to.clone());
         Some(PartChange {
             place: PlaceId { scope, which: Which::Part(number) },
             address: self.view.graph.address(scope, &part.address),

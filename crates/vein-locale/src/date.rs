@@ -54,7 +54,7 @@ impl Locale {
     }
 
     /// A date and a time, both `medium` or both `short`.
-    pub(crate) fn moment(&self, ms: f64, style: &str) -> Option<String> {
+    pub(crate) fn date_time(&self, ms: f64, style: &str) -> Option<String> {
         let moment = self.local(ms)?;
         let precision =
             if style == "short" { TimePrecision::Minute } else { TimePrecision::Second };
