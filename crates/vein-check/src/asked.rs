@@ -3,7 +3,7 @@
 
 use crate::diagnostics::{BadTimer, NotLoaded, NotWatchable, WrongAnswer, WrongArguments};
 use crate::scope::{CellRole, Checker, Loaded, Symbol, Typed};
-use crate::suggest::nearest;
+use vein_plan::nearest;
 use crate::types::Ty;
 use vein_plan::code::{Body, Expr, Stmt};
 use vein_plan::ops::Binary;

@@ -12,7 +12,7 @@ use crate::scope::{
     CellRole, Checker, EventInfo, HandlerInfo, LocalKind, LocalName, Project, Symbol,
 };
 use crate::stores::StoreFacts;
-use crate::suggest::nearest;
+use vein_plan::nearest;
 use crate::types::{Tables, Ty};
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
 use vein_plan::{Block, CellKind, Event, Given, Handler, Plan, Reads, SpotKind, When};
@@ -206,6 +206,7 @@ impl Checker<'_> {
             params: params.iter().map(|(n, ty)| (n.as_str().into(), self.tables.ty(ty))).collect(),
             locals: 0,
             body: Vec::new(),
+            location: self.location(ident.span),
         });
         let (name, span) = (ident.name.clone(), ident.span);
         self.handlers.push(HandlerInfo { name, span, params, called: false });

@@ -6,7 +6,7 @@ use crate::diagnostics::{
 };
 use crate::narrow::{facts, path_of};
 use crate::scope::{CellRole, Checker, Links, LocalKind, Symbol, Typed};
-use crate::suggest::nearest;
+use vein_plan::nearest;
 use crate::types::Ty;
 use vein_plan::code::{Expr, Field, Item, Piece};
 use vein_plan::ops::{Binary, Logical, Unary};

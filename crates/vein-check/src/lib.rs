@@ -35,13 +35,12 @@ mod scope;
 mod statement;
 mod stores;
 mod style;
-mod suggest;
 mod types;
 
 pub use diagnostics::{RULES, Rule};
 pub use map::{ActionReach, PartReach, PathReach, ReachMap, reach_map};
 pub use report::{Diagnostic, Fix, Report, Severity, Source};
-pub use suggest::nearest;
+pub use vein_plan::nearest;
 
 use component::{TypeProblem, resolve_fields};
 use diagnostics::from_syntax::from_syntax;

@@ -2,7 +2,7 @@
 
 use crate::diagnostics::{NoEffect, UnknownField, WrongArguments, WrongType};
 use crate::scope::{Checker, Links, LocalKind, LocalName, Symbol, Typed};
-use crate::suggest::nearest;
+use vein_plan::nearest;
 use crate::types::Ty;
 use vein_plan::code::{Expr, Function, LocalId};
 use vein_plan::members::{MEMBERS, Member, MemberInfo, Param, Receiver, Returns, find};

@@ -8,7 +8,7 @@ use crate::events;
 use crate::interface::{Interface, Root, static_value};
 use crate::markup::{Inside, Markup, STRUCTURE};
 use crate::scope::{Checker, LocalKind, LocalName, Typed};
-use crate::suggest::nearest;
+use vein_plan::nearest;
 use crate::types::Ty;
 use vein_plan::code::{Expr, Item, Stmt};
 use vein_plan::{CellKind, Given, Heard, Reads, SpotKind, Use};
@@ -388,7 +388,7 @@ impl Checker<'_> {
                 slot => format!("slot.{slot}"),
             };
             let number = used.number;
-            let block = self.block_of(markup, called, |checker, markup| {
+            let block = self.block_of(markup, called, element.name.span, |checker, markup| {
                 let here = markup.block();
                 let mut locals = Vec::new();
                 for ident in names {
@@ -485,7 +485,7 @@ impl Checker<'_> {
         }
         let has_fallback = !element.children.is_empty();
         let fallback = has_fallback.then(|| {
-            self.block_of(markup, called.clone(), |checker, markup| {
+            self.block_of(markup, called.clone(), element.name.span, |checker, markup| {
                 checker.nodes(&element.children, &mut Inside::default(), markup);
             })
         });
@@ -530,7 +530,7 @@ impl Checker<'_> {
         let mut inner = element.clone();
         inner.name.name = "div".into();
         inner.attributes.retain(|a| !a.is("tag"));
-        let block = self.block_of(markup, called.clone(), |checker, markup| {
+        let block = self.block_of(markup, called.clone(), element.name.span, |checker, markup| {
             checker.html_element(&inner, called.clone(), &mut Inside::default(), markup);
         });
         let kind = SpotKind::Renamed { name, reads: Reads::Fixed(Vec::new()), block };

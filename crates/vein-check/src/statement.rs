@@ -7,7 +7,7 @@ use crate::diagnostics::{
 use crate::members::LIST_EDITS;
 use crate::narrow::{facts, path_of};
 use crate::scope::{CellRole, Checker, LocalKind, LocalName, Symbol, Typed};
-use crate::suggest::nearest;
+use vein_plan::nearest;
 use crate::types::Ty;
 use vein_plan::code::{Body, Expr, Function, ListEdit, Place, PlaceStep, Stmt};
 use vein_plan::members::Member;

@@ -5,7 +5,7 @@ use crate::diagnostics::{
 };
 use crate::report::Diagnostic;
 use crate::scope::{CellRole, Checker, Loaded, Symbol, Typed};
-use crate::suggest::nearest;
+use vein_plan::nearest;
 use crate::types::Ty;
 use crate::{FileFacts, NameTaken};
 use rustc_hash::FxHashMap as HashMap;

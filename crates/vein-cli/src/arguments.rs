@@ -19,6 +19,7 @@ pub(crate) enum Command {
     Check(Check),
     Show(Show),
     Map(Map),
+    Prove(Prove),
     Demo(Demo),
     Serve(Serve),
     /// Print completions for a shell.
@@ -106,6 +107,61 @@ pub(crate) struct Map {
     /// Draw a picture into this file.
     #[arg(long, value_name = "FILE")]
     pub(crate) svg: Option<PathBuf>,
+}
+
+/// Play scenarios, and prove that each step changes exactly what it states.
+#[derive(Args)]
+#[command(after_help = "\
+Examples:
+  vein prove                       every *.scenario.toml below this folder
+  vein prove water                 those with `water` in their names
+  vein prove --ledger              every pulse, with its causes
+  vein prove --accept              write what was seen into the scenarios, for review
+  vein prove --report proof.html   a page with every step, before and after
+  vein prove --browser             with real clicks and keys in Chromium, too
+  vein prove --mutants             break the components, and list what nobody notices")]
+pub(crate) struct Prove {
+    /// Scenarios: files, or parts of their names; without any, all.
+    pub(crate) scenarios: Vec<String>,
+    /// The project's folder.
+    #[arg(long, default_value = ".")]
+    pub(crate) dir: PathBuf,
+    /// Print the ledger: every pulse with its causes, effects and verdict.
+    #[arg(long)]
+    pub(crate) ledger: bool,
+    /// Write what was seen into the scenarios, where it is not what they state.
+    #[arg(long)]
+    pub(crate) accept: bool,
+    /// Play again whenever a component, a scenario or data changes.
+    #[arg(long, conflicts_with_all = ["json", "mutants", "accept"])]
+    pub(crate) watch: bool,
+    /// List what no scenario has ever seen happen, with file and line.
+    #[arg(long)]
+    pub(crate) coverage: bool,
+    /// Exit with 1 when less than this was seen, in hundredths of all bindings, branches, handlers.
+    #[arg(long, value_name = "PERCENT")]
+    pub(crate) coverage_least: Option<f64>,
+    /// Write the coverage in lcov's format.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) lcov: Option<PathBuf>,
+    /// Break each binding, condition and event in turn, and list the breaks that no scenario notices.
+    #[arg(long, conflicts_with_all = ["browser", "accept", "report", "ledger"])]
+    pub(crate) mutants: bool,
+    /// Play in Chromium, too, and hold what the document's own observer saw against the ledger.
+    #[arg(long, conflicts_with = "accept")]
+    pub(crate) browser: bool,
+    /// Write a page with every step: what was done, the view before and after, causes, verdict.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) report: Option<PathBuf>,
+    /// Write the outcome as JUnit XML.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) junit: Option<PathBuf>,
+    /// Print the outcome as JSON.
+    #[arg(long, conflicts_with = "ledger")]
+    pub(crate) json: bool,
+    /// How many scenarios are played at once; as many as there are processors.
+    #[arg(long, value_name = "COUNT")]
+    pub(crate) jobs: Option<usize>,
 }
 
 /// Prove the shipped example, a glasshouse, and print a tour of it.

@@ -4,6 +4,7 @@ mod arguments;
 mod commands;
 mod output;
 mod project;
+mod prove;
 mod serve;
 mod simulated;
 
@@ -18,6 +19,7 @@ fn main() -> ExitCode {
         Command::Check(check) => commands::check::run(&check),
         Command::Show(show) => commands::show::run(&show),
         Command::Map(map) => commands::map::run(&map),
+        Command::Prove(prove) => prove::run(&prove),
         Command::Demo(demo) => commands::demo::run(&demo),
         Command::Serve(serve) => commands::serve::run(&serve),
         Command::Completions { shell } => commands::completions(shell),

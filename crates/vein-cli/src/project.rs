@@ -82,6 +82,22 @@ impl Project {
         Ok(Project { root: root.to_owned(), settings })
     }
 
+    /// The project's folder.
+    pub(crate) fn root(&self) -> &Path {
+        &self.root
+    }
+
+    /// The language that is formatted in, and the time zone.
+    pub(crate) fn locale(&self) -> (String, String) {
+        let Answers { locale, zone, .. } = self.settings.simulated();
+        (locale, zone)
+    }
+
+    /// The texts of the CSS files of the page.
+    pub(crate) fn styles(&self) -> Result<Vec<String>> {
+        self.settings.styles.iter().map(|path| read(&self.root.join(path))).collect()
+    }
+
     /// The folder of components.
     pub(crate) fn components(&self) -> PathBuf {
         match &self.settings.components {
@@ -100,7 +116,7 @@ pub(crate) fn component_of(dir: &Path, named: Option<&str>) -> Result<Option<(Ui
     Ok(Some((ui, component)))
 }
 
-fn checked(project: &Project) -> Result<Option<Ui>> {
+pub(crate) fn checked(project: &Project) -> Result<Option<Ui>> {
     match Ui::from_dir(project.components()) {
         Ok(ui) => Ok(Some(ui)),
         Err(vein::Error::Check(report)) => {
@@ -147,8 +163,7 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
         }
         _ => fits?,
     }
-    let styles = project.settings.styles.iter().map(|path| read(&project.root.join(path)));
-    let styles = styles.collect::<Result<_>>()?;
+    let styles = project.styles()?;
     let port = port.or(project.settings.port).unwrap_or(PORT);
     Ok(Some(Opened { ui, component, props, styles, port, answers }))
 }

@@ -8,6 +8,7 @@
 //! | [`eval`], [`track`] | the evaluator, and what an evaluation read |
 //! | [`shown`] | what a value shows in a part of the view |
 //! | [`convert`] | data from and for the host |
+//! | `nearest` | near misses of names |
 //! | [`codec`], [`verify`] | the binary form, checked when read |
 //!
 //! This crate has no I/O, no clock and no interface. Both the engine and the proof evaluate
@@ -21,6 +22,7 @@ pub mod eval;
 pub mod json;
 pub mod life;
 pub mod members;
+mod nearest;
 pub mod number;
 pub mod ops;
 pub mod program;
@@ -35,6 +37,7 @@ pub use codec::LoadError;
 pub use convert::{Misfit, to_json};
 pub use eval::Formats;
 pub use life::{Answers, Asked, Hook, Source, When, status};
+pub use nearest::nearest;
 pub use program::{
     Block, BlockId, Cell, CellKind, Commit, Conversion, Event, EventField, Form, Given, Handler,
     Heard, Listener, ListenerOptions, Location, Namespace, Next, Part, PartKind, Plan, PlanRead,

@@ -96,6 +96,8 @@ pub struct Cell {
     pub kind: CellKind,
     /// The block that it lives in.
     pub block: BlockId,
+    /// Where it was written.
+    pub location: Location,
 }
 
 /// A place in a plan's table of blocks.
@@ -139,6 +141,8 @@ pub struct Block {
     pub listeners: Vec<Listener>,
     /// The places in it where other blocks come and go.
     pub spots: Vec<Spot>,
+    /// Where it was written: what comes and goes with it.
+    pub location: Location,
 }
 
 /// A place among the nodes of a block where others come and go.
@@ -321,6 +325,8 @@ pub struct Handler {
     pub locals: LocalId,
     /// What it does.
     pub body: Body,
+    /// Where it was written.
+    pub location: Location,
 }
 
 /// A node of the markup that does not change, in document order; every `Open` has a `Close`.

@@ -1,11 +1,12 @@
 //! A component on a page in memory: engine, tree and proof together.
 
 use crate::ledger::Entry;
+use crate::person::Hands;
 use crate::verdict::Proof;
 use std::sync::Arc;
 use vein_plan::{EventField, Name, Program, Property, Record, Shown, Value};
 use vein_runtime::{Clean, Delivery, Host, HostError, Left, Pulse, QuestionId, Runtime};
-use vein_view::{Event, NodeId, NodeNumber, NotDispatched, Patch, Tree};
+use vein_view::{Event, NodeId, NodeNumber, NotDispatched, Patch, Reached, Tree};
 
 /// A page in memory.
 pub struct Session {
@@ -15,6 +16,8 @@ pub struct Session {
     clean: Option<Clean>,
     /// The elements that the event came from that is being heard.
     sent: Vec<NodeNumber>,
+    /// What a person's hands have left behind.
+    pub(crate) hands: Hands,
     closed: bool,
 }
 
@@ -51,6 +54,7 @@ impl Session {
             proof: None,
             clean,
             sent: Vec::new(),
+            hands: Hands::default(),
             closed: false,
         };
         let entry = session.show(pulse);
@@ -105,16 +109,30 @@ impl Session {
     /// A target that would get no such event in a browser.
     pub fn dispatch(&mut self, target: NodeId, event: &Event) -> Result<Entry, NotDispatched> {
         let dispatched = self.tree.dispatch(target, event)?;
-        let deliveries = dispatched.reached.iter().filter_map(|reached| {
-            let field = |field| self.tree.event_field(target, event, field);
-            let node = self.tree.number_of(reached.node)?;
-            self.delivery(node, reached.listener, field)
-        });
-        let deliveries: Vec<Delivery> = deliveries.collect();
+        let deliveries = self.deliveries(target, event, &dispatched.reached);
         // Listeners have names of their own; only what nobody heard needs the element's.
         let heard = !deliveries.is_empty();
         let name = if heard { "" } else { self.tree.name(target).unwrap_or("") }.to_owned();
         Ok(self.deliver(&event.kind, &name, deliveries))
+    }
+
+    /// Has an event happen to an element: the pulse, if somebody hears it, and whether somebody
+    /// keeps the browser from what it does by itself.
+    pub(crate) fn happen(&mut self, target: NodeId, event: &Event) -> (Option<Entry>, bool) {
+        let Ok(dispatched) = self.tree.dispatch(target, event) else { return (None, false) };
+        let deliveries = self.deliveries(target, event, &dispatched.reached);
+        let heard = !deliveries.is_empty();
+        let entry = heard.then(|| self.deliver(&event.kind, "", deliveries));
+        (entry, dispatched.prevented)
+    }
+
+    fn deliveries(&self, target: NodeId, event: &Event, reached: &[Reached]) -> Vec<Delivery> {
+        let delivery = |reached: &Reached| {
+            let field = |field| self.tree.event_field(target, event, field);
+            let node = self.tree.number_of(reached.node)?;
+            self.delivery(node, reached.listener, field)
+        };
+        reached.iter().filter_map(delivery).collect()
     }
 
     /// The delivery of an event to a listener on a node, with the fields that it reads; `None`
@@ -156,6 +174,21 @@ impl Session {
                 _ => {}
             }
         }
+    }
+
+    /// Has a component on the page give one of its events: the page's own where `owner` is empty,
+    /// else the one of that address. The payload comes by name.
+    ///
+    /// # Errors
+    /// No such component or event, or a payload that does not fit.
+    pub fn emit(
+        &mut self,
+        owner: &str,
+        event: &str,
+        payload: impl Into<Value>,
+    ) -> Result<Entry, HostError> {
+        let pulse = self.runtime.emit(owner, event, payload)?;
+        Ok(self.show(pulse))
     }
 
     /// Writes a value to a prop or to state.
@@ -207,6 +240,11 @@ impl Session {
         let cells = &self.runtime.plan().cells;
         let cell = cells.iter().position(|cell| *cell.name == *name)?;
         Some(self.runtime.value(cell as u32))
+    }
+
+    /// The value of a cell of some component on the page.
+    pub(crate) fn value_in(&mut self, scope: vein_runtime::ScopeId, cell: u32) -> Value {
+        self.runtime.value_in(scope, cell)
     }
 
     /// Moves the clock on and runs what has become due.

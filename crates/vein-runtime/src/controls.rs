@@ -74,12 +74,9 @@ impl Runtime {
             let node = self.view.graph.scope(scope).first + part.mark;
             push_patch(&mut self.view.making.patches, node, &part.kind, &to);
             self.view.set_shown(scope, number, to.clone());
-            changes.push(PartChange {
-                place: PlaceId { scope, which: Which::Part(number) },
-                address: self.view.graph.address(scope, &part.address),
-                effect: Effect::Value { from: held, to },
-                because: Vec::new(),
-            });
+            let place = PlaceId { scope, which: Which::Part(number) };
+            let effect = Effect::Value { from: held, to };
+            changes.push(self.part_change(place, effect, Vec::new()));
         }
         changes
     }

@@ -11,7 +11,7 @@ use vein_plan::code::{
     ExprId, Function, ListEdit as PlannedEdit, LocalId, Place, PlaceStep, Stmt, StmtId,
 };
 use vein_plan::eval::Evaluation;
-use vein_plan::{Name, Plan, Record, SpotKind, Step, Value};
+use vein_plan::{BlockId, Name, Plan, Record, SpotKind, Step, Value};
 
 /// What a run of statements gave to the host: the event's number and its values.
 pub(crate) type GivenEvents = Vec<(u32, Vec<Value>)>;
@@ -29,6 +29,8 @@ pub(crate) struct Turn {
     /// What ran by itself: the scope, the hook, and the writes from and up to.
     pub(crate) ran: Vec<(ScopeId, u32, usize, usize)>,
     pub(crate) rounds: usize,
+    /// Whose statements were begun, in order.
+    pub(crate) begun: Vec<Ran>,
     /// How many times components were added because others were, and how many after the first few.
     pub(crate) generations: usize,
     pub(crate) added_later: usize,
@@ -46,15 +48,28 @@ impl Turn {
     }
 }
 
-/// Whose statements run.
-#[derive(Clone, Copy, Debug)]
-pub(crate) enum Owner {
+/// Whose statements run, by their numbers in their component.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Owner {
+    /// A handler.
     Handler(u32),
+    /// What runs by itself: when something is added, removed or changed, every so often.
     Hook(u32),
-    /// Of the scope's block.
+    /// What hears an event of the DOM, of a block.
     Listener(u32),
-    /// What hears an event of the component in a spot of the scope's block: the spot, and which.
+    /// What hears an event of the component in a spot of a block: the spot, and which.
     Heard(u32, u32),
+}
+
+/// Statements that ran: of which component, in which of its blocks, and whose.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Ran {
+    /// The component, by its number in the program.
+    pub plan: u32,
+    /// The block that its names were those of.
+    pub block: BlockId,
+    /// Whose.
+    pub owner: Owner,
 }
 
 /// Statements on their way: they may wait for an answer in the middle.
@@ -133,9 +148,16 @@ impl<'a> Run<'a> {
         owner: Owner,
         first: Vec<Value>,
     ) -> Result<(), Fault> {
+        self.begins(scope, owner);
         let locals = first.into_iter().map(|value| (value, ())).collect();
         let frames = vec![Frame::Owner(0)];
         self.go_on(Activity { scope, owner, locals, frames, answer: None })
+    }
+
+    /// Notes whose statements begin.
+    pub(crate) fn begins(&mut self, scope: ScopeId, owner: Owner) {
+        let here = self.graph.scope(scope);
+        self.turn.begun.push(Ran { plan: here.plan, block: here.block, owner });
     }
 
     /// Goes on with statements that waited, now that the answer is there.
@@ -355,7 +377,7 @@ impl<'a> Run<'a> {
 
     /// Gives an event to the parent, which does at once what it does then; at the top of the
     /// page, to the host.
-    fn give(&mut self, event: u32, args: Vec<Value>) -> Result<(), Fault> {
+    pub(crate) fn give(&mut self, event: u32, args: Vec<Value>) -> Result<(), Fault> {
         let prepared = self.prepared.clone();
         let instance = self.graph.scope(self.scope).instance;
         let (holder, spot) = self.graph.scope(instance).holder;

@@ -4,7 +4,7 @@ use crate::answers::Host;
 use crate::fault::Fault;
 use crate::pulse::Pulse;
 use crate::runtime::{ROOT_SCOPE, Runtime};
-use crate::scope::ScopeId;
+use crate::scope::{NONE, ScopeId};
 use std::sync::Arc;
 use vein_plan::code::CellId;
 use vein_plan::{CellKind, Misfit, Name, Plan, Program, Record, Step, Type, TypeId, Value};
@@ -56,6 +56,13 @@ pub enum HostError {
         /// What was called.
         name: String,
         /// Those that there are.
+        known: Vec<String>,
+    },
+    /// A component gives no such event.
+    UnknownEvent {
+        /// What was to be given.
+        name: String,
+        /// Those that it gives.
         known: Vec<String>,
     },
     /// A handler was called with another number of arguments.
@@ -114,6 +121,9 @@ impl std::fmt::Display for HostError {
             HostError::UnknownHandler { name, known } => {
                 write!(f, "there is no handler `{name}`; {}", listed(known))
             }
+            HostError::UnknownEvent { name, known } => {
+                write!(f, "it gives no event `{name}`; {}", listed(known))
+            }
             HostError::WrongArguments { signature, found } => {
                 write!(f, "`{signature}` was called with {found} arguments")
             }
@@ -168,7 +178,8 @@ impl Runtime {
         Runtime::open(program, number, &props, host).map_err(HostError::Failed)
     }
 
-    /// The value at a path of the component or of a store: `beds[3].moisture`, `tank.litres`.
+    /// The value at a path of the component, of a store or of a component inside:
+    /// `beds[3].moisture`, `tank.litres`, `bed-row[#3].litres`.
     ///
     /// # Errors
     /// A path to nothing, or what went wrong while it was worked out.
@@ -238,6 +249,68 @@ impl Runtime {
         Ok(self.call_in(scope, number as u32, name.to_owned(), fitted?))
     }
 
+    /// Has a component on the page give one of its events: the page's own where `owner` is empty,
+    /// else the one of an address such as `bench-view[#1] › bed-card[#3]`. That is a pulse of its
+    /// own. The payload comes by name, as a record.
+    ///
+    /// # Errors
+    /// No such component, no such event, or a payload that does not fit.
+    pub fn emit(
+        &mut self,
+        owner: &str,
+        event: &str,
+        payload: impl Into<Value>,
+    ) -> Result<Pulse, HostError> {
+        let scope = self.component_at(owner)?;
+        let events = &self.plan_of(scope).events;
+        let Some(number) = events.iter().position(|known| *known.name == *event) else {
+            let known = events.iter().map(|event| event.name.to_string()).collect();
+            return Err(HostError::UnknownEvent { name: event.into(), known });
+        };
+        let given = match payload.into() {
+            Value::Record(record) => record,
+            Value::Null => Arc::new(Record::new([])),
+            _ => return Err(HostError::PropsNotAnObject),
+        };
+        let declared = &events[number].payload;
+        let extra = given.iter().find(|(name, _)| !declared.iter().any(|(known, _)| known == *name));
+        if let Some((name, _)) = extra {
+            let known = declared.iter().map(|(name, _)| format!("{event}.{name}")).collect();
+            return Err(HostError::UnknownPath { path: format!("{event}.{name}"), known });
+        }
+        let program = self.program();
+        let fitted: Result<Vec<Value>, Misfit> = declared
+            .iter()
+            .map(|(name, ty)| {
+                let value = given.get(name).unwrap_or(&Value::Null);
+                program.fit(*ty, value, &format!("{event}.{name}"))
+            })
+            .collect();
+        Ok(self.give_in(scope, number as u32, fitted?))
+    }
+
+    /// The component at an address.
+    fn component_at(&self, address: &str) -> Result<ScopeId, HostError> {
+        if address.is_empty() || address == &*self.plan().name {
+            return Ok(ROOT_SCOPE);
+        }
+        let components = self.components();
+        let found = components.iter().find(|(name, _)| name == address).map(|(_, scope)| *scope);
+        found.ok_or_else(|| HostError::UnknownPath {
+            path: address.into(),
+            known: components.into_iter().map(|(name, _)| name).collect(),
+        })
+    }
+
+    /// The components that stand on the page inside its own, with their addresses, in no order.
+    pub fn components(&self) -> Vec<(String, ScopeId)> {
+        let graph = &self.view.graph;
+        let scopes = (0..).zip(&graph.scopes).filter(|(id, scope)| {
+            scope.alive && scope.instance == *id && scope.holder.0 != NONE
+        });
+        scopes.map(|(id, _)| (graph.name_of(id), id)).collect()
+    }
+
     /// Every handler that the host can call.
     fn handlers(&self) -> Vec<String> {
         let own = self.plan().handlers.iter().map(|handler| handler.name.to_string());
@@ -272,6 +345,17 @@ impl Runtime {
         graph.prepared.plan(graph.scope(scope).plan)
     }
 
+    /// The component inside that a path begins with, `bench-view[#1] › bed-card[#3].litres`, and the
+    /// way from there.
+    fn inner<'p>(&self, path: &'p str) -> Option<(ScopeId, &'p str)> {
+        let components = self.components();
+        let found = components.into_iter().filter_map(|(name, scope)| {
+            let way = path.strip_prefix(&*name)?.strip_prefix('.')?;
+            Some((name.len(), scope, way))
+        });
+        found.max_by_key(|(len, ..)| *len).map(|(_, scope, way)| (scope, way))
+    }
+
     /// Where a path leads.
     fn resolve(&self, path: &str) -> Result<Place, HostError> {
         let unknown = |known: Vec<String>| HostError::UnknownPath { path: path.into(), known };
@@ -288,16 +372,24 @@ impl Runtime {
         };
         let (root, rest) = split_name(path);
         let own = find(ROOT_SCOPE, path).map(|(at, len)| (ROOT_SCOPE, at, &path[len..]));
-        let (scope, at, mut rest) = match (own, self.store_scope(root)) {
-            (Some(found), _) => found,
-            (None, Some(store)) => {
+        let store = self.store_scope(root);
+        let inner = if own.is_none() && store.is_none() { self.inner(path) } else { None };
+        let (scope, at, mut rest) = match (own, store, inner) {
+            (Some(found), ..) => found,
+            (None, Some(store), _) => {
                 let cells = self.plan_of(store).cells.iter();
                 let known = cells.filter(|cell| nameable(&cell.name)).map(|c| c.name.to_string());
                 let way = rest.strip_prefix('.').unwrap_or("");
                 let (at, len) = find(store, way).ok_or_else(|| unknown(known.collect()))?;
                 (store, at, &way[len..])
             }
-            (None, None) => {
+            (None, None, Some((scope, way))) => {
+                let cells = self.plan_of(scope).cells.iter();
+                let known = cells.filter(|cell| nameable(&cell.name)).map(|c| c.name.to_string());
+                let (at, len) = find(scope, way).ok_or_else(|| unknown(known.collect()))?;
+                (scope, at, &way[len..])
+            }
+            (None, None, None) => {
                 let cells = self.plan().cells.iter().filter(|cell| nameable(&cell.name));
                 let stores = self.stores().map(|(name, _)| name.to_string());
                 let known = cells.map(|cell| cell.name.to_string()).chain(stores).collect();

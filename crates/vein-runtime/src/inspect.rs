@@ -57,6 +57,21 @@ pub struct KeptRow {
 }
 
 impl Runtime {
+    /// The component and the block of each scope that there is, in no order.
+    pub fn standing(&self) -> impl Iterator<Item = (u32, BlockId)> {
+        let scopes = self.view.graph.scopes.iter().filter(|scope| scope.alive);
+        scopes.map(|scope| (scope.plan, scope.block))
+    }
+
+    /// Where a component inside another was written: the other, its block, the spot there, and which
+    /// component it is; by their numbers.
+    pub fn given_at(&self, id: ScopeId) -> Option<(u32, BlockId, u32, u32)> {
+        let graph = &self.view.graph;
+        let (holder, spot) = graph.scope(id).holder;
+        let around = (holder != NONE).then(|| graph.scope(holder))?;
+        Some((around.plan, around.block, spot, graph.scope(id).plan))
+    }
+
     /// The scope of the component that the page shows.
     pub fn root_scope(&self) -> ScopeId {
         ROOT_SCOPE

@@ -44,6 +44,7 @@ mod view;
 mod wakes;
 
 pub use answers::{Answer, Dropped, Host, Question};
+pub use execute::{Owner, Ran};
 pub use fault::Fault;
 pub use host::HostError;
 pub use inspect::{Kept, KeptRow, KeptScope};

@@ -1,10 +1,11 @@
 //! The record of a pulse: what was done, what followed, and why.
 
 use crate::answers::{Dropped, Question};
+use crate::execute::Ran;
 use crate::fault::Fault;
 use crate::scope::ScopeId;
-use vein_plan::{Name, Shown, Value};
-use vein_view::Batch;
+use vein_plan::{BlockId, Name, Shown, Value};
+use vein_view::{Batch, NodeNumber};
 
 /// What set a pulse off.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -51,6 +52,13 @@ pub enum Cause {
         /// Which.
         name: String,
     },
+    /// The host had a component give one of its events.
+    Emitted {
+        /// The event.
+        name: String,
+        /// Whose; nothing for the page's own component.
+        owner: String,
+    },
     /// The page was closed.
     Closed,
 }
@@ -72,6 +80,8 @@ impl std::fmt::Display for Cause {
                 write!(f, "failed answer of {function} for {to}")
             }
             Cause::Called { name } => write!(f, "host called {name}"),
+            Cause::Emitted { name, owner } if owner.is_empty() => write!(f, "{name} was given"),
+            Cause::Emitted { name, owner } => write!(f, "{name} was given by {owner}"),
             Cause::Closed => f.write_str("closed"),
         }
     }
@@ -144,6 +154,12 @@ pub struct ValueChange {
 pub struct PartChange {
     /// The part.
     pub place: PlaceId,
+    /// The component that it was written in, by its number in the program.
+    pub plan: u32,
+    /// The block of that.
+    pub block: BlockId,
+    /// Its node; of what comes and goes, the one around it.
+    pub node: NodeNumber,
     /// Its address, without the component that the page shows.
     pub address: String,
     /// What changed.
@@ -344,6 +360,8 @@ pub struct Pulse {
     pub problems: Vec<Problem>,
     /// How many derived values were computed.
     pub computed: usize,
+    /// Whose statements were begun, in order.
+    pub ran: Vec<Ran>,
     /// In how many rounds something ran by itself. What stands where is worked out after each.
     pub rounds: usize,
     /// Why it was taken back, if it was.

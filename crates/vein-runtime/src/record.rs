@@ -4,15 +4,32 @@ use crate::change::{Change, Undo};
 use crate::execute::GivenEvents;
 use crate::graph::Graph;
 use crate::pulse::{
-    Cause, Difference, Given, Layer, PartChange, PlaceId, Pulse, ValueChange, Which,
+    Cause, Difference, Effect, Given, Layer, PartChange, PlaceId, Pulse, ValueChange, Which,
 };
 use crate::runtime::Runtime;
-use crate::scope::{ScopeId, Slot};
+use crate::scope::{NONE, ScopeId, Slot};
 use rustc_hash::FxHashMap;
 use vein_plan::code::CellId;
 use vein_plan::{CellKind, Step};
+use vein_view::{NodeNumber, ROOT};
 
 impl Graph {
+    /// The node that a spot stands in.
+    fn node_around(&self, scope: ScopeId, spot: u32) -> NodeNumber {
+        let (mut scope, mut spot) = (scope, spot);
+        loop {
+            let here = self.scope(scope);
+            let block = &self.prepared.plan(here.plan).blocks[here.block as usize];
+            if let Some(mark) = block.spots[spot as usize].parent {
+                return here.first + mark;
+            }
+            (scope, spot) = here.holder;
+            if scope == NONE {
+                return ROOT;
+            }
+        }
+    }
+
     /// What was written: the name of whose state it is, and the way to it with that name in front.
     pub(crate) fn written(&self, change: &Change) -> (String, String) {
         let cell = &self.prepared.plan(self.scope(change.scope).plan).cells[change.cell as usize];
@@ -33,6 +50,37 @@ impl Graph {
 }
 
 impl Runtime {
+    /// The record of a change of a part.
+    pub(crate) fn part_change(
+        &self,
+        place: PlaceId,
+        effect: Effect,
+        because: Vec<usize>,
+    ) -> PartChange {
+        let graph = &self.view.graph;
+        let here = graph.scope(place.scope);
+        let block = &graph.prepared.plan(here.plan).blocks[here.block as usize];
+        let (own, node) = match place.which {
+            Which::Part(part) => {
+                let part = &block.parts[part as usize];
+                (&part.address, here.first + part.mark)
+            }
+            Which::Spot(spot) => {
+                let planned = &block.spots[spot as usize];
+                (&planned.address, graph.node_around(place.scope, spot))
+            }
+        };
+        PartChange {
+            place,
+            plan: here.plan,
+            block: here.block,
+            node,
+            address: graph.address(place.scope, own),
+            effect,
+            because,
+        }
+    }
+
     pub(crate) fn because(&self, scope: ScopeId, reader: u32) -> Vec<usize> {
         self.view.graph.because((scope, reader)).iter().map(|i| *i as usize).collect()
     }
@@ -82,6 +130,7 @@ impl Runtime {
             created: making.created,
             problems: making.problems,
             computed: graph.computed,
+            ran: Vec::new(),
             rounds: 0,
             fault: None,
         }

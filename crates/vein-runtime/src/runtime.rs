@@ -174,7 +174,7 @@ impl Runtime {
     }
 
     /// The value of a cell of some scope, brought up to date.
-    pub(crate) fn value_in(&mut self, scope: ScopeId, cell: CellId) -> Value {
+    pub fn value_in(&mut self, scope: ScopeId, cell: CellId) -> Value {
         self.view.graph.begin();
         let graph = &mut self.view.graph;
         let value = graph.cell(scope, cell);
@@ -281,6 +281,7 @@ impl Runtime {
                     run.run(scope, Owner::Listener(number), vec![event.clone()])?;
                     continue;
                 };
+                run.begins(scope, Owner::Listener(number));
                 let held = held_by_control(event);
                 let accepted = run.within(scope, |run| run.commit(commit, &held))?;
                 controls.push(HeldByControl { scope, part: commit.part, held, accepted });
@@ -301,6 +302,16 @@ impl Runtime {
         let mut args = Some(args);
         self.pulse(Cause::Called { name }, &mut |run, _| {
             run.call_handler(scope, handler, args.take().unwrap_or_default())
+        })
+    }
+
+    /// Has a component on the page give one of its events. The caller has checked the payload.
+    pub(crate) fn give_in(&mut self, scope: ScopeId, event: u32, args: Vec<Value>) -> Pulse {
+        let owner = self.view.graph.name_of(scope);
+        let name = self.plan_of(scope).events[event as usize].name.to_string();
+        let mut args = Some(args);
+        self.pulse(Cause::Emitted { name, owner }, &mut |run, _| {
+            run.within(scope, |run| run.give(event, args.take().unwrap_or_default()))
         })
     }
 

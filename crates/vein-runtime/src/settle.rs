@@ -331,12 +331,8 @@ impl Runtime {
         let graph = &self.view.graph;
         let here = graph.scope(scope);
         let reader = graph.prepared.block(here.plan, here.block).reader_of_spot(spot);
-        PartChange {
-            place: PlaceId { scope, which: Which::Spot(spot) },
-            address: graph.address_of_spot(scope, spot),
-            effect,
-            because: self.because(scope, reader),
-        }
+        let place = PlaceId { scope, which: Which::Spot(spot) };
+        self.part_change(place, effect, self.because(scope, reader))
     }
 
     fn settle_part(&mut self, scope: ScopeId, reader: u32) -> Option<PartChange> {
@@ -373,12 +369,8 @@ impl Runtime {
             return None;
         }
         let from = self.view.set_shown(scope, number, to.clone());
-        Some(PartChange {
-            place: PlaceId { scope, which: Which::Part(number) },
-            address: self.view.graph.address(scope, &part.address),
-            effect: Effect::Value { from, to },
-            because: self.because(scope, reader),
-        })
+        let place = PlaceId { scope, which: Which::Part(number) };
+        Some(self.part_change(place, Effect::Value { from, to }, self.because(scope, reader)))
     }
 
     /// Ends a pulse that went well: what waits for the clock and the host is as it says, and what
@@ -392,6 +384,7 @@ impl Runtime {
         let opened = cause == Cause::Opened;
         let mut pulse = self.record(cause, std::mem::take(&mut turn.given), changes);
         pulse.rounds = turn.rounds;
+        pulse.ran = std::mem::take(&mut turn.begun);
         if opened || !self.recording {
             // All is new: nothing followed from anything.
             pulse.values.clear();

@@ -6,6 +6,7 @@
 //! | [`patch`] | the patch protocol in its binary form |
 //! | [`tree`] | the tree in memory |
 //! | [`events`] | events as the DOM dispatches them |
+//! | [`interact`] | what a person can reach and use: focus, visibility, labels, forms |
 //! | [`html`] | the writer |
 //! | `select` | queries by CSS selectors (feature `select`) |
 
@@ -13,6 +14,7 @@
 mod clean;
 pub mod events;
 pub mod html;
+pub mod interact;
 pub mod patch;
 #[cfg(feature = "select")]
 pub mod select;
@@ -22,6 +24,7 @@ pub mod tree;
 pub use clean::clean;
 pub use events::{Dispatched, Event, NotDispatched, Reached};
 pub use html::Layout;
+pub use interact::Typing;
 pub use patch::{Batch, BatchError, NodeNumber, Patch, ROOT, Template, TemplateListener};
 #[cfg(feature = "select")]
 pub use select::SelectError;

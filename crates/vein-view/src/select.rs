@@ -127,6 +127,8 @@ enum State {
     Checked,
     Disabled,
     Enabled,
+    Focus,
+    FocusWithin,
 }
 
 impl NonTSPseudoClass for State {
@@ -145,6 +147,8 @@ impl ToCss for State {
             State::Checked => ":checked",
             State::Disabled => ":disabled",
             State::Enabled => ":enabled",
+            State::Focus => ":focus",
+            State::FocusWithin => ":focus-within",
         })
     }
 }
@@ -184,6 +188,8 @@ impl<'i> Parser<'i> for Grammar {
         match name.to_ascii_lowercase().as_str() {
             "checked" => Ok(State::Checked),
             "disabled" => Ok(State::Disabled),
+            "focus" => Ok(State::Focus),
+            "focus-within" => Ok(State::FocusWithin),
             "enabled" => Ok(State::Enabled),
             _ => Err(ParseError::custom(SelectorParseErrorKind::UnsupportedPseudoClassOrElement)),
         }
@@ -296,6 +302,10 @@ impl Element for Candidate<'_> {
             }
             State::Disabled => self.tree.is_disabled(self.id),
             State::Enabled => is_control && !self.tree.is_disabled(self.id),
+            State::Focus => self.tree.focused() == Some(self.id),
+            State::FocusWithin => self.tree.focused().is_some_and(|focused| {
+                self.tree.closest(focused, |around| around == self.id).is_some()
+            }),
         }
     }
 

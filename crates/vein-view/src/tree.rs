@@ -25,6 +25,10 @@ pub struct Tree {
     next_serial: u64,
     /// Listeners that were to happen once and have.
     pub(crate) spent: Vec<(NodeId, u32)>,
+    /// What has the focus, with what tells it apart from others that had its place.
+    pub(crate) focus: Option<(NodeId, u64)>,
+    /// The types of events that something listens to, or has listened to.
+    pub(crate) heard: HashSet<Name>,
 }
 
 #[derive(Clone, Debug)]
@@ -145,6 +149,8 @@ impl Default for Tree {
             free: Vec::new(),
             next_serial: 1,
             spent: Vec::new(),
+            focus: None,
+            heard: HashSet::default(),
         }
     }
 }
@@ -167,6 +173,7 @@ impl Tree {
     fn apply_one(&mut self, patch: Patch<'_>) -> Result<(), ApplyError> {
         match patch {
             Patch::Template { number, template } => {
+                self.heard.extend(template.listeners.iter().map(|listener| listener.event.clone()));
                 self.templates.insert(number, Arc::new(Known::new(*template)));
             }
             Patch::Clone { template, parent, before, first } => {
@@ -291,6 +298,7 @@ impl Tree {
     /// Clones a template to the end of a node; marks are numbered from `first`.
     pub fn insert(&mut self, template: &Template, parent: NodeId, first: NodeNumber) {
         let at = self.children(parent).len();
+        self.heard.extend(template.listeners.iter().map(|listener| listener.event.clone()));
         self.insert_known(&Arc::new(Known::new(template.clone())), parent, at, first);
     }
 

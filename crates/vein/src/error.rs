@@ -25,6 +25,8 @@ pub enum Error {
     },
     /// The components have errors. The report is ready to print.
     Check(Box<Report>),
+    /// A scenario has mistakes, or does not hold. The report is ready to print.
+    Scenario(Box<Report>),
     /// Bytes are not a plan that can be run.
     Load(LoadError),
     /// A component could not be opened, or state not read or written.
@@ -76,7 +78,7 @@ impl std::fmt::Display for Error {
                 "no `.vein` file in `{}`: put a component there, such as `my-card.vein`",
                 path.display()
             ),
-            Error::Check(report) => write!(f, "{report}"),
+            Error::Check(report) | Error::Scenario(report) => write!(f, "{report}"),
             Error::Load(error) => write!(f, "{error}"),
             Error::Host(error) => write!(f, "{error}"),
             Error::Data(error) => write!(f, "the data cannot be used: {error}"),

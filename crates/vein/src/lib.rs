@@ -31,6 +31,7 @@ mod driven;
 mod error;
 mod opening;
 mod page;
+mod prove;
 mod subscription;
 mod ui;
 
@@ -38,6 +39,7 @@ pub use driven::Remote;
 pub use error::Error;
 pub use opening::{Function, Opening};
 pub use page::{Found, Page};
+pub use prove::{SCENARIO_ENDING, ScenarioFile, scenarios_in};
 pub use subscription::Subscription;
 pub use ui::Ui;
 
@@ -47,6 +49,8 @@ pub use vein_check::{
 };
 pub use vein_plan::json;
 pub use vein_plan::{EventField, LoadError, Location, Misfit, Namespace, Property, Step, Value};
+pub use vein_proof::coverage::Kind as CoverageKind;
+pub use vein_proof::{Act, Coverage, Mistake, Mutant, Played, PlayedStep, Player, Scenario, scenario};
 pub use vein_proof::{Entry as Pulse, NotExact, Row, RowSource, Session, Verdict};
 pub use vein_runtime::{
     Cause, Delivery, Dropped, Fault, Given, HostError, Left, Question, QuestionId,

@@ -91,6 +91,16 @@ functions! {
     A B C D;
 }
 
+/// A host that cleans markup and formats in a language and a time zone.
+pub(crate) fn default_host(tag: &str, zone: &str) -> Result<Host, Error> {
+    let host = Host { clean: Some(vein_view::clean as Clean), ..Host::default() };
+    #[cfg(feature = "locale")]
+    let host = Host { formats: Some(Arc::new(vein_locale::Locale::new(tag, zone)?)), ..host };
+    #[cfg(not(feature = "locale"))]
+    let _ = (tag, zone);
+    Ok(host)
+}
+
 fn argument<T: DeserializeOwned>(
     next: &mut std::slice::Iter<'_, Value>,
     given: usize,
@@ -106,16 +116,9 @@ fn answer_of(value: impl Serialize) -> Result<Value, String> {
 
 impl Opening {
     pub(crate) fn new(ui: Ui, component: &str) -> Opening {
-        let host = Host {
-            clean: Some(vein_view::clean as Clean),
-            promised: Some(Default::default()),
-            ..Host::default()
-        };
-        #[cfg(feature = "locale")]
-        let host = Host {
-            formats: vein_locale::Locale::new("en", "UTC").ok().map(|en| Arc::new(en) as _),
-            ..host
-        };
+        let plain = Host { clean: Some(vein_view::clean as Clean), ..Host::default() };
+        let host = default_host("en", "UTC").unwrap_or(plain);
+        let host = Host { promised: Some(Default::default()), ..host };
         let (component, later) = (component.to_owned(), FxHashMap::default());
         Opening { ui, component, host, later, proving: true }
     }

@@ -101,6 +101,16 @@ impl Ui {
         Ok(vein_check::reach_map(&self.program, &self.program.plans[number]))
     }
 
+    /// Every way to break a component in one place, to find out what nobody notices.
+    pub fn mutants(&self) -> Vec<vein_proof::Mutant> {
+        vein_proof::mutants(&self.program)
+    }
+
+    /// These components with one of them broken.
+    pub fn broken(&self, mutant: &vein_proof::Mutant) -> Ui {
+        Ui { program: Arc::new(mutant.broken(&self.program)), report: self.report.clone() }
+    }
+
     /// A component to be opened, where the host answers functions or wants something special.
     pub fn page(&self, component: &str) -> Opening {
         Opening::new(self.clone(), component)
@@ -121,22 +131,7 @@ pub(crate) fn read_dir(folder: &Path) -> Result<Vec<Source>, Error> {
         let path = path.to_owned();
         move |error| Error::Io { path, error }
     };
-    let mut files: Vec<PathBuf> = Vec::new();
-    let mut open = vec![folder.to_owned()];
-    while let Some(dir) = open.pop() {
-        for entry in std::fs::read_dir(&dir).map_err(io(&dir))? {
-            let entry = entry.map_err(io(&dir))?;
-            let path = entry.path();
-            let hidden = entry.file_name().to_string_lossy().starts_with('.');
-            let kind = entry.file_type().map_err(io(&path))?;
-            if kind.is_dir() && !hidden && entry.file_name() != "target" {
-                open.push(path);
-            } else if path.extension().is_some_and(|extension| extension == "vein") {
-                files.push(path);
-            }
-        }
-    }
-    files.sort();
+    let files = files_below(folder, ".vein")?;
     if files.is_empty() {
         return Err(Error::NoComponents { path: folder.to_owned() });
     }
@@ -148,4 +143,30 @@ pub(crate) fn read_dir(folder: &Path) -> Result<Vec<Source>, Error> {
         Ok(Source { path: shown, text })
     };
     files.into_iter().map(read).collect()
+}
+
+/// Every file below a folder whose name ends so, in the order of their paths. Hidden folders and
+/// those that tools build into are left out.
+pub(crate) fn files_below(folder: &Path, ending: &str) -> Result<Vec<PathBuf>, Error> {
+    let io = |path: &Path| {
+        let path = path.to_owned();
+        move |error| Error::Io { path, error }
+    };
+    let mut files: Vec<PathBuf> = Vec::new();
+    let mut open = vec![folder.to_owned()];
+    while let Some(dir) = open.pop() {
+        for entry in std::fs::read_dir(&dir).map_err(io(&dir))? {
+            let entry = entry.map_err(io(&dir))?;
+            let path = entry.path();
+            let hidden = entry.file_name().to_string_lossy().starts_with('.');
+            let kind = entry.file_type().map_err(io(&path))?;
+            if kind.is_dir() && !hidden && entry.file_name() != "target" {
+                open.push(path);
+            } else if entry.file_name().to_string_lossy().ends_with(ending) {
+                files.push(path);
+            }
+        }
+    }
+    files.sort();
+    Ok(files)
 }

@@ -2,7 +2,7 @@
 
 use super::{Finding, did_you_mean};
 use crate::report::Fix;
-use crate::suggest::nearest;
+use vein_plan::nearest;
 use vein_syntax::{Span, VERBS};
 
 pub(crate) struct UnknownDeclaration {

@@ -2,7 +2,7 @@
 
 use super::Inside;
 use rustc_hash::FxHashMap as HashMap;
-use vein_plan::{Block, BlockId, Listener, Next, Part, Spot, TemplateNode};
+use vein_plan::{Block, BlockId, Listener, Location, Next, Part, Spot, TemplateNode};
 
 /// Numbers that tell apart what would be called the same.
 #[derive(Default)]
@@ -82,7 +82,7 @@ impl Markup {
 }
 
 /// Gives numbers to the nodes that something refers to, in document order.
-pub(super) fn finished(draft: Draft, parent: Option<BlockId>) -> Block {
+pub(super) fn finished(draft: Draft, parent: Option<BlockId>, location: Location) -> Block {
     let Draft { called, mut template, mut parts, mut listeners, mut spots, .. } = draft;
     let mut marked = vec![false; template.len()];
     let mut depth = 0usize;
@@ -130,5 +130,5 @@ pub(super) fn finished(draft: Draft, parent: Option<BlockId>) -> Block {
             mark(node);
         }
     }
-    Block { parent, called: called.into(), template, parts, listeners, spots }
+    Block { parent, called: called.into(), template, parts, listeners, spots, location }
 }

@@ -13,7 +13,7 @@ use crate::diagnostics::{
 use crate::interface::Root;
 use crate::narrow::Fact;
 use crate::scope::{Checker, LocalName};
-use crate::suggest::nearest;
+use vein_plan::nearest;
 use crate::types::Ty;
 use vein_plan::code::{Expr, ExprId, Piece};
 use vein_plan::{Block, BlockId, Conversion, Part, PartKind, Reads, SpotKind, TemplateNode};
@@ -43,7 +43,7 @@ impl Checker<'_> {
     pub(crate) fn markup(&mut self, nodes: &[Node]) {
         let mut markup = Markup::default();
         let called = self.plan.name.to_string();
-        self.block_of(&mut markup, called, |checker, markup| {
+        self.block_of(&mut markup, called, Span::default(), |checker, markup| {
             checker.nodes(nodes, &mut Inside::default(), markup);
         });
     }
@@ -53,6 +53,7 @@ impl Checker<'_> {
         &mut self,
         markup: &mut Markup,
         called: String,
+        at: Span,
         build: impl FnOnce(&mut Self, &mut Markup),
     ) -> BlockId {
         let parent = markup.drafts.last().map(|draft| draft.id);
@@ -61,7 +62,7 @@ impl Checker<'_> {
         markup.drafts.push(Draft { id, called, ..Draft::default() });
         build(self, markup);
         if let Some(draft) = markup.drafts.pop() {
-            self.plan.blocks[id as usize] = finished(draft, parent);
+            self.plan.blocks[id as usize] = finished(draft, parent, self.location(at));
         }
         id
     }

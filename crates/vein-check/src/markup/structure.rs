@@ -115,7 +115,7 @@ impl Checker<'_> {
         markup: &mut Markup,
     ) -> BlockId {
         self.framed(Vec::new(), known, |checker| {
-            checker.block_of(markup, label(element), |checker, markup| {
+            checker.block_of(markup, label(element), element.name.span, |checker, markup| {
                 let mut inside = Inside { called: outer.into(), ..Inside::default() };
                 match called {
                     Some(called) => checker.plain_called(element, called, &mut inside, markup),
@@ -159,7 +159,7 @@ impl Checker<'_> {
             _ => inside.called.clone(),
         };
         let mut by = None;
-        let block = self.block_of(markup, called.clone(), |checker, markup| {
+        let block = self.block_of(markup, called.clone(), element.name.span, |checker, markup| {
             let here = markup.block();
             let item = checker.variable(&each.item, item_ty.clone(), CellKind::Item, here);
             let read = checker.push(Expr::Cell(item));
@@ -237,7 +237,8 @@ impl Checker<'_> {
         let cell = self.plan.cells.len() as u32;
         let number = self.tables.ty(&ty);
         let plan_name = name.name.as_str().into();
-        self.plan.cells.push(Cell { name: plan_name, ty: number, kind, block });
+        let location = self.location(name.span);
+        self.plan.cells.push(Cell { name: plan_name, ty: number, kind, block, location });
         self.cells.push(CellInfo {
             name: name.name.clone(),
             span: name.span,

@@ -37,7 +37,13 @@ fn sound() -> Program {
         attributes: vec![],
         marked: true,
     };
-    let cell = |name: &str, kind| Cell { name: name.into(), ty: 0, kind, block: 0 };
+    let cell = |name: &str, kind| Cell {
+        name: name.into(),
+        ty: 0,
+        kind,
+        block: 0,
+        location: Location::default(),
+    };
     let spot = |next, kind| Spot {
         parent: Some(0),
         next,
@@ -58,7 +64,7 @@ fn sound() -> Program {
             cell("twice", CellKind::Derived(2, Reads::Fixed(vec![read]))),
         ],
         events: vec![Event { name: "done".into(), payload: vec![("n".into(), 0)] }],
-        handlers: vec![Handler { name: "go".into(), params: vec![], locals: 2, body: vec![1] }],
+        handlers: vec![Handler { name: "go".into(), params: vec![], locals: 2, body: vec![1], location: Location::default() }],
         blocks: vec![
             Block {
                 template: vec![open, TemplateNode::TextPart, TemplateNode::Close],
@@ -108,7 +114,13 @@ type Break = (&'static str, fn(&mut Program));
 
 /// An expression for the item of the loop, whose cell is seen only in the loop's block.
 fn inner_value(p: &mut Program) -> u32 {
-    p.plans[0].cells.push(Cell { name: "item".into(), ty: 0, kind: CellKind::Item, block: 1 });
+    p.plans[0].cells.push(Cell {
+        name: "item".into(),
+        ty: 0,
+        kind: CellKind::Item,
+        block: 1,
+        location: Location::default(),
+    });
     p.plans[0].exprs.push(Expr::Cell(2));
     p.plans[0].exprs.len() as u32 - 1
 }

@@ -3,7 +3,7 @@
 /// The candidate closest to `written`, when it is close enough to be what was meant.
 ///
 /// ```
-/// use vein_check::nearest;
+/// use vein_plan::nearest;
 /// assert_eq!(nearest("moistre", ["crop", "moisture"]), Some("moisture"));
 /// assert_eq!(nearest("x", ["crop", "moisture"]), None);
 /// ```

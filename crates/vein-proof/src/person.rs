@@ -1,0 +1,679 @@
+//! What a person does on a page, with everything that a browser makes of it: the events in their
+//! order, what a control does by itself, where the focus goes. HTML standard ("activation
+//! behavior", "implicit submission"), UI Events and Pointer Events are followed as far as events
+//! go that a component can listen to; what nobody listens to sets no pulse off.
+
+use crate::ledger::Entry;
+use crate::session::Session;
+use vein_plan::{EventField, Property};
+use vein_view::{Event, NodeId, Tree, Typing};
+
+/// Something that a person does with an element.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Act {
+    /// Presses the pointer's first button and lets it go.
+    Click,
+    /// Twice, quickly.
+    DoubleClick,
+    /// Types a text, key by key, in the place of what the control holds, or after it.
+    Type {
+        /// The text.
+        text: String,
+        /// Whether it goes after what is there.
+        append: bool,
+    },
+    /// Chooses these options of a `select`, by their values or else their texts.
+    Choose(Vec<String>),
+    /// Ticks a check box or radio button, or takes the tick away.
+    Tick(bool),
+    /// Presses a key and lets it go, such as `Enter`, `a` or `Control+s`.
+    Press(String),
+    /// Goes there with the focus.
+    Focus,
+    /// Takes the focus away.
+    Blur,
+    /// Has a form sent, as a button in it would.
+    Submit,
+}
+
+impl Act {
+    /// What it is called, in a word or two.
+    pub fn name(&self) -> &'static str {
+        match self {
+            Act::Click => "click",
+            Act::DoubleClick => "double click",
+            Act::Type { .. } => "type",
+            Act::Choose(_) => "choose",
+            Act::Tick(true) => "tick",
+            Act::Tick(false) => "untick",
+            Act::Press(_) => "press",
+            Act::Focus => "focus",
+            Act::Blur => "blur",
+            Act::Submit => "submit",
+        }
+    }
+}
+
+/// Why a person cannot do that in a browser.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Refused {
+    /// In a sentence, with the element's name.
+    pub why: String,
+}
+
+impl std::fmt::Display for Refused {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.why)
+    }
+}
+
+impl std::error::Error for Refused {}
+
+/// What a person's hands have left behind on a page: where the pointer is, what was typed.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Hands {
+    pointer: Option<(NodeId, u64)>,
+    /// The control that was typed into, what it held at first, and what stands in it where that is
+    /// not what it holds.
+    typed: Option<Typed>,
+}
+
+#[derive(Clone, Debug)]
+struct Typed {
+    control: (NodeId, u64),
+    at_first: String,
+    raw: String,
+}
+
+/// A person at work.
+struct Person<'a> {
+    session: &'a mut Session,
+    entries: Vec<Entry>,
+}
+
+impl Session {
+    /// Does something as a person, and gives the pulses that it set off, in order; none where
+    /// nothing listens.
+    ///
+    /// # Errors
+    /// What a person could not do in a browser either, such as clicking what is disabled.
+    pub fn act(&mut self, target: NodeId, act: &Act) -> Result<Vec<Entry>, Refused> {
+        if let Some(why) = why_not(self.tree(), target, act) {
+            return Err(Refused { why });
+        }
+        let mut person = Person { session: self, entries: Vec::new() };
+        match act {
+            Act::Click | Act::Tick(_) => person.click(target),
+            Act::DoubleClick => {
+                person.click(target);
+                if person.stands(target) {
+                    person.click(target);
+                    person.event(target, Event::new("dblclick"));
+                }
+            }
+            Act::Type { text, append } => person.type_text(target, text, *append),
+            Act::Choose(options) => person.choose(target, options),
+            Act::Press(key) => person.press(target, key),
+            Act::Focus => person.focus(Some(target)),
+            Act::Blur => person.focus(None),
+            Act::Submit => person.submit(target),
+        }
+        Ok(person.entries)
+    }
+}
+
+/// Why an element cannot be used in that way, in a browser; `None` where it can.
+pub fn why_not(tree: &Tree, target: NodeId, act: &Act) -> Option<String> {
+    let called = tree.described(target);
+    let name = tree.name(target).unwrap_or("");
+    if let Some(by) = tree.hidden_by(target) {
+        let by = if by == target { "it".into() } else { format!("`{}` around it", tree.described(by)) };
+        return Some(format!("`{called}` is hidden, by {by}: a person cannot use it"));
+    }
+    if tree.is_inert(target) {
+        return Some(format!("`{called}` is `inert`: a person cannot use it"));
+    }
+    if tree.is_disabled(target) && *act != Act::Blur {
+        return Some(format!("`{called}` is disabled: a browser gives it no clicks and no keys"));
+    }
+    match act {
+        Act::Type { .. } => match tree.typing(target) {
+            None => Some(format!("`{called}` takes no text: type into an `input` or a `textarea`")),
+            Some(_) if tree.attribute(target, "readonly").is_some() => {
+                Some(format!("`{called}` is `readonly`: a browser takes no text for it"))
+            }
+            Some(_) => None,
+        },
+        Act::Choose(options) => {
+            if name != "select" {
+                return Some(format!("`{called}` is no `select`: there is nothing to choose"));
+            }
+            let multiple = tree.attribute(target, "multiple").is_some();
+            if options.len() != 1 && !multiple {
+                return Some(format!("`{called}` takes one option: it is not `multiple`"));
+            }
+            options.iter().find_map(|wanted| match option_of(tree, target, wanted) {
+                Some(option) if option_disabled(tree, option) => {
+                    Some(format!("the option `{wanted}` of `{called}` is disabled"))
+                }
+                Some(_) => None,
+                None => {
+                    let values: Vec<String> = options_of(tree, target)
+                        .into_iter()
+                        .map(|option| format!("`{}`", option_value(tree, option)))
+                        .collect();
+                    Some(format!(
+                        "`{called}` has no option `{wanted}`; there are: {}",
+                        values.join(", ")
+                    ))
+                }
+            })
+        }
+        Act::Tick(on) => {
+            let kind = tree.control_type(target);
+            if name != "input" || !matches!(kind.as_str(), "checkbox" | "radio") {
+                return Some(format!("`{called}` is no check box and no radio button"));
+            }
+            match (kind.as_str(), on, tree.flag(target, Property::Checked)) {
+                ("radio", false, _) => Some(format!(
+                    "a radio button cannot be unticked: tick another one of the group of `{called}`"
+                )),
+                (_, true, true) => {
+                    Some(format!("`{called}` is ticked already: a click would untick it"))
+                }
+                (_, false, false) => {
+                    Some(format!("`{called}` is not ticked: a click would tick it"))
+                }
+                _ => None,
+            }
+        }
+        Act::Press(_) | Act::Focus if !tree.is_focusable(target) => Some(format!(
+            "`{called}` cannot have the focus: it is no control, no link and has no `tabindex`"
+        )),
+        Act::Blur if tree.focused() != Some(target) => {
+            Some(format!("`{called}` does not have the focus"))
+        }
+        Act::Submit if name != "form" => {
+            Some(format!("`{called}` is no form: name the `form`, or click its button"))
+        }
+        Act::Submit => {
+            let (field, why) = tree.invalid_in(target)?;
+            let field = tree.described(field);
+            Some(format!("a browser would not send `{called}`: in `{field}`, {why}"))
+        }
+        _ => None,
+    }
+}
+
+/// The options of a `select`.
+fn options_of(tree: &Tree, select: NodeId) -> Vec<NodeId> {
+    tree.inside(select).into_iter().filter(|id| tree.name(*id) == Some("option")).collect()
+}
+
+/// The value of an option: its attribute, or its text without white space around it.
+fn option_value(tree: &Tree, option: NodeId) -> String {
+    let own = tree.attribute(option, "value").map(str::to_owned);
+    own.unwrap_or_else(|| option_text(tree, option))
+}
+
+fn option_text(tree: &Tree, option: NodeId) -> String {
+    tree.text_content(option).split_ascii_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+fn option_disabled(tree: &Tree, option: NodeId) -> bool {
+    let group = tree.parent(option).filter(|parent| tree.name(*parent) == Some("optgroup"));
+    tree.attribute(option, "disabled").is_some()
+        || group.is_some_and(|group| tree.attribute(group, "disabled").is_some())
+}
+
+/// The option that a value names, or else a text.
+pub fn option_of(tree: &Tree, select: NodeId, wanted: &str) -> Option<NodeId> {
+    let options = options_of(tree, select);
+    let by_value = options.iter().find(|option| option_value(tree, **option) == wanted);
+    by_value.or_else(|| options.iter().find(|option| option_text(tree, **option) == wanted)).copied()
+}
+
+impl Person<'_> {
+    fn tree(&self) -> &Tree {
+        self.session.tree()
+    }
+
+    /// Whether an element still stands in the view.
+    fn stands(&self, id: NodeId) -> bool {
+        self.tree().is_node(id, self.tree().serial(id))
+    }
+
+    /// Has an event happen; `false` where somebody keeps the browser from what follows by itself.
+    fn event(&mut self, target: NodeId, event: Event) -> bool {
+        if !self.tree().hears(&event.kind) || !self.stands(target) {
+            return true;
+        }
+        let (entry, prevented) = self.session.happen(target, &event);
+        self.entries.extend(entry);
+        !prevented
+    }
+
+    fn click(&mut self, target: NodeId) {
+        self.point_at(target);
+        self.event(target, Event::new("pointerdown"));
+        if self.event(target, Event::new("mousedown")) && self.stands(target) {
+            let focusable = self.tree().closest(target, |id| self.tree().is_focusable(id));
+            self.focus(focusable);
+        }
+        self.event(target, Event::new("pointerup"));
+        self.event(target, Event::new("mouseup"));
+        self.clicked(target);
+    }
+
+    /// The pointer comes over an element, and leaves where it was.
+    fn point_at(&mut self, target: NodeId) {
+        let around = |tree: &Tree, id: NodeId| -> Vec<NodeId> {
+            std::iter::successors(Some(id), |id| tree.parent(*id)).collect()
+        };
+        let before = self.session.hands.pointer;
+        let before = before.filter(|(id, serial)| self.tree().is_node(*id, *serial));
+        let (now, serial) = (around(self.tree(), target), self.tree().serial(target));
+        if before.is_none_or(|(id, _)| id != target) {
+            let left = before.map_or(Vec::new(), |(id, _)| around(self.tree(), id));
+            for kind in ["pointer", "mouse"] {
+                if let Some((old, _)) = before {
+                    self.event(old, Event::new(format!("{kind}out")));
+                    for id in left.iter().filter(|id| !now.contains(id)) {
+                        self.event(*id, Event::new(format!("{kind}leave")));
+                    }
+                }
+                self.event(target, Event::new(format!("{kind}over")));
+                for id in now.iter().rev().filter(|id| !left.contains(id)) {
+                    self.event(*id, Event::new(format!("{kind}enter")));
+                }
+            }
+            self.session.hands.pointer = Some((target, serial));
+        }
+        self.event(target, Event::new("pointermove"));
+        self.event(target, Event::new("mousemove"));
+    }
+
+    /// The click itself, and what an element does when it is clicked.
+    fn clicked(&mut self, target: NodeId) {
+        if !self.stands(target) || self.tree().is_disabled(target) {
+            return;
+        }
+        let acting = self.tree().closest(target, |id| {
+            let tree = self.tree();
+            matches!(tree.name(id), Some("input" | "button" | "label" | "summary" | "a" | "select" | "textarea"))
+        });
+        let Some(acting) = acting else {
+            self.event(target, Event::new("click"));
+            return;
+        };
+        let name = self.tree().name(acting).unwrap_or("").to_owned();
+        let kind = self.tree().control_type(acting);
+        match (name.as_str(), kind.as_str()) {
+            ("input", "checkbox" | "radio") => self.toggled(target, acting, kind == "radio"),
+            ("label", _) => {
+                let control = self.tree().labelled(acting);
+                let goes_on = self.event(target, Event::new("click"));
+                if let Some(control) = control.filter(|control| goes_on && self.stands(*control)) {
+                    if self.tree().is_focusable(control) {
+                        self.focus(Some(control));
+                    }
+                    self.clicked(control);
+                }
+            }
+            ("summary", _) => {
+                let details = self.tree().details_of(acting);
+                let goes_on = self.event(target, Event::new("click"));
+                if let Some(details) = details.filter(|details| goes_on && self.stands(*details)) {
+                    let on = !self.tree().flag(details, Property::Open);
+                    self.session.tree_mut().set_flag(details, Property::Open, on);
+                    self.event(details, Event::new("toggle"));
+                }
+            }
+            _ if self.tree().is_submit_button(acting) => {
+                let form = self.tree().form_of(acting);
+                let goes_on = self.event(target, Event::new("click"));
+                if let Some(form) = form.filter(|form| goes_on && self.stands(*form)) {
+                    self.submit(form);
+                }
+            }
+            _ => {
+                self.event(target, Event::new("click"));
+            }
+        }
+    }
+
+    /// A check box or radio button changes before it is told, and back if somebody prevents it.
+    fn toggled(&mut self, target: NodeId, control: NodeId, radio: bool) {
+        let was = self.tree().flag(control, Property::Checked);
+        let group = self.tree().radio_group(control);
+        let checked = group.into_iter().find(|id| self.tree().flag(*id, Property::Checked));
+        let set = |person: &mut Self, id: NodeId, on: bool| {
+            person.session.tree_mut().set_flag(id, Property::Checked, on);
+        };
+        set(self, control, radio || !was);
+        if let Some(other) = checked {
+            set(self, other, false);
+        }
+        if !self.event(target, Event::new("click")) {
+            set(self, control, was);
+            if let Some(other) = checked {
+                set(self, other, true);
+            }
+        } else if !(radio && was) {
+            self.event(control, Event::new("input"));
+            self.event(control, Event::new("change"));
+        }
+    }
+
+    /// Moves the focus. What was typed is told of before it leaves a control.
+    fn focus(&mut self, to: Option<NodeId>) {
+        let from = self.tree().focused();
+        if from == to {
+            return;
+        }
+        if let Some(from) = from {
+            self.tell_change();
+            self.session.tree_mut().set_focused(None);
+            self.event(from, Event::new("blur"));
+            self.event(from, Event::new("focusout"));
+        }
+        self.session.hands.typed = None;
+        if let Some(to) = to.filter(|to| self.stands(*to)) {
+            self.session.tree_mut().set_focused(Some(to));
+            self.event(to, Event::new("focus"));
+            self.event(to, Event::new("focusin"));
+        }
+    }
+
+    /// Has `change` happen if something was typed since the control got the focus.
+    fn tell_change(&mut self) {
+        let Some(typed) = self.session.hands.typed.take() else { return };
+        let (control, serial) = typed.control;
+        if self.tree().is_node(control, serial)
+            && self.tree().value(control).unwrap_or_default() != typed.at_first
+        {
+            self.event(control, Event::new("change"));
+        }
+    }
+
+    fn type_text(&mut self, target: NodeId, text: &str, append: bool) {
+        self.focus(Some(target));
+        if self.tree().typing(target) == Some(Typing::Whole) {
+            self.session.tree_mut().type_value(target, text);
+            self.event(target, Event::new("input"));
+            self.event(target, Event::new("change"));
+            return;
+        }
+        // What is chosen is replaced by the first key.
+        let mut chosen = !append;
+        if text.is_empty() && !self.held(target).is_empty() {
+            self.key(target, "Delete", &mut true);
+        }
+        for c in text.chars() {
+            if !self.stands(target) || self.tree().focused() != Some(target) {
+                return;
+            }
+            match c {
+                '\n' => self.key(target, "Enter", &mut chosen),
+                c => self.key(target, c.encode_utf8(&mut [0; 4]), &mut chosen),
+            }
+        }
+    }
+
+    fn press(&mut self, target: NodeId, key: &str) {
+        self.focus(Some(target));
+        if self.stands(target) {
+            self.key(target, key, &mut false);
+        }
+    }
+
+    /// One key, down and up, with what it does.
+    fn key(&mut self, target: NodeId, pressed: &str, chosen: &mut bool) {
+        let (modifiers, key) = modifiers_of(pressed);
+        let event = |kind: &str| {
+            let mut event = Event::new(kind)
+                .with(EventField::Key, key)
+                .with(EventField::Code, code_of(key).as_str());
+            for (name, field) in MODIFIERS {
+                if modifiers.contains(&name) {
+                    event = event.with(field, true);
+                }
+            }
+            event
+        };
+        if self.event(target, event("keydown")) && self.stands(target) {
+            let types = key.chars().count() == 1 || key == "Enter";
+            let commands = modifiers.iter().any(|name| *name != "Shift");
+            let goes_on = !types || commands || self.event(target, event("keypress"));
+            if goes_on && !commands && self.stands(target) {
+                self.key_does(target, key, modifiers.contains(&"Shift"), chosen);
+            }
+        }
+        let now = self.tree().focused().unwrap_or(target);
+        self.event(now, event("keyup"));
+        if key == " " && self.stands(target) && self.is_pressed_by_space(target) {
+            self.clicked(target);
+        }
+    }
+
+    fn is_pressed_by_space(&self, id: NodeId) -> bool {
+        let kind = self.tree().control_type(id);
+        match self.tree().name(id) {
+            Some("button" | "summary") => true,
+            Some("input") => matches!(
+                kind.as_str(),
+                "checkbox" | "radio" | "submit" | "button" | "reset" | "image"
+            ),
+            _ => false,
+        }
+    }
+
+    /// What a key does by itself.
+    fn key_does(&mut self, target: NodeId, key: &str, shift: bool, chosen: &mut bool) {
+        let typing = self.tree().typing(target);
+        match (key, typing) {
+            ("Tab", _) => {
+                let order = self.tree().tab_order();
+                let at = order.iter().position(|id| *id == target);
+                let next = match (at, shift) {
+                    (Some(at), false) => order.get(at + 1),
+                    (Some(at), true) => at.checked_sub(1).and_then(|at| order.get(at)),
+                    (None, _) => order.first(),
+                };
+                self.focus(next.copied());
+            }
+            ("Enter", Some(Typing::Lines)) => self.insert(target, "\n", chosen),
+            ("Enter", Some(_)) => {
+                self.tell_change();
+                self.submit_implicitly(target);
+            }
+            ("Enter", None) => match self.tree().name(target) {
+                Some("button" | "a" | "summary") => self.clicked(target),
+                Some("input") => match self.tree().control_type(target).as_str() {
+                    "checkbox" | "radio" => self.submit_implicitly(target),
+                    _ => self.clicked(target),
+                },
+                _ => {}
+            },
+            ("ArrowUp", Some(Typing::Number)) => self.step(target, 1.0),
+            ("ArrowDown", Some(Typing::Number)) => self.step(target, -1.0),
+            ("ArrowUp" | "ArrowRight", Some(Typing::Whole)) => self.step(target, 1.0),
+            ("ArrowDown" | "ArrowLeft", Some(Typing::Whole)) => self.step(target, -1.0),
+            ("Backspace", Some(Typing::Text | Typing::Lines | Typing::Number)) => {
+                let mut held = self.held(target);
+                let last = held.pop();
+                if *chosen {
+                    held.clear();
+                }
+                if last.is_some() {
+                    self.holds(target, held, chosen);
+                }
+            }
+            ("Delete", Some(Typing::Text | Typing::Lines | Typing::Number)) if *chosen => {
+                self.holds(target, String::new(), chosen);
+            }
+            (key, Some(Typing::Text | Typing::Lines | Typing::Number))
+                if key.chars().count() == 1 =>
+            {
+                self.insert(target, key, chosen);
+            }
+            _ => {}
+        }
+    }
+
+    /// What stands in a control, whether it means a value or not.
+    fn held(&self, target: NodeId) -> String {
+        let typed = self.session.hands.typed.as_ref();
+        let raw = typed.filter(|typed| typed.control == (target, self.tree().serial(target)));
+        let value = self.tree().value(target).unwrap_or_default();
+        match raw {
+            // Somebody else has written to it since.
+            Some(typed) if number_value(&typed.raw) == value || typed.raw == value => {
+                typed.raw.clone()
+            }
+            _ => value,
+        }
+    }
+
+    fn insert(&mut self, target: NodeId, text: &str, chosen: &mut bool) {
+        let typing = self.tree().typing(target);
+        let fits = |c: char| c.is_ascii_digit() || matches!(c, '.' | '-' | '+' | 'e' | 'E');
+        if typing == Some(Typing::Number) && !text.chars().all(fits) {
+            return;
+        }
+        let mut held = if *chosen { String::new() } else { self.held(target) };
+        held.push_str(text);
+        let most = self.tree().attribute(target, "maxlength").and_then(|n| n.trim().parse().ok());
+        if most.is_some_and(|most: usize| held.encode_utf16().count() > most) {
+            return;
+        }
+        self.holds(target, held, chosen);
+    }
+
+    /// A control comes to hold something that was typed.
+    fn holds(&mut self, target: NodeId, raw: String, chosen: &mut bool) {
+        if !self.event(target, Event::new("beforeinput")) || !self.stands(target) {
+            return;
+        }
+        *chosen = false;
+        let at_first = self.tree().value(target).unwrap_or_default();
+        let value = match self.tree().typing(target) {
+            Some(Typing::Number) => number_value(&raw),
+            _ => raw.clone(),
+        };
+        let control = (target, self.tree().serial(target));
+        match &mut self.session.hands.typed {
+            Some(typed) if typed.control == control => typed.raw = raw,
+            typed => *typed = Some(Typed { control, at_first, raw }),
+        }
+        self.session.tree_mut().type_value(target, &value);
+        self.event(target, Event::new("input"));
+    }
+
+    /// A step up or down of a field for numbers, or of a slider.
+    fn step(&mut self, target: NodeId, by: f64) {
+        let tree = self.tree();
+        if !matches!(tree.control_type(target).as_str(), "number" | "range") {
+            return;
+        }
+        let limit = |name: &str| -> Option<f64> { tree.attribute(target, name)?.trim().parse().ok() };
+        let range = tree.control_type(target) == "range";
+        let (min, max) = match range {
+            true => (Some(limit("min").unwrap_or(0.0)), Some(limit("max").unwrap_or(100.0))),
+            false => (limit("min"), limit("max")),
+        };
+        let step = limit("step").filter(|step| *step > 0.0).unwrap_or(1.0);
+        let now: f64 = tree.value(target).and_then(|value| value.parse().ok()).unwrap_or(0.0);
+        let to = (now + by * step).min(max.unwrap_or(f64::MAX)).max(min.unwrap_or(f64::MIN));
+        if to == now {
+            return;
+        }
+        self.session.tree_mut().type_value(target, &vein_plan::Value::Number(to).to_shown());
+        self.event(target, Event::new("input"));
+        self.event(target, Event::new("change"));
+    }
+
+    fn submit_implicitly(&mut self, field: NodeId) {
+        let Some(form) = self.tree().form_of(field).filter(|form| self.stands(*form)) else { return };
+        match self.tree().default_button(form) {
+            Some(button) if self.tree().is_disabled(button) => {}
+            Some(button) => self.clicked(button),
+            None if self.tree().blocking_fields(form) <= 1 => self.submit(form),
+            None => {}
+        }
+    }
+
+    /// Has a form sent, unless a browser would hold it back.
+    fn submit(&mut self, form: NodeId) {
+        if let Some((field, _)) = self.tree().invalid_in(form) {
+            self.event(field, Event::new("invalid"));
+            if self.stands(field) {
+                self.focus(Some(field));
+            }
+            return;
+        }
+        self.event(form, Event::new("submit"));
+    }
+
+    fn choose(&mut self, select: NodeId, wanted: &[String]) {
+        self.point_at(select);
+        self.focus(Some(select));
+        let tree = self.tree();
+        let options = wanted.iter().filter_map(|wanted| option_of(tree, select, wanted));
+        let values: Vec<String> = options.map(|option| option_value(tree, option)).collect();
+        let values: Vec<&str> = values.iter().map(String::as_str).collect();
+        if tree.attribute(select, "multiple").is_some() {
+            self.session.tree_mut().choose(select, &values);
+        } else {
+            let value = values.first().copied().unwrap_or_default();
+            if tree.value(select).as_deref() == Some(value) {
+                return;
+            }
+            self.session.tree_mut().type_value(select, value);
+        }
+        self.event(select, Event::new("input"));
+        self.event(select, Event::new("change"));
+    }
+}
+
+/// What a field for numbers gives as its value (HTML standard, "value sanitization algorithm").
+fn number_value(raw: &str) -> String {
+    let digits = raw.strip_prefix('-').unwrap_or(raw);
+    let starts = digits.starts_with(|c: char| c.is_ascii_digit() || c == '.');
+    let valid = starts && !digits.ends_with('.') && raw.parse::<f64>().is_ok_and(f64::is_finite);
+    if valid { raw.to_owned() } else { String::new() }
+}
+
+const MODIFIERS: [(&str, EventField); 4] = [
+    ("Alt", EventField::AltKey),
+    ("Control", EventField::CtrlKey),
+    ("Meta", EventField::MetaKey),
+    ("Shift", EventField::ShiftKey),
+];
+
+/// The modifiers in front of a key: `Control+Shift+s`.
+pub fn modifiers_of(pressed: &str) -> (Vec<&str>, &str) {
+    let (mut modifiers, mut key) = (Vec::new(), pressed);
+    while let Some((name, rest)) = key.split_once('+') {
+        if rest.is_empty() || !MODIFIERS.iter().any(|(known, _)| *known == name) {
+            break;
+        }
+        modifiers.push(name);
+        key = rest;
+    }
+    (modifiers, key)
+}
+
+/// The physical key of a character on a keyboard for US English (UI Events, "code values").
+fn code_of(key: &str) -> String {
+    let mut chars = key.chars();
+    match (chars.next(), chars.next()) {
+        (Some(letter), None) if letter.is_ascii_alphabetic() => {
+            format!("Key{}", letter.to_ascii_uppercase())
+        }
+        (Some(digit), None) if digit.is_ascii_digit() => format!("Digit{digit}"),
+        (Some(' '), None) => "Space".into(),
+        (Some(_), None) | (None, _) => String::new(),
+        _ => key.to_owned(),
+    }
+}
