@@ -5,7 +5,8 @@ use crate::ledger::Entry;
 use crate::scenario::seen::{Origin, part_word, seen_run, spot_word};
 use crate::session::Session;
 use std::collections::BTreeMap;
-use vein_plan::{Given, Program, SpotKind};
+use vein_plan::code::Expr;
+use vein_plan::{CellKind, Given, Plan, PlanRead, Program, ReadStep, Reads, SpotKind};
 use vein_runtime::{Owner, Ran, ScopeId, Which};
 
 /// What a piece of a component is to be seen to do.
@@ -132,7 +133,7 @@ impl Coverage {
         }
         for (block, planned) in (0..).zip(&plan.blocks) {
             for (part, planned) in (0..).zip(&planned.parts) {
-                if !planned.reads.paths().is_empty() {
+                if can_change(program, plan, number, &planned.reads) {
                     let piece = Piece::Part(number, block, part);
                     let name = planned.address.to_string();
                     debug_assert!(name.ends_with(part_word(&planned.kind)) || name.contains('('));
@@ -144,7 +145,7 @@ impl Coverage {
                 let changes = match &planned.kind {
                     SpotKind::Branch { reads, .. }
                     | SpotKind::Renamed { reads, .. }
-                    | SpotKind::Markup { reads, .. } => !reads.paths().is_empty(),
+                    | SpotKind::Markup { reads, .. } => can_change(program, plan, number, reads),
                     SpotKind::List { .. } => true,
                     SpotKind::Component(_) | SpotKind::Slot { .. } => false,
                 };
@@ -173,7 +174,7 @@ impl Coverage {
                 for (prop, (cell, given)) in (0..).zip(&used.props) {
                     let changes = match given {
                         Given::Path { .. } => true,
-                        Given::Value(_, reads) => !reads.paths().is_empty(),
+                        Given::Value(_, reads) => can_change(program, plan, number, reads),
                         Given::Once(_) => false,
                     };
                     if !changes {
@@ -325,6 +326,52 @@ impl Coverage {
         }
         out
     }
+}
+
+/// Whether what reads these can come to something else while it stands in the view.
+fn can_change(program: &Program, plan: &Plan, number: u32, reads: &Reads) -> bool {
+    reads.paths().iter().any(|read| {
+        let cell = &plan.cells[read.cell as usize];
+        match cell.kind {
+            // What tells an item apart: with another one it is another row.
+            CellKind::Item => !is_key(plan, cell.block, read),
+            // What falls to the root element has no name that a host could give it by.
+            CellKind::Prop(_) | CellKind::Shared(_) if cell.name.contains(' ') => {
+                given_anew(program, number, read.cell)
+            }
+            _ => true,
+        }
+    })
+}
+
+/// Whether a read of a loop's item is of nothing but what tells it apart from others.
+fn is_key(plan: &Plan, block: u32, read: &PlanRead) -> bool {
+    let spots = plan.blocks.iter().flat_map(|block| &block.spots);
+    let by = spots.filter_map(|spot| match &spot.kind {
+        SpotKind::List { by: Some((by, _)), block: row, .. } if *row == block => Some(*by),
+        _ => None,
+    });
+    by.into_iter().any(|by| {
+        let mut path = Vec::new();
+        let mut at = by;
+        while let Expr::Field(of, name) = &plan.exprs[at as usize] {
+            path.push(ReadStep::Field(*name));
+            at = *of;
+        }
+        path.reverse();
+        matches!(plan.exprs[at as usize], Expr::Cell(cell) if cell == read.cell) && path == read.path
+    })
+}
+
+/// Whether some use of a component gives a prop in a way that may change.
+fn given_anew(program: &Program, plan: u32, cell: u32) -> bool {
+    let blocks = program.plans.iter().flat_map(|plan| &plan.blocks);
+    let uses = blocks.flat_map(|block| &block.spots).filter_map(|spot| match &spot.kind {
+        SpotKind::Component(used) if used.plan == plan => Some(used),
+        _ => None,
+    });
+    let given = uses.flat_map(|used| &used.props).filter(|(known, _)| *known == cell);
+    given.into_iter().any(|(_, given)| !matches!(given, Given::Once(_)))
 }
 
 /// A name for lcov, which tells functions of a file apart by it and ends it at the line's end.
