@@ -371,7 +371,11 @@ fn given_anew(program: &Program, plan: u32, cell: u32) -> bool {
         _ => None,
     });
     let given = uses.flat_map(|used| &used.props).filter(|(known, _)| *known == cell);
-    given.into_iter().any(|(_, given)| !matches!(given, Given::Once(_)))
+    given.into_iter().any(|(_, given)| match given {
+        Given::Path { .. } => true,
+        Given::Value(_, reads) => !reads.paths().is_empty(),
+        Given::Once(_) => false,
+    })
 }
 
 /// A name for lcov, which tells functions of a file apart by it and ends it at the line's end.

@@ -6,6 +6,7 @@ use vein_plan::{
     TemplateNode,
 };
 use vein_runtime::{Kept, KeptScope, Runtime, ScopeId};
+use vein_view::NodeNumber;
 
 /// One line of an outline.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -31,6 +32,9 @@ pub struct RowSource {
     pub reads: Vec<String>,
     /// Whether it listens, rather than shows.
     pub listens: bool,
+    /// The number of its node; of what comes and goes, that of the element around it where that is
+    /// marked.
+    pub node: Option<NodeNumber>,
 }
 
 /// The outline of what a runtime shows.
@@ -155,6 +159,7 @@ impl Outline<'_> {
             location: spot.location,
             reads: self.paths(plan, &reads),
             listens: false,
+            node: spot.parent.map(|mark| kept.first + mark),
         };
         self.rows.push(Row { depth, what, source: Some(source) });
         match held {
@@ -196,6 +201,7 @@ impl Outline<'_> {
                 location: part.location,
                 reads: self.paths(plan, part.reads.paths()),
                 listens: false,
+                node: Some(kept.first + mark),
             };
             self.rows.push(Row { depth, what, source: Some(source) });
         }
@@ -206,6 +212,7 @@ impl Outline<'_> {
                 location: listener.location,
                 reads: Vec::new(),
                 listens: true,
+                node: Some(kept.first + mark),
             };
             let arrow = if listener.commit.is_some() { "↔" } else { "→" };
             let what = format!("{} {arrow}", listener.event);

@@ -48,14 +48,16 @@ pub use vein_check::{
     Checked, Diagnostic, Fix, RULES, Report, Rule, Severity, Source, Workspace, check, nearest,
 };
 pub use vein_plan::json;
-pub use vein_plan::{EventField, LoadError, Location, Misfit, Namespace, Property, Step, Value};
+pub use vein_plan::{EventField, LoadError, Location, Misfit, Namespace, Property, Shown, Step, Value};
 pub use vein_proof::coverage::Kind as CoverageKind;
+pub use vein_proof::outline::outline;
+pub use vein_proof::person::{modifiers_of, option_of, why_not};
 pub use vein_proof::{Act, Coverage, Mistake, Mutant, Played, PlayedStep, Player, Scenario, scenario};
 pub use vein_proof::{Entry as Pulse, NotExact, Row, RowSource, Session, Verdict};
 pub use vein_runtime::{
     Cause, Delivery, Dropped, Fault, Given, HostError, Left, Question, QuestionId,
 };
-pub use vein_view::{Batch, Event, Layout, NodeId, NotDispatched, Patch, Tree};
+pub use vein_view::{Batch, Event, Layout, NodeId, NotDispatched, Patch, Tree, Typing};
 
 /// The expression language's standard members, for documentation and tools.
 pub use vein_plan::members;

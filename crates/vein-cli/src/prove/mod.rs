@@ -1,5 +1,6 @@
 //! `vein prove`: scenarios played, in memory and in a browser, and what is told of them.
 
+mod chromium;
 mod json;
 mod junit;
 mod mutants;
@@ -27,11 +28,15 @@ pub(crate) struct Run {
     pub(crate) took: Duration,
     /// How long each step took.
     pub(crate) steps_took: Vec<Duration>,
+    /// The same in a browser, where it was played there, and how long that took.
+    pub(crate) in_browser: Option<(Result<Played, String>, Duration)>,
 }
 
 impl Run {
     pub(crate) fn holds(&self) -> bool {
+        let held = |played: &Result<Played, String>| played.as_ref().is_ok_and(Played::holds);
         self.played.as_ref().is_ok_and(|(_, played)| played.holds())
+            && self.in_browser.as_ref().is_none_or(|(played, _)| held(played))
     }
 }
 
@@ -63,7 +68,10 @@ pub(crate) fn run(prove: &Prove) -> Result<Outcome> {
 /// Plays everything once, and tells of it.
 pub(crate) fn once(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome> {
     let files = wanted(project, &prove.scenarios)?;
-    let proved = play_all(ui, &project.locale(), &files, prove);
+    let mut proved = play_all(ui, &project.locale(), &files, prove);
+    if prove.browser {
+        play_in_browser(ui, project, &mut proved)?;
+    }
     if prove.json {
         output::line(serde_json::to_string_pretty(&json::proved(ui, &proved))?);
     } else {
@@ -165,6 +173,27 @@ fn play_all(ui: &Ui, locale: &(String, String), files: &[PathBuf], prove: &Prove
     Proved { runs, coverage, took: begun.elapsed() }
 }
 
+/// Plays what could be played in memory in a browser, too, one after the other.
+fn play_in_browser(ui: &Ui, project: &Project, proved: &mut Proved) -> Result<()> {
+    let begun = Instant::now();
+    let (locale, zone) = project.locale();
+    let mut chromium = chromium::Chromium::start(ui, &locale, &project.styles()?)?;
+    let progress = progress(proved.runs.len() as u64, "scenarios in Chromium");
+    for run in &mut proved.runs {
+        if let Ok((file, in_memory)) = &run.played {
+            let begun = Instant::now();
+            let played = chromium.play(file, ui, (&locale, &zone), in_memory);
+            let played = played.map_err(|error| format!("{error:#}"));
+            run.in_browser = Some((played, begun.elapsed()));
+        }
+        progress.inc(1);
+    }
+    progress.finish_and_clear();
+    chromium.close();
+    proved.took += begun.elapsed();
+    Ok(())
+}
+
 pub(crate) fn jobs(wanted: Option<usize>, most: usize) -> usize {
     let all = std::thread::available_parallelism().map_or(1, usize::from);
     wanted.unwrap_or(all).clamp(1, most.max(1))
@@ -219,7 +248,7 @@ fn play(
         Ok((file, played))
     });
     let (name, path) = (name_of(path), path.to_owned());
-    Run { name, path, played, took: begun.elapsed(), steps_took }
+    Run { name, path, played, took: begun.elapsed(), steps_took, in_browser: None }
 }
 
 /// Writes what was seen into the scenarios that do not hold.

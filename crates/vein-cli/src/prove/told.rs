@@ -5,7 +5,7 @@ use crate::arguments::Prove;
 use crate::output;
 use std::time::Duration;
 use vein::scenario::{Finding, Pairing, SeenPart};
-use vein::{Coverage, CoverageKind, Mistake, PlayedStep, ScenarioFile, Ui};
+use vein::{Coverage, CoverageKind, Mistake, Played, PlayedStep, ScenarioFile, Ui};
 
 const BOLD: &str = "\u{1b}[1m";
 const DIM: &str = "\u{1b}[2m";
@@ -47,7 +47,11 @@ fn summary(run: &Run, width: usize) -> String {
     };
     let title = run.played.as_ref().ok().and_then(|(file, _)| file.scenario().title.clone());
     let title = title.map_or(String::new(), |title| format!("  {DIM}{title}{PLAIN}"));
-    format!("{mark}  {:<width$}  {counted}  {:>8}{title}", run.name, duration(run.took))
+    let browser = match &run.in_browser {
+        Some((_, took)) => format!("  Chromium {:>8}", duration(*took)),
+        None => String::new(),
+    };
+    format!("{mark}  {:<width$}  {counted}  {:>8}{browser}{title}", run.name, duration(run.took))
 }
 
 /// `1 step`, `3 steps`.
@@ -98,13 +102,23 @@ fn failure(ui: &Ui, run: &Run) {
             return;
         }
     };
+    steps_failed(ui, run, file, played, "");
+    match &run.in_browser {
+        Some((Ok(played), _)) => steps_failed(ui, run, file, played, "in Chromium · "),
+        Some((Err(why), _)) => output::line(format!("\n  in Chromium: {why}")),
+        None => {}
+    }
+    output::line("");
+}
+
+fn steps_failed(ui: &Ui, run: &Run, file: &ScenarioFile, played: &Played, place: &str) {
     for step in played.steps.iter().filter(|step| !step.holds()) {
         let number = match step.number {
             0 => "when it is opened".to_owned(),
             number if number > file.scenario().steps.len() => "at the end".to_owned(),
             number => format!("step {number}"),
         };
-        output::line(format!("\n  {BOLD}{} · {number} · {}{PLAIN}\n", run.name, step.deed));
+        output::line(format!("\n  {BOLD}{} · {place}{number} · {}{PLAIN}\n", run.name, step.deed));
         for line in step_failure(ui, file, step).lines() {
             output::line(format!("  {line}").trim_end());
         }
@@ -113,7 +127,6 @@ fn failure(ui: &Ui, run: &Run) {
         let left = count(played.left_out, "step");
         output::line(format!("\n  {left} after that could not be played."));
     }
-    output::line("");
 }
 
 /// What does not hold in a step: changes side by side, then the rest.
@@ -135,14 +148,11 @@ fn step_failure(ui: &Ui, file: &ScenarioFile, step: &PlayedStep) -> String {
         }
         out.push_str(&file.report(&others).text(colour));
     }
-    let ran: Vec<String> = step
-        .seen
-        .ran
-        .iter()
-        .map(|ran| format!("{} {DIM}{}{PLAIN}", ran.name, ran.origin))
-        .collect();
-    if !ran.is_empty() {
-        out.push_str(&format!("\n{DIM}what ran:{PLAIN} {}\n", ran.join(" → ")));
+    let ran = &step.seen.ran;
+    let width = ran.iter().map(|ran| ran.name.chars().count()).max().unwrap_or(0);
+    for (at, ran) in ran.iter().enumerate() {
+        let head = if at == 0 { "\nwhat ran  " } else { "          " };
+        out.push_str(&format!("{head}{:<width$}  {DIM}{}{PLAIN}\n", ran.name, place(ui, &ran.origin)));
     }
     out
 }

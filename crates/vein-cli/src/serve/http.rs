@@ -10,9 +10,9 @@ use axum::routing::get;
 use std::sync::Arc;
 
 const PAGE: &str = include_str!("../../page/page.html");
-const APPLIER: &str = include_str!("../../page/applier.mjs");
+pub(crate) const APPLIER: &str = include_str!("../../page/applier.mjs");
 const LINK: &str = include_str!("../../page/link.mjs");
-const FRAME: &str = include_str!("../../page/frame.css");
+pub(crate) const FRAME: &str = include_str!("../../page/frame.css");
 
 /// Nothing but what this server sends may run, be shown or be connected to.
 const POLICY: &str = "default-src 'self'; base-uri 'none'; object-src 'none'; \
@@ -28,15 +28,19 @@ pub(super) fn router(site: Arc<Site>) -> Router {
         .route("/component/{name}", get(component_style))
         .route("/favicon.ico", get(|| async { StatusCode::NO_CONTENT }))
         .route("/live", get(live::connect))
-        .layer(middleware::from_fn_with_state(site.clone(), guard))
+        .layer(middleware::from_fn_with_state(Own(site.port), guard))
         .with_state(site)
 }
 
+/// A server on loopback, by its port.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Own(pub(crate) u16);
+
 /// Refuses requests that were not meant for this server (a foreign name that resolves to
 /// loopback), and sends the policy with every answer.
-async fn guard(State(site): State<Arc<Site>>, request: Request, next: Next) -> Response {
+pub(crate) async fn guard(State(own): State<Own>, request: Request, next: Next) -> Response {
     let host = request.headers().get(header::HOST).and_then(|host| host.to_str().ok());
-    let mut response = if host.is_some_and(|host| site.is_own_host(host)) {
+    let mut response = if host.is_some_and(|host| own.is_host(host)) {
         next.run(request).await
     } else {
         (StatusCode::FORBIDDEN, "This server answers to 127.0.0.1 and localhost only.")
@@ -55,18 +59,27 @@ async fn guard(State(site): State<Arc<Site>>, request: Request, next: Next) -> R
     response
 }
 
-impl Site {
-    fn is_own_host(&self, host: &str) -> bool {
-        ["127.0.0.1", "localhost"].iter().any(|name| host == format!("{name}:{}", self.port))
+impl Own {
+    fn is_host(self, host: &str) -> bool {
+        ["127.0.0.1", "localhost"].iter().any(|name| host == format!("{name}:{}", self.0))
     }
 
     /// Whether a connection was opened by a page of this server.
-    pub(super) fn is_own_origin(&self, headers: &HeaderMap) -> bool {
+    pub(crate) fn is_origin(self, headers: &HeaderMap) -> bool {
         let origin = headers.get(header::ORIGIN).and_then(|origin| origin.to_str().ok());
         origin
             .and_then(|origin| origin.strip_prefix("http://"))
-            .is_some_and(|host| self.is_own_host(host))
+            .is_some_and(|host| self.is_host(host))
     }
+}
+
+/// The page around a view: in a language, for a component, with its style sheets' links.
+pub(crate) fn framed(locale: &str, component: &str, styles: &str, view: &str) -> String {
+    let frame = PAGE.replace("<!--locale-->", locale);
+    // A component's name is letters, digits, hyphens, dots and underscores only.
+    let frame = frame.replace("<!--component-->", component).replace("<!--styles-->", styles);
+    // The view last: whatever it shows is not looked through again.
+    frame.replace("<!--view-->", view)
 }
 
 /// The page, with the view as it is first, so that nothing is blank until the link is up.
@@ -82,12 +95,7 @@ async fn page(State(site): State<Arc<Site>>) -> Response {
     let own = site.ui.styles().map(|(name, _)| link(format!("/component/{name}.css")));
     let project = (0..site.styles.len()).map(|number| link(format!("/style/{number}")));
     let styles: String = project.chain(own).collect();
-    // A component's name is letters, digits, hyphens, dots and underscores only.
-    let frame = PAGE.replace("<!--locale-->", &site.answers.locale);
-    let frame =
-        frame.replace("<!--component-->", &site.component).replace("<!--styles-->", &styles);
-    // The view last: whatever it shows is not looked through again.
-    let html = frame.replace("<!--view-->", &view);
+    let html = framed(&site.answers.locale, &site.component, &styles, &view);
     ([(header::CONTENT_TYPE, "text/html; charset=utf-8")], html).into_response()
 }
 
@@ -106,10 +114,10 @@ async fn component_style(State(site): State<Arc<Site>>, Path(file): Path<String>
     }
 }
 
-fn script(text: &'static str) -> Response {
+pub(crate) fn script(text: &'static str) -> Response {
     ([(header::CONTENT_TYPE, "text/javascript; charset=utf-8")], text).into_response()
 }
 
-fn style(text: String) -> Response {
+pub(crate) fn style(text: String) -> Response {
     ([(header::CONTENT_TYPE, "text/css; charset=utf-8")], text).into_response()
 }

@@ -1,5 +1,6 @@
 //! The link to one tab: its page, its events, its patches.
 
+use super::http::Own;
 use super::{Ledger, Site};
 use crate::output;
 use anstream::eprintln;
@@ -16,7 +17,7 @@ use std::sync::Arc;
 use std::task::Poll;
 use std::time::Duration;
 use tokio::time::Instant;
-use vein::{EventField, Page, Pulse, Value};
+use vein::{EventField, Page, Pulse, Session, Value};
 
 /// No event of a person is longer than this.
 const LONGEST_MESSAGE: usize = 1 << 20;
@@ -24,7 +25,7 @@ const LONGEST_MESSAGE: usize = 1 << 20;
 /// An event, as the browser's side tells of it.
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
-struct Told {
+pub(crate) struct Told {
     /// Its type.
     event: String,
     /// The listeners that it reached: the node's number and the listener's.
@@ -40,7 +41,7 @@ pub(super) async fn connect(
     headers: HeaderMap,
     upgrade: WebSocketUpgrade,
 ) -> Response {
-    if !site.is_own_origin(&headers) {
+    if !Own(site.port).is_origin(&headers) {
         return (StatusCode::FORBIDDEN, "Only pages of this server may connect.").into_response();
     }
     upgrade.max_message_size(LONGEST_MESSAGE).on_upgrade(move |socket| async move {
@@ -125,16 +126,22 @@ async fn until(due: Option<Instant>) {
 }
 
 fn deliver(page: &mut Page, told: Told) -> Result<Pulse, vein::Error> {
-    let session = page.session_mut();
-    let field =
-        |field: EventField| field_value(field, told.fields.get(field.name()).map(|raw| raw.get()));
-    let deliveries = told
-        .reached
-        .iter()
-        .filter_map(|(node, listener)| session.delivery(*node, *listener, field));
-    let deliveries = deliveries.collect();
-    let pulse = session.deliver(&told.event, "the page", deliveries);
+    let pulse = told.delivered(page.session_mut());
     page.follow(pulse)
+}
+
+impl Told {
+    /// Runs the listeners that the event reached.
+    pub(crate) fn delivered(&self, session: &mut Session) -> Pulse {
+        let told = |field: EventField| self.fields.get(field.name()).map(|raw| raw.get());
+        let field = |field: EventField| field_value(field, told(field));
+        let deliveries = self
+            .reached
+            .iter()
+            .filter_map(|(node, listener)| session.delivery(*node, *listener, field));
+        let deliveries = deliveries.collect();
+        session.deliver(&self.event, "the page", deliveries)
+    }
 }
 
 /// A field of an event from outside: of its type, or empty.

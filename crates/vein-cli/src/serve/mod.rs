@@ -1,7 +1,7 @@
 //! The server: a page over HTTP, events and patches over a WebSocket, on loopback only.
 
-mod http;
-mod live;
+pub(crate) mod http;
+pub(crate) mod live;
 
 use crate::output::{self, Outcome};
 use crate::project::Opened;

@@ -25,14 +25,14 @@ pub trait Hands {
         act: &Act,
     ) -> Result<Vec<Entry>, String>;
 
-    /// Is told of a pulse that came from elsewhere.
+    /// Is told of a pulse that came from elsewhere, with the page as it is after that.
     ///
     /// # Errors
     /// Why it could not be shown.
-    fn show(&mut self, entry: &Entry) -> Result<(), String>;
+    fn show(&mut self, session: &Session, entry: &Entry) -> Result<(), String>;
 
     /// What is not as it should be where the view is shown, once a step is done.
-    fn compare(&mut self, session: &Session, entries: &[Entry]) -> Vec<String>;
+    fn compare(&mut self, session: &Session) -> Vec<String>;
 }
 
 /// A person at the tree in memory.
@@ -49,11 +49,11 @@ impl Hands for InMemory {
         session.act(target, act).map_err(|refused| refused.why)
     }
 
-    fn show(&mut self, _: &Entry) -> Result<(), String> {
+    fn show(&mut self, _: &Session, _: &Entry) -> Result<(), String> {
         Ok(())
     }
 
-    fn compare(&mut self, _: &Session, _: &[Entry]) -> Vec<String> {
+    fn compare(&mut self, _: &Session) -> Vec<String> {
         Vec::new()
     }
 }
@@ -245,7 +245,7 @@ impl<'s> Player<'s> {
         let mut script = Script::new(&scenario.answers);
         script.follow(&entry, 0.0);
         let (mut seen, mut mistakes) = (SeenStep::default(), Vec::new());
-        if let Err(why) = hands.show(&entry) {
+        if let Err(why) = hands.show(&session, &entry) {
             mistakes.push(Mistake::new("not-shown", &scenario.component.place, why));
         }
         seen.add(&session, entry);
@@ -419,7 +419,7 @@ impl<'s> Player<'s> {
         if let Some(coverage) = &mut self.coverage {
             coverage.note(&entry);
         }
-        let shown = hands.show(&entry);
+        let shown = hands.show(&session, &entry);
         // Nothing of it stands any more: only its own record is kept.
         seen.entries.push(entry);
         let left = session.left();
@@ -531,7 +531,7 @@ impl<'s> Player<'s> {
         let Some(session) = self.session.as_mut() else { return Ok(()) };
         self.script.follow(&entry, session.runtime().now());
         note(&mut self.coverage, session, &entry);
-        let shown = hands.show(&entry);
+        let shown = hands.show(session, &entry);
         seen.add(session, entry);
         shown
     }
@@ -582,7 +582,7 @@ fn note(coverage: &mut Option<Coverage>, session: &mut Session, entry: &Entry) {
 
 /// What is not as it should be where the view is shown.
 fn elsewhere(hands: &mut dyn Hands, session: &Session, played: &PlayedStep) -> Vec<Mistake> {
-    let found = hands.compare(session, &played.seen.entries).into_iter();
+    let found = hands.compare(session).into_iter();
     found.map(|said| Mistake::new("not-the-same", &played.place, said)).collect()
 }
 

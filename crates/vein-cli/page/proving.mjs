@@ -1,0 +1,81 @@
+// A tab in which scenarios are played: what happens in it is told to the run that drives it, which
+// asks in return what was applied, what the document's own observer saw and what stands there.
+
+import { Surface } from './applier.mjs';
+
+const view = document.getElementById('view');
+const socket = new WebSocket(`ws://${location.host}/live`);
+socket.binaryType = 'arraybuffer';
+const say = (told) => socket.send(JSON.stringify(told));
+const surface = new Surface(view, say);
+
+let applied = 0;
+let failure = null;
+let wake = () => {};
+const records = [];
+const observer = new MutationObserver((all) => records.push(...all));
+observer.observe(view, { subtree: true, childList: true, characterData: true, attributes: true });
+
+socket.addEventListener('message', ({ data }) => {
+  try {
+    surface.apply(data);
+  } catch (error) {
+    failure ??= error.message;
+  }
+  applied++;
+  wake();
+});
+
+/** The way to a node of the view, by the positions of the nodes around it; null outside. */
+function pathTo(node) {
+  const path = [];
+  for (let at = node; at !== view; at = at.parentNode) {
+    if (!at?.parentNode) return null;
+    path.unshift(Array.prototype.indexOf.call(at.parentNode.childNodes, at));
+  }
+  return path;
+}
+
+function dumped(node) {
+  if (node.nodeType === Node.TEXT_NODE) return node.nodeValue;
+  const attributes = Array.from(node.attributes, ({ name, value }) => [name, value]).sort();
+  const held = {};
+  for (const name of ['value', 'checked', 'selected', 'muted', 'open']) {
+    if (name in node) held[name] = node[name];
+  }
+  if (node.selectedOptions) held.chosen = Array.from(node.selectedOptions, (option) => option.value);
+  return { name: node.localName, attributes, held, children: Array.from(node.childNodes, dumped) };
+}
+
+const turn = () => new Promise((done) => setTimeout(done, 0));
+
+window.proving = {
+  /** Told behind everything that an action has set off. */
+  async settled(number) {
+    await turn();
+    await turn();
+    say({ settled: number });
+    return pathTo(document.activeElement);
+  },
+
+  /** What has become of the view once so many batches were applied. */
+  async seen(batches) {
+    while (applied < batches) {
+      await new Promise((done) => { wake = done; });
+    }
+    records.push(...observer.takeRecords());
+    const seen = [];
+    for (const { type, target, attributeName, addedNodes, removedNodes } of records.splice(0)) {
+      if (type === 'characterData') seen.push(['text', pathTo(target)]);
+      else if (type === 'attributes') seen.push([attributeName, pathTo(target)]);
+      else {
+        if (removedNodes.length > 0) seen.push(['removed', null]);
+        if (addedNodes.length > 0) seen.push(['added', null]);
+      }
+    }
+    const view = Array.from(document.getElementById('view').childNodes, dumped);
+    return { failure, seen, view, focus: pathTo(document.activeElement) };
+  },
+};
+
+socket.addEventListener('open', () => say({ linked: true }));

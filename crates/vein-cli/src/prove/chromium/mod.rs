@@ -1,0 +1,323 @@
+//! Scenarios with real clicks and keys: the engine is here, the view is in Chromium.
+
+mod compare;
+mod driver;
+mod stage;
+
+use crate::serve::live::Told;
+use anyhow::{Context, Result};
+use compare::{Expected, node_at, path_to};
+use driver::Driven;
+use fantoccini::Locator;
+use fantoccini::actions::{
+    InputSource, KeyAction, KeyActions, MOUSE_BUTTON_LEFT, MouseActions, PointerAction,
+};
+use fantoccini::elements::Element;
+use serde_json::{Value as Json, json};
+use stage::Stage;
+use std::time::Duration;
+use tokio::runtime::Runtime;
+use vein::scenario::Hands;
+use vein::{Act, NodeId, Played, Pulse, ScenarioFile, Session, Typing, Ui};
+
+/// What the browser does not answer by then has gone wrong.
+const PATIENCE: Duration = Duration::from_secs(10);
+
+/// A browser with a page on which scenarios are played, one after the other.
+pub(super) struct Chromium {
+    runtime: Runtime,
+    driven: Option<Driven>,
+    stage: Stage,
+}
+
+impl Chromium {
+    /// Finds and starts Chromium, with the styles of a project.
+    pub(super) fn start(ui: &Ui, locale: &str, styles: &[String]) -> Result<Chromium> {
+        let runtime =
+            tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build()?;
+        let own = ui.styles().map(|(_, css)| css.to_owned());
+        let css: Vec<String> = styles.iter().cloned().chain(own).collect();
+        let (stage, driven) = runtime.block_on(async {
+            let stage = Stage::open(locale, css.join("\n")).await?;
+            Ok::<_, anyhow::Error>((stage, driver::start().await?))
+        })?;
+        Ok(Chromium { runtime, driven: Some(driven), stage })
+    }
+
+    /// Plays a scenario here, and holds every pulse against those of the same scenario in memory.
+    pub(super) fn play(
+        &mut self,
+        file: &ScenarioFile,
+        ui: &Ui,
+        locale: (&str, &str),
+        in_memory: &Played,
+    ) -> Result<Played> {
+        self.fresh_tab()?;
+        let mut hands = InBrowser { chromium: self, batches: 0, acts: 0, expected: Vec::new() };
+        let player = file.player(ui, locale, &mut hands)?;
+        let mut played = player.finish(&mut hands);
+        for (here, there) in played.steps.iter_mut().zip(&in_memory.steps) {
+            let difference = same_ledger(&here.seen.entries, &there.seen.entries);
+            here.mistakes.extend(difference.map(|said| vein::Mistake {
+                code: "not-the-same",
+                place: here.place.clone(),
+                message: said,
+                label: String::new(),
+                advice: Vec::new(),
+                instead: None,
+            }));
+        }
+        Ok(played)
+    }
+
+    fn fresh_tab(&mut self) -> Result<()> {
+        let Chromium { runtime, driven, stage } = self;
+        let client = &driven.as_ref().context("the browser is gone")?.client;
+        stage.leave();
+        runtime.block_on(async {
+            client.goto(&format!("http://127.0.0.1:{}/", stage.port)).await?;
+            let linked = tokio::time::timeout(PATIENCE, stage.said.recv()).await;
+            linked.context("the page in the browser does not answer")?.context("the page is gone")?;
+            Ok(())
+        })
+    }
+
+    /// Ends the browser.
+    pub(super) fn close(mut self) {
+        if let Some(driven) = self.driven.take() {
+            let _ = self.runtime.block_on(driven.client.clone().close());
+        }
+    }
+}
+
+/// The first difference between the pulses here and those in memory.
+fn same_ledger(here: &[Pulse], there: &[Pulse]) -> Option<String> {
+    let differs = |(a, b): (&Pulse, &Pulse)| {
+        let (a_json, b_json) = (a.json(), b.json());
+        (a_json != b_json).then(|| {
+            let parts = [(&a_json, &b_json)].map(|(a, b)| {
+                let key = a.as_object().into_iter().flatten().find(|(key, value)| b[key.as_str()] != **value);
+                key.map_or("something".to_owned(), |(key, value)| {
+                    format!("`{key}` is {value} in the browser and {} in memory", b[key.as_str()])
+                })
+            });
+            format!("pulse {} is not the same in the browser: {}", a.pulse.number, parts.join(", "))
+        })
+    };
+    here.iter().zip(there).find_map(differs).or_else(|| {
+        (here.len() != there.len()).then(|| {
+            format!("{} pulses in the browser, {} in memory", here.len(), there.len())
+        })
+    })
+}
+
+/// A person at the browser.
+struct InBrowser<'c> {
+    chromium: &'c mut Chromium,
+    /// How many batches the tab was sent.
+    batches: u32,
+    acts: u32,
+    /// What the document's observer has to see of what it was sent since it was asked last.
+    expected: Vec<Expected>,
+}
+
+impl Hands for InBrowser<'_> {
+    fn act(
+        &mut self,
+        session: &mut Session,
+        target: NodeId,
+        act: &Act,
+    ) -> Result<Vec<Pulse>, String> {
+        if let Some(why) = vein::why_not(session.tree(), target, act) {
+            return Err(why);
+        }
+        self.acts += 1;
+        let told = self.acted(session, target, act).map_err(|error| format!("{error:#}"))?;
+        let mut entries = Vec::new();
+        for told in told {
+            let entry = told.delivered(session);
+            self.show(session, &entry)?;
+            entries.push(entry);
+        }
+        Ok(entries)
+    }
+
+    fn show(&mut self, session: &Session, entry: &Pulse) -> Result<(), String> {
+        if entry.pulse.patches.is_empty() {
+            return Ok(());
+        }
+        self.batches += 1;
+        self.expected.extend(compare::expected(session, entry));
+        match self.chromium.stage.tell(entry.pulse.patches.to_bytes()) {
+            true => Ok(()),
+            false => Err("the page in the browser is gone".into()),
+        }
+    }
+
+    fn compare(&mut self, session: &Session) -> Vec<String> {
+        let expected = std::mem::take(&mut self.expected);
+        match self.execute("return proving.seen(arguments[0])", json!(self.batches)) {
+            Ok(seen) => compare::differences(session, expected, &seen),
+            Err(error) => vec![format!("{error:#}")],
+        }
+    }
+}
+
+impl InBrowser<'_> {
+    fn execute(&self, script: &str, argument: Json) -> Result<Json> {
+        let driven = self.chromium.driven.as_ref().context("the browser is gone")?;
+        let run = driven.client.execute(script, vec![argument]);
+        self.chromium.runtime.block_on(async {
+            let done = tokio::time::timeout(PATIENCE, run).await;
+            done.context("the browser does not answer")?.context("the browser refuses")
+        })
+    }
+
+    /// Does it in the browser, and gives what the page tells of it.
+    fn acted(&mut self, session: &mut Session, target: NodeId, act: &Act) -> Result<Vec<Told>> {
+        let tree = session.tree();
+        let selector = selector_of(tree, target);
+        let option: Vec<String> = match act {
+            Act::Choose(options) => {
+                let found = options.iter().filter_map(|option| vein::option_of(tree, target, option));
+                found.map(|option| selector_of(tree, option)).collect()
+            }
+            _ => Vec::new(),
+        };
+        let typing = tree.typing(target);
+        let Chromium { runtime, driven, stage } = &mut *self.chromium;
+        let client = &driven.as_ref().context("the browser is gone")?.client;
+        let number = self.acts;
+        let (said, focus) = runtime.block_on(async {
+            let element = client.find(Locator::Css(&selector)).await?;
+            let on_it = async |script: &str, more: Json| {
+                let element = serde_json::to_value(&element)?;
+                Ok::<_, anyhow::Error>(client.execute(script, vec![element, more]).await?)
+            };
+            match act {
+                Act::Click | Act::Tick(_) => element.click().await?,
+                Act::DoubleClick => double_click(client, &element).await?,
+                Act::Type { text, .. } if typing == Some(Typing::Whole) => {
+                    on_it(WHOLE, json!(text)).await?;
+                }
+                Act::Type { text, append } => {
+                    on_it("arguments[0].focus(); if (arguments[1]) arguments[0].select()", json!(!append)).await?;
+                    match text.as_str() {
+                        "" => press(client, "Delete").await?,
+                        text => element.send_keys(text).await?,
+                    }
+                }
+                // What drops down is no part of the page: no click reaches it.
+                Act::Choose(_) => drop(on_it(CHOOSE, json!(option)).await?),
+                Act::Press(key) => {
+                    on_it("arguments[0].focus()", Json::Null).await?;
+                    press(client, key).await?;
+                }
+                Act::Focus => drop(on_it("arguments[0].focus()", Json::Null).await?),
+                Act::Blur => drop(on_it("arguments[0].blur()", Json::Null).await?),
+                Act::Submit => drop(on_it("arguments[0].requestSubmit()", Json::Null).await?),
+            }
+            let settled = client.execute("return proving.settled(arguments[0])", vec![json!(number)]);
+            let focus = settled.await?;
+            let mut said = Vec::new();
+            loop {
+                let text = tokio::time::timeout(PATIENCE, stage.said.recv()).await;
+                let text = text.context("the page in the browser does not answer")?;
+                let text = text.context("the page in the browser is gone")?;
+                if text.starts_with("{\"settled\"") {
+                    break;
+                }
+                said.push(text);
+            }
+            Ok::<_, anyhow::Error>((said, focus))
+        })?;
+        let path: Option<Vec<usize>> = serde_json::from_value(focus).unwrap_or_default();
+        let focused = path.filter(|path| !path.is_empty());
+        let focused = focused.and_then(|path| node_at(session.tree(), &path));
+        session.tree_mut().set_focused(focused);
+        said.iter().map(|text| Ok(serde_json::from_str(text)?)).collect()
+    }
+}
+
+/// Sets what is not typed key by key.
+const WHOLE: &str = "
+  const [control, text] = arguments;
+  control.focus();
+  control.value = text;
+  control.dispatchEvent(new InputEvent('input', { bubbles: true }));
+  control.dispatchEvent(new Event('change', { bubbles: true }));";
+
+/// Chooses options, as what drops down does when one is taken there.
+const CHOOSE: &str = "
+  const [select, selectors] = arguments;
+  select.focus();
+  const chosen = selectors.map((selector) => document.querySelector(selector));
+  const before = Array.from(select.selectedOptions);
+  for (const option of select.options) option.selected = chosen.includes(option);
+  if (!select.multiple && before[0] === chosen[0]) return;
+  select.dispatchEvent(new InputEvent('input', { bubbles: true }));
+  select.dispatchEvent(new Event('change', { bubbles: true }));";
+
+/// A selector that finds an element by its place alone.
+fn selector_of(tree: &vein::Tree, id: NodeId) -> String {
+    let path = path_to(tree, id);
+    let mut selector = "#view".to_owned();
+    for depth in 0..path.len() {
+        let (parent, at) = (node_at(tree, &path[..depth]), path[depth]);
+        let siblings = parent.map_or(&[][..], |parent| tree.children(parent));
+        let before = siblings[..=at].iter().filter(|sibling| tree.name(**sibling).is_some()).count();
+        selector.push_str(&format!(" > :nth-child({before})"));
+    }
+    selector
+}
+
+async fn double_click(client: &fantoccini::Client, element: &Element) -> Result<()> {
+    let down = PointerAction::Down { button: MOUSE_BUTTON_LEFT };
+    let up = PointerAction::Up { button: MOUSE_BUTTON_LEFT };
+    let over = PointerAction::MoveToElement { element: element.clone(), duration: None, x: 0.0, y: 0.0 };
+    let mouse = MouseActions::new("mouse".into());
+    let mouse = mouse.then(over).then(down.clone()).then(up.clone()).then(down).then(up);
+    client.perform_actions(mouse).await?;
+    Ok(client.release_actions().await?)
+}
+
+/// Presses a key on what has the focus.
+async fn press(client: &fantoccini::Client, pressed: &str) -> Result<()> {
+    let (modifiers, key) = vein::modifiers_of(pressed);
+    let keys: Vec<char> =
+        modifiers.iter().filter_map(|name| key_of(name)).chain(key_of(key)).collect();
+    let mut actions = KeyActions::new("keys".into());
+    for key in &keys {
+        actions = actions.then(KeyAction::Down { value: *key });
+    }
+    for key in keys.iter().rev() {
+        actions = actions.then(KeyAction::Up { value: *key });
+    }
+    client.perform_actions(actions).await?;
+    Ok(client.release_actions().await?)
+}
+
+/// A key as WebDriver names it (W3C, "keyboard actions").
+fn key_of(name: &str) -> Option<char> {
+    let special = [
+        ("Backspace", '\u{e003}'),
+        ("Tab", '\u{e004}'),
+        ("Enter", '\u{e007}'),
+        ("Shift", '\u{e008}'),
+        ("Control", '\u{e009}'),
+        ("Alt", '\u{e00a}'),
+        ("Escape", '\u{e00c}'),
+        ("PageUp", '\u{e00e}'),
+        ("PageDown", '\u{e00f}'),
+        ("End", '\u{e010}'),
+        ("Home", '\u{e011}'),
+        ("ArrowLeft", '\u{e012}'),
+        ("ArrowUp", '\u{e013}'),
+        ("ArrowRight", '\u{e014}'),
+        ("ArrowDown", '\u{e015}'),
+        ("Delete", '\u{e017}'),
+        ("Meta", '\u{e03d}'),
+    ];
+    let found = special.iter().find(|(known, _)| *known == name).map(|(_, key)| *key);
+    found.or_else(|| name.chars().next().filter(|_| name.chars().count() == 1))
+}

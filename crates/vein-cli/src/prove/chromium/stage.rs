@@ -1,0 +1,115 @@
+//! The page on which scenarios are played, served on loopback to the browser alone.
+
+use crate::serve::http::{APPLIER, FRAME, Own, framed, guard, script, style};
+use anyhow::{Context, Result};
+use axum::Router;
+use axum::extract::State;
+use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::middleware;
+use axum::response::{IntoResponse, Response};
+use axum::routing::get;
+use futures_util::{SinkExt, StreamExt};
+use std::net::Ipv4Addr;
+use std::sync::{Arc, Mutex};
+use tokio::net::TcpListener;
+use tokio::sync::mpsc::{UnboundedReceiver, UnboundedSender, unbounded_channel};
+
+const LINK: &str = include_str!("../../../page/proving.mjs");
+
+/// What the tab has said, and where what it is told goes.
+pub(super) struct Stage {
+    pub(super) port: u16,
+    pub(super) said: UnboundedReceiver<String>,
+    tab: Arc<Mutex<Option<UnboundedSender<Vec<u8>>>>>,
+}
+
+struct Shared {
+    own: Own,
+    html: String,
+    css: String,
+    said: UnboundedSender<String>,
+    tab: Arc<Mutex<Option<UnboundedSender<Vec<u8>>>>>,
+}
+
+impl Stage {
+    /// Serves an empty page with some styles, in a language.
+    pub(super) async fn open(locale: &str, css: String) -> Result<Stage> {
+        let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await;
+        let listener = listener.context("no port on loopback can be had")?;
+        let port = listener.local_addr().context("the port is not known")?.port();
+        let (send, said) = unbounded_channel();
+        let tab = Arc::new(Mutex::new(None));
+        let styles = "<link rel=\"stylesheet\" href=\"/styles.css\">\n";
+        let html = framed(locale, "vein prove", styles, "");
+        let shared = Shared { own: Own(port), html, css, said: send, tab: tab.clone() };
+        let router = Router::new()
+            .route("/", get(page))
+            .route("/vein/applier.mjs", get(|| async { script(APPLIER) }))
+            .route("/vein/link.mjs", get(|| async { script(LINK) }))
+            .route("/vein/frame.css", get(|| async { style(FRAME.to_owned()) }))
+            .route("/styles.css", get(styles_of))
+            .route("/favicon.ico", get(|| async { StatusCode::NO_CONTENT }))
+            .route("/live", get(connect))
+            .layer(middleware::from_fn_with_state(Own(port), guard))
+            .with_state(Arc::new(shared));
+        tokio::spawn(async move { axum::serve(listener, router).await });
+        Ok(Stage { port, said, tab })
+    }
+
+    /// Hands a batch of patches to the tab.
+    pub(super) fn tell(&self, patches: Vec<u8>) -> bool {
+        let tab = self.tab.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        tab.as_ref().is_some_and(|tab| tab.send(patches).is_ok())
+    }
+
+    /// Lets go of the tab that was there.
+    pub(super) fn leave(&mut self) {
+        *self.tab.lock().unwrap_or_else(std::sync::PoisonError::into_inner) = None;
+        while self.said.try_recv().is_ok() {}
+    }
+}
+
+async fn page(State(shared): State<Arc<Shared>>) -> Response {
+    ([(header::CONTENT_TYPE, "text/html; charset=utf-8")], shared.html.clone()).into_response()
+}
+
+async fn styles_of(State(shared): State<Arc<Shared>>) -> Response {
+    style(shared.css.clone())
+}
+
+async fn connect(
+    State(shared): State<Arc<Shared>>,
+    headers: HeaderMap,
+    upgrade: WebSocketUpgrade,
+) -> Response {
+    if !shared.own.is_origin(&headers) {
+        return (StatusCode::FORBIDDEN, "Only pages of this server may connect.").into_response();
+    }
+    upgrade.on_upgrade(move |socket| talk(shared, socket))
+}
+
+async fn talk(shared: Arc<Shared>, socket: WebSocket) {
+    let (mut out, mut heard) = socket.split();
+    let (send, mut told) = unbounded_channel();
+    *shared.tab.lock().unwrap_or_else(std::sync::PoisonError::into_inner) = Some(send);
+    loop {
+        tokio::select! {
+            patches = told.recv() => {
+                let Some(patches) = patches else { return };
+                if out.send(Message::Binary(patches.into())).await.is_err() {
+                    return;
+                }
+            }
+            message = heard.next() => match message {
+                Some(Ok(Message::Text(text))) => {
+                    if shared.said.send(text.to_string()).is_err() {
+                        return;
+                    }
+                }
+                Some(Ok(_)) => {}
+                Some(Err(_)) | None => return,
+            },
+        }
+    }
+}
