@@ -21,7 +21,16 @@ impl Tree {
 
     /// The HTML of what a node holds; of an element, with itself.
     pub fn html_of(&self, id: NodeId, layout: Layout) -> String {
-        let mut writer = Writer { tree: self, out: String::new(), layout };
+        self.written(id, layout, &|_| false)
+    }
+
+    /// As [`Tree::html_of`] without line breaks, with an attribute `data-changed` on some elements.
+    pub fn html_marked(&self, id: NodeId, is_marked: &dyn Fn(NodeId) -> bool) -> String {
+        self.written(id, Layout::Exact, is_marked)
+    }
+
+    fn written(&self, id: NodeId, layout: Layout, marked: &dyn Fn(NodeId) -> bool) -> String {
+        let mut writer = Writer { tree: self, out: String::new(), layout, marked };
         if id == self.root() {
             writer.children(id, 0, layout == Layout::Indented);
         } else {
@@ -35,6 +44,7 @@ struct Writer<'a> {
     tree: &'a Tree,
     out: String,
     layout: Layout,
+    marked: &'a dyn Fn(NodeId) -> bool,
 }
 
 impl Writer<'_> {
@@ -65,6 +75,9 @@ impl Writer<'_> {
         self.out.push('<');
         self.out.push_str(name);
         self.attributes(id, name);
+        if (self.marked)(id) {
+            self.attribute("data-changed", "");
+        }
         self.out.push('>');
         let html = tree.namespace(id) == Some(Namespace::Html);
         if html && is_void(name) {

@@ -55,7 +55,8 @@ pub use vein_proof::person::{modifiers_of, option_of, why_not};
 pub use vein_proof::{Act, Coverage, Mistake, Mutant, Played, PlayedStep, Player, Scenario, scenario};
 pub use vein_proof::{Entry as Pulse, NotExact, Row, RowSource, Session, Verdict};
 pub use vein_runtime::{
-    Cause, Delivery, Dropped, Fault, Given, HostError, Left, Question, QuestionId,
+    Cause, Delivery, Difference, Dropped, Effect, Fault, Given, HostError, Layer, Left, PartChange,
+    Question, QuestionId, ValueChange,
 };
 pub use vein_view::{Batch, Event, Layout, NodeId, NotDispatched, Patch, Tree, Typing};
 

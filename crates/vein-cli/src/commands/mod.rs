@@ -3,7 +3,7 @@
 pub(crate) mod check;
 pub(crate) mod demo;
 pub(crate) mod map;
-mod picture;
+pub(crate) mod picture;
 pub(crate) mod serve;
 pub(crate) mod show;
 

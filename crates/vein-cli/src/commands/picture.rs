@@ -7,11 +7,10 @@ const ROW: usize = 34;
 const BOX: usize = 24;
 const TOP: usize = 64;
 const MARGIN: usize = 24;
-const GAP: usize = 130;
 /// The width of a letter at the size that the picture uses.
 const LETTER: usize = 8;
 
-const STYLE: &str = "\
+pub(crate) const STYLE: &str = "\
 text { font: 13px 'DejaVu Sans Mono', ui-monospace, monospace; fill: #1d2b24; }
 .head { font-weight: bold; }
 .title { font-weight: bold; font-size: 15px; }
@@ -33,19 +32,32 @@ marker path { fill: context-stroke; stroke: none; }
 }";
 
 /// Four columns of named boxes, and lines between neighbours in a chain of causes.
-#[derive(Default)]
-struct Picture {
+pub(crate) struct Picture {
+    heads: [&'static str; 4],
     columns: [Vec<String>; 4],
     /// From a box to a box, each a column and a row.
     lines: Vec<[(usize, usize); 2]>,
+    gap: usize,
+    /// No name is shown longer than this.
+    longest: usize,
 }
 
 const HEADS: [&str; 4] = ["events and handlers", "props and state", "derived values", "parts"];
 const CLASSES: [&str; 4] = ["action", "state", "derived", "part"];
 
 impl Picture {
+    /// An empty picture whose columns have heads, with some room between them.
+    pub(crate) fn new(heads: [&'static str; 4], gap: usize, longest: usize) -> Picture {
+        Picture { heads, columns: Default::default(), lines: Vec::new(), gap, longest }
+    }
+
+    /// Whether there is anything in it.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.columns.iter().all(Vec::is_empty)
+    }
+
     /// The box of a name in a column, added if it is new.
-    fn boxed(&mut self, column: usize, name: &str) -> (usize, usize) {
+    pub(crate) fn boxed(&mut self, column: usize, name: &str) -> (usize, usize) {
         let names = &mut self.columns[column];
         let row = names.iter().position(|known| known == name).unwrap_or_else(|| {
             names.push(name.to_owned());
@@ -54,7 +66,7 @@ impl Picture {
         (column, row)
     }
 
-    fn line(&mut self, from: (usize, usize), to: (usize, usize)) {
+    pub(crate) fn line(&mut self, from: (usize, usize), to: (usize, usize)) {
         if !self.lines.contains(&[from, to]) {
             self.lines.push([from, to]);
         }
@@ -71,18 +83,19 @@ impl Picture {
     }
 
     fn width(&self, column: usize) -> usize {
-        let names = self.columns[column].iter().map(String::as_str).chain([HEADS[column]]);
-        names.map(|name| name.chars().count()).max().unwrap_or(0) * LETTER + 20
+        let names = self.columns[column].iter().map(String::as_str).chain([self.heads[column]]);
+        let longest = names.map(|name| name.chars().count()).max().unwrap_or(0);
+        longest.min(self.longest) * LETTER + 20
     }
 
     fn left(&self, column: usize) -> usize {
-        (0..column).map(|before| self.width(before) + GAP).sum::<usize>() + MARGIN
+        (0..column).map(|before| self.width(before) + self.gap).sum::<usize>() + MARGIN
     }
 }
 
 /// Draws the map.
 pub(crate) fn svg(reach: &ReachMap) -> String {
-    let mut picture = Picture::default();
+    let mut picture = Picture::new(HEADS, 130, usize::MAX);
     for part in &reach.parts {
         picture.boxed(3, part);
     }
@@ -105,19 +118,34 @@ pub(crate) fn svg(reach: &ReachMap) -> String {
             picture.line(from, to);
         }
     }
-    draw(&picture, &reach.component)
+    let (component, title) = (escaped(&reach.component), "what can change what");
+    let (width, height) = picture.size();
+    let head = format!(
+        "<title>{component}: {title}</title>\n<style>{STYLE}</style>\n\
+         <rect class=\"ground\" width=\"{width}\" height=\"{height}\"/>\n\
+         <text class=\"title\" x=\"{MARGIN}\" y=\"24\">{component}</text>\n"
+    );
+    picture.drawn(&head)
 }
 
-fn draw(picture: &Picture, component: &str) -> String {
-    let rows = picture.rows();
-    let (width, height) = (picture.left(3) + picture.width(3) + MARGIN, TOP + rows * ROW + MARGIN);
+impl Picture {
+    fn size(&self) -> (usize, usize) {
+        (self.left(3) + self.width(3) + MARGIN, TOP + self.rows() * ROW + MARGIN)
+    }
+
+    /// The picture, with something at its beginning. Its styles are [`STYLE`]'s.
+    pub(crate) fn drawn(&self, head: &str) -> String {
+        draw(self, head)
+    }
+}
+
+fn draw(picture: &Picture, head: &str) -> String {
+    let (width, height) = picture.size();
     let mut out = format!(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {width} {height}\" \
-         width=\"{width}\" height=\"{height}\" role=\"img\">\n<title>{component}: what can change \
-         what</title>\n<style>{STYLE}</style>\n<defs><marker id=\"tip\" viewBox=\"0 0 8 8\" \
+         width=\"{width}\" height=\"{height}\" role=\"img\">\n{head}<defs><marker id=\"tip\" viewBox=\"0 0 8 8\" \
          refX=\"8\" refY=\"4\" markerWidth=\"7\" markerHeight=\"7\" orient=\"auto\"><path \
-         d=\"M0 0L8 4L0 8z\"/></marker></defs>\n<rect class=\"ground\" width=\"{width}\" \
-         height=\"{height}\"/>\n<text class=\"title\" x=\"{MARGIN}\" y=\"24\">{component}</text>\n"
+         d=\"M0 0L8 4L0 8z\"/></marker></defs>\n"
     );
     // Writing to a string cannot fail.
     for [from, to] in &picture.lines {
@@ -126,7 +154,7 @@ fn draw(picture: &Picture, component: &str) -> String {
         // Among derived values a line goes out and comes back on the same side.
         let same = from.0 == to.0;
         let x2 = if same { x1 } else { picture.left(to.0) };
-        let (y2, bend) = (picture.middle(to.0, to.1), GAP / 2);
+        let (y2, bend) = (picture.middle(to.0, to.1), picture.gap / 2);
         let back = if same { x2 + bend } else { x2 - bend };
         // Each path of state has a colour of its own, as far as they go.
         let colour =
@@ -143,7 +171,7 @@ fn draw(picture: &Picture, component: &str) -> String {
             out,
             "<text class=\"head\" x=\"{x}\" y=\"{}\">{}</text>",
             TOP - 10,
-            HEADS[column]
+            picture.heads[column]
         );
         for (row, name) in names.iter().enumerate() {
             let middle = picture.middle(column, row);
@@ -154,7 +182,7 @@ fn draw(picture: &Picture, component: &str) -> String {
                  <text x=\"{}\" y=\"{}\">{}</text>",
                 x + 10,
                 middle + 5,
-                escaped(name)
+                escaped(&shortened(name, picture.longest))
             );
         }
     }
@@ -162,6 +190,16 @@ fn draw(picture: &Picture, component: &str) -> String {
     out
 }
 
-fn escaped(text: &str) -> String {
+/// The end of a long name: what tells it apart stands there.
+fn shortened(name: &str, longest: usize) -> String {
+    let count = name.chars().count();
+    if count <= longest {
+        return name.to_owned();
+    }
+    let tail: String = name.chars().skip(count - longest.saturating_sub(1)).collect();
+    format!("…{tail}")
+}
+
+pub(crate) fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
 }

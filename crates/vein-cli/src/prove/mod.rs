@@ -4,6 +4,7 @@ mod chromium;
 mod json;
 mod junit;
 mod mutants;
+mod report;
 mod told;
 mod watch;
 
@@ -85,6 +86,9 @@ pub(crate) fn once(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome>
     };
     if let Some(path) = &prove.lcov {
         write(path, proved.coverage.lcov(|component| file_of(ui, component)))?;
+    }
+    if let Some(path) = &prove.report {
+        write(path, report::page(ui, &proved, &project.styles()?))?;
     }
     if let Some(path) = &prove.junit {
         write(path, junit::proved(&proved)?)?;
