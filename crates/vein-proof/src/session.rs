@@ -19,12 +19,19 @@ pub struct Session {
     /// What a person's hands have left behind.
     pub(crate) hands: Hands,
     closed: bool,
+    /// What stands between engine and tree and tampers with pulses, for tests.
+    #[cfg(feature = "sabotage")]
+    tamper: Option<Tamper>,
 }
+
+/// Something that tampers with pulses on their way to the tree.
+#[cfg(feature = "sabotage")]
+pub type Tamper = Box<dyn FnMut(&mut Pulse) + Send>;
 
 /// A page that is dropped is closed. Where assertions are on, it must leave nothing behind.
 impl Drop for Session {
     fn drop(&mut self) {
-        if self.closed || std::thread::panicking() {
+        if self.closed || std::thread::panicking() || self.is_tampered_with() {
             return;
         }
         self.close();
@@ -56,6 +63,8 @@ impl Session {
             sent: Vec::new(),
             hands: Hands::default(),
             closed: false,
+            #[cfg(feature = "sabotage")]
+            tamper: None,
         };
         let entry = session.show(pulse);
         Ok((session, entry))
@@ -268,14 +277,31 @@ impl Session {
         self.runtime.next_due().map(|due| due - self.runtime.now())
     }
 
-    fn show(&mut self, pulse: Pulse) -> Entry {
+    /// Tampers with every pulse from now on before it reaches the tree.
+    #[cfg(feature = "sabotage")]
+    pub fn tamper(&mut self, tamper: Tamper) {
+        self.tamper = Some(tamper);
+    }
+
+    /// Breaks the engine from now on.
+    #[cfg(feature = "sabotage")]
+    pub fn sabotage(&mut self, way: vein_runtime::Sabotage) {
+        self.runtime.sabotage(way);
+    }
+
+    #[cfg_attr(not(feature = "sabotage"), allow(unused_mut, reason = "tests tamper with it"))]
+    fn show(&mut self, mut pulse: Pulse) -> Entry {
+        #[cfg(feature = "sabotage")]
+        if let Some(tamper) = &mut self.tamper {
+            tamper(&mut pulse);
+        }
         let echoes = match &self.proof {
             Some(_) => self.echoes(&pulse),
             None => Vec::new(),
         };
         self.sent.clear();
         let applied = self.tree.apply(&pulse.patches);
-        debug_assert_eq!(applied, Ok(()), "the engine patches only what it has built");
+        debug_assert!(applied.is_ok() || self.is_tampered_with(), "a patch was refused: {applied:?}");
         let verdict = match &mut self.proof {
             Some(proof) => {
                 Some(proof.judge(&self.runtime, &pulse, &pulse.patches, &echoes, &self.tree))
@@ -283,6 +309,14 @@ impl Session {
             None => None,
         };
         Entry { pulse, verdict }
+    }
+
+    /// Whether tests break it on purpose.
+    fn is_tampered_with(&self) -> bool {
+        #[cfg(feature = "sabotage")]
+        return self.tamper.is_some() || self.runtime.is_sabotaged();
+        #[cfg(not(feature = "sabotage"))]
+        false
     }
 
     /// The controls with a two-way binding that a pulse writes what they have just sent.

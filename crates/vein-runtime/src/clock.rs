@@ -5,6 +5,7 @@ use crate::execute::{Activity, Turn};
 use crate::pulse::{Cause, Problem, Pulse};
 use crate::record::element_of;
 use crate::runtime::{Left, Runtime};
+use crate::sabotage::Sabotage;
 use crate::scope::{Millis, QuestionId, ScopeId, TimerKey};
 use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
@@ -144,11 +145,16 @@ impl Runtime {
             let scope = self.view.graph.dead[at];
             let Some(wards) = self.view.graph.scope_mut(scope).wards.take() else { continue };
             let timers = wards.timers.iter().flatten().map(|(key, _)| key);
+            let keeps = |way| self.view.graph.is_broken(way);
+            let (keeps_timers, keeps_questions) =
+                (keeps(Sabotage::KeepTimers), keeps(Sabotage::KeepQuestions));
             for key in timers.chain(wards.settling.iter().map(|(_, key)| key)) {
-                self.waiting.timers.remove(key);
+                if !keeps_timers {
+                    self.waiting.timers.remove(key);
+                }
             }
             let sources = wards.sources.iter().flatten().map(|(id, _)| id);
-            for id in sources.chain(&wards.waiting) {
+            for id in sources.chain(&wards.waiting).filter(|_| !keeps_questions) {
                 self.drop_question(*id, pulse);
             }
         }
@@ -163,11 +169,13 @@ impl Runtime {
 
     /// Starts and stops timers as the pulse found that they run.
     pub(crate) fn set_timers(&mut self, turn: &Turn) {
+        let endless = self.view.graph.is_broken(Sabotage::EndlessTimer);
         for ((scope, hook), period) in &turn.timers {
             let here = self.view.graph.scope_mut(*scope);
             let Some(wards) = here.wards.as_mut().filter(|_| here.alive) else { continue };
             let timer = &mut wards.timers[*hook as usize];
-            if timer.map(|(_, period)| period) == *period {
+            let goes_on = period.is_none() && endless;
+            if timer.map(|(_, period)| period) == *period || goes_on {
                 continue;
             }
             if let Some((key, _)) = timer.take() {
@@ -192,7 +200,8 @@ impl Runtime {
             let Some(wards) = here.wards.as_mut().filter(|_| here.alive) else { continue };
             let id = self.waiting.next_id();
             let old = wards.sources[source as usize].replace((id, args.clone()));
-            if let Some((old, _)) = old {
+            let late = self.view.graph.is_broken(Sabotage::LateAnswers);
+            if let Some((old, _)) = old.filter(|_| !late) {
                 self.drop_question(old, pulse);
             }
             let open = Open { scope, asked, streams, whose: Whose::Source(source) };

@@ -2,6 +2,7 @@
 
 use crate::fault::{DEEPEST_CALLS, Fault, MOST_STATEMENTS};
 use crate::graph::{Graph, ListEdit, Sight};
+use crate::sabotage::Sabotage;
 use crate::scope::{NONE, ScopeId};
 use crate::wakes::Prepared;
 use smallvec::SmallVec;
@@ -396,6 +397,12 @@ impl<'a> Run<'a> {
             let names = declared.payload.iter().map(|(name, _)| Name::clone(name));
             let payload = Value::Record(Arc::new(Record::new(names.zip(args.iter().cloned()))));
             let owner = Owner::Heard(spot, which as u32);
+            if self.graph.is_broken(Sabotage::SwallowEvents) {
+                continue;
+            }
+            if self.graph.is_broken(Sabotage::RepeatEvents) {
+                self.called(&declared.name, holder, owner, vec![payload.clone()])?;
+            }
             self.called(&declared.name, holder, owner, vec![payload])?;
         }
         Ok(())

@@ -17,6 +17,7 @@
 //! | `address` | what people call a part |
 //! | [`inspect`] | what is kept, for those who check it |
 //! | [`runtime`] | opening, dispatching, closing |
+//! | `sabotage` | ways to break the engine on purpose, for tests (feature `sabotage`) |
 //! | [`host`] | paths, props and values from and for the host |
 //! | [`pulse`] | the record of a pulse |
 //!
@@ -38,6 +39,7 @@ pub mod pulse;
 mod record;
 mod rows;
 pub mod runtime;
+mod sabotage;
 mod scope;
 mod settle;
 mod view;
@@ -53,5 +55,6 @@ pub use pulse::{
     Which,
 };
 pub use runtime::{Delivery, Left, Runtime};
+pub use sabotage::Sabotage;
 pub use scope::{Key, QuestionId, ScopeId};
 pub use view::{Clean, DEEPEST_COMPONENTS};

@@ -70,7 +70,8 @@ impl Left {
 /// A page that is dropped is closed. Where assertions are on, it must leave nothing behind.
 impl Drop for Runtime {
     fn drop(&mut self) {
-        if self.closing || std::thread::panicking() {
+        let broken = self.view.graph.sabotage.is_some();
+        if self.closing || std::thread::panicking() || broken {
             return;
         }
         self.close();

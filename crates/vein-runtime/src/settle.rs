@@ -10,6 +10,7 @@ use crate::fault::{FREE_GENERATIONS, Fault, MOST_ADDED, MOST_ROUNDS};
 use crate::graph::ReaderKey;
 use crate::pulse::{Cause, Effect, PartChange, PlaceId, Pulse, Which};
 use crate::runtime::{ROOT_SCOPE, Runtime};
+use crate::sabotage::Sabotage;
 use crate::scope::{Mark, ScopeId, Wards};
 use crate::view::{Making, Target, push_patch};
 use smallvec::SmallVec;
@@ -337,7 +338,7 @@ impl Runtime {
 
     fn settle_part(&mut self, scope: ScopeId, reader: u32) -> Option<PartChange> {
         let graph = &mut self.view.graph;
-        if !graph.settle_reads((scope, reader)) {
+        if graph.is_broken(Sabotage::SkipParts) || !graph.settle_reads((scope, reader)) {
             return None;
         }
         let prepared = graph.prepared.clone();

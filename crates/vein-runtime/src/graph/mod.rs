@@ -11,6 +11,7 @@ mod waking;
 use crate::answers::{Formatting, Functions};
 use crate::change::{Change, Undo};
 use crate::fault::Fault;
+use crate::sabotage::Sabotage;
 use crate::scope::{Mark, NONE, ReaderState, Scope, ScopeId, Slot};
 use crate::wakes::{Prepared, Reader};
 use rustc_hash::FxHashMap;
@@ -129,6 +130,8 @@ pub(crate) struct Graph {
     rekeyed: Vec<ScopeId>,
     /// Whether lists have been told of changes that the view does not show yet.
     pub(crate) unsettled: Vec<(ScopeId, u32)>,
+    /// In which way it is broken on purpose.
+    pub(crate) sabotage: Option<Sabotage>,
 }
 
 /// The state as an expression of a scope sees it.
@@ -168,6 +171,7 @@ impl Graph {
             computed: 0,
             stores: FxHashMap::default(),
             users: FxHashMap::default(),
+            sabotage: None,
             functions: Functions::default(),
             formats: Formatting::default(),
             fault: None,
@@ -204,6 +208,9 @@ impl Graph {
     /// Takes back everything since the pulse began. The view has not been changed yet.
     pub(crate) fn roll_back(&mut self) {
         while let Some(change) = self.log.pop() {
+            if self.log.is_empty() && self.is_broken(Sabotage::HalfRollBack) {
+                continue;
+            }
             let (scope, at) = self.home(change.scope, change.cell);
             let slot = &mut self.scopes[scope as usize].cells[at as usize];
             let (Slot::Own(value) | Slot::Derived { value, .. }) = slot else { continue };

@@ -2,6 +2,7 @@
 
 use super::{Graph, ReaderKey, Sight, Wake};
 use crate::change::{Seen, SeenUndo, changed_since};
+use crate::sabotage::Sabotage;
 use crate::scope::{Mark, ScopeId, Slot};
 use crate::wakes::KnownReads;
 use smallvec::SmallVec;
@@ -38,7 +39,7 @@ impl Graph {
 
     /// Whether the reader would read something else now than when it was last evaluated.
     fn has_to_run(&mut self, key: ReaderKey) -> bool {
-        if !self.is_kept_from_start(key) {
+        if !self.is_kept_from_start(key) || self.is_broken(Sabotage::EvaluateAll) {
             return true;
         }
         let (scope, known) = self.reads(key);
@@ -213,7 +214,13 @@ impl Graph {
         let Some(Slot::Derived { expr, .. }) = here.cells.get(key.1 as usize) else { return };
         let expr = *expr;
         let cell = self.prepared.block(here.plan, here.block).cells[key.1 as usize];
-        let value = self.evaluate(key, expr);
+        let mut value = self.evaluate(key, expr);
+        if self.is_broken(Sabotage::StaleDerived)
+            && let Some(Slot::Derived { value: old, .. }) =
+                self.scope(key.0).cells.get(key.1 as usize)
+        {
+            value = old.clone();
+        }
         self.computed += 1;
         let because = self.because(key).iter().copied().collect();
         self.freshen(key);

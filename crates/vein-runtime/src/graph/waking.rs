@@ -1,6 +1,7 @@
 //! Who sees a change: from what was written down to the readers.
 
 use super::{At, Graph, ListSeen, ReaderKey, Touched, Wake, What};
+use crate::sabotage::Sabotage;
 use crate::scope::{Held, Mark, NONE, ScopeId, Slot};
 use crate::wakes::{Entry, KnownReads, Node, Prepared, Wakes};
 use smallvec::SmallVec;
@@ -46,6 +47,9 @@ impl Graph {
 
     /// Takes a component out of the users of its stores.
     pub(crate) fn leave_stores(&mut self, scope: ScopeId) {
+        if self.is_broken(Sabotage::KeepSubscriptions) {
+            return;
+        }
         let plan = self.scope(scope).plan;
         let prepared = self.prepared.clone();
         let places = std::mem::take(&mut self.scope_mut(scope).used_at);

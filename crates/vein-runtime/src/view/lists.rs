@@ -96,7 +96,10 @@ impl View {
                 Piece::Fresh { .. } => None,
             })
             .collect();
-        let stays = staying(&runs);
+        let mut stays = staying(&runs);
+        if self.graph.is_broken(crate::Sabotage::MoveAll) && stays.contains(&false) {
+            stays.fill(false);
+        }
         let mut removed = 0;
         for (start, end) in left_over(pieces, old.len() as u32) {
             for row in &old[start as usize..end as usize] {

@@ -1,6 +1,7 @@
 //! The public interface, from outside.
 
 mod alive;
+mod broken;
 mod damaged;
 mod documents;
 mod examples;

@@ -1,0 +1,54 @@
+//! Ways to break the engine on purpose, so that those who hold it against the truth are tested. They
+//! do something only with the feature `sabotage`, which nothing but tests turns on.
+
+use crate::graph::Graph;
+
+/// A way to break the engine.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Sabotage {
+    /// Parts whose values changed are not written.
+    SkipParts,
+    /// Everything that is woken is evaluated, whether what it read has changed or not.
+    EvaluateAll,
+    /// Derived values keep what they were.
+    StaleDerived,
+    /// Of the rows of a list that were reordered, none stays where it is.
+    MoveAll,
+    /// A pulse that is taken back leaves its first write.
+    HalfRollBack,
+    /// A timer goes on although its condition does not hold any more.
+    EndlessTimer,
+    /// Timers are not ended when their component goes.
+    KeepTimers,
+    /// Questions are not let go when their component goes.
+    KeepQuestions,
+    /// A question that was asked anew can still be answered.
+    LateAnswers,
+    /// Components are told of stores after they have gone.
+    KeepSubscriptions,
+    /// An event is not heard by the parent.
+    SwallowEvents,
+    /// An event is heard twice.
+    RepeatEvents,
+}
+
+impl Graph {
+    /// Whether the engine is broken in that way.
+    #[inline]
+    pub(crate) fn is_broken(&self, way: Sabotage) -> bool {
+        cfg!(feature = "sabotage") && self.sabotage == Some(way)
+    }
+}
+
+#[cfg(feature = "sabotage")]
+impl crate::Runtime {
+    /// Breaks the engine from now on.
+    pub fn sabotage(&mut self, way: Sabotage) {
+        self.view.graph.sabotage = Some(way);
+    }
+
+    /// Whether it is broken.
+    pub fn is_sabotaged(&self) -> bool {
+        self.view.graph.sabotage.is_some()
+    }
+}
