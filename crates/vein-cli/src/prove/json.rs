@@ -53,8 +53,23 @@ fn scenario(run: &Run) -> Json {
         "steps": steps,
         "not_played": left_out,
         "mistakes": mistakes,
+        "in_browser": in_browser(run),
         "milliseconds": milliseconds(run.took),
     })
+}
+
+/// What does not hold in the browser, where it was played there.
+fn in_browser(run: &Run) -> Json {
+    let Some((played, took)) = &run.in_browser else { return Json::Null };
+    let (holds, mistakes) = match (played, &run.played) {
+        (Ok(played), Ok((file, _))) => {
+            let mistakes: Vec<_> = played.mistakes().cloned().collect();
+            (played.holds(), file.report(&mistakes).json()["diagnostics"].clone())
+        }
+        (Err(why), _) => (false, json!([{ "message": why }])),
+        (_, Err(_)) => (false, json!([])),
+    };
+    json!({ "holds": holds, "mistakes": mistakes, "milliseconds": milliseconds(*took) })
 }
 
 fn step(file: &ScenarioFile, step: &PlayedStep) -> Json {

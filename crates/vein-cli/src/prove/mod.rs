@@ -1,6 +1,6 @@
 //! `vein prove`: scenarios played, in memory and in a browser, and what is told of them.
 
-mod chromium;
+pub(crate) mod chromium;
 mod json;
 mod junit;
 mod mutants;

@@ -21,8 +21,8 @@ const POLICY: &str = "default-src 'self'; base-uri 'none'; object-src 'none'; \
 pub(super) fn router(site: Arc<Site>) -> Router {
     Router::new()
         .route("/", get(page))
-        .route("/vein/applier.mjs", get(|| async { script(APPLIER) }))
-        .route("/vein/link.mjs", get(|| async { script(LINK) }))
+        .route("/vein/applier.mjs", get(|| async { script(APPLIER.to_owned()) }))
+        .route("/vein/link.mjs", get(|| async { script(LINK.to_owned()) }))
         .route("/vein/frame.css", get(|| async { style(FRAME.to_owned()) }))
         .route("/style/{number}", get(project_style))
         .route("/component/{name}", get(component_style))
@@ -114,7 +114,7 @@ async fn component_style(State(site): State<Arc<Site>>, Path(file): Path<String>
     }
 }
 
-pub(crate) fn script(text: &'static str) -> Response {
+pub(crate) fn script(text: String) -> Response {
     ([(header::CONTENT_TYPE, "text/javascript; charset=utf-8")], text).into_response()
 }
 

@@ -16,7 +16,7 @@ pub struct Browser {
 }
 
 /// Set where Chromium cannot be had; `cargo xtask test` says so in capitals.
-const WITHOUT: &str = "VEIN_WITHOUT_BROWSER";
+pub const WITHOUT: &str = "VEIN_WITHOUT_BROWSER";
 
 impl Browser {
     pub async fn start() -> Option<Browser> {

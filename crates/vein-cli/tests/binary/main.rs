@@ -7,6 +7,7 @@ mod ecmascript;
 mod generate;
 #[path = "../../../vein-proof/tests/proof/hostile.rs"]
 mod hostile;
+mod proving;
 mod running;
 mod server;
 mod views;

@@ -16,7 +16,21 @@ pub(super) fn differences(session: &Session, expected: Vec<Expected>, seen: &Jso
     let view = seen["view"].as_array().unwrap_or(&empty);
     found.extend(children(session, tree.root(), view));
     found.extend(observed(session, expected, &seen["seen"]));
+    found.extend(focus(session, &seen["focus"]));
     found
+}
+
+/// Whether the focus is where it was after what a person did last, as long as that stands there and
+/// can have it.
+fn focus(session: &Session, seen: &Json) -> Option<String> {
+    let tree = session.tree();
+    let id = tree.focused().filter(|id| tree.is_focusable(*id))?;
+    let path: Option<Vec<usize>> = serde_json::from_value(seen.clone()).unwrap_or_default();
+    let has = path.as_ref().filter(|path| !path.is_empty()).and_then(|path| node_at(tree, path));
+    (has != Some(id)).then(|| {
+        let where_to = has.map_or("nothing in the view".into(), |id| called(session, id, "focus"));
+        format!("{} has lost the focus in the document: {where_to} has it", called(session, id, "focus"))
+    })
 }
 
 /// What a node is called: by the address of a part of it where there is one.

@@ -4,6 +4,7 @@ mod compare;
 mod driver;
 mod stage;
 
+use crate::serve::http::APPLIER;
 use crate::serve::live::Told;
 use anyhow::{Context, Result};
 use compare::{Expected, node_at, path_to};
@@ -24,7 +25,7 @@ use vein::{Act, NodeId, Played, Pulse, ScenarioFile, Session, Typing, Ui};
 const PATIENCE: Duration = Duration::from_secs(10);
 
 /// A browser with a page on which scenarios are played, one after the other.
-pub(super) struct Chromium {
+pub(crate) struct Chromium {
     runtime: Runtime,
     driven: Option<Driven>,
     stage: Stage,
@@ -32,20 +33,30 @@ pub(super) struct Chromium {
 
 impl Chromium {
     /// Finds and starts Chromium, with the styles of a project.
-    pub(super) fn start(ui: &Ui, locale: &str, styles: &[String]) -> Result<Chromium> {
+    pub(crate) fn start(ui: &Ui, locale: &str, styles: &[String]) -> Result<Chromium> {
+        Chromium::start_with(ui, locale, styles, APPLIER.to_owned())
+    }
+
+    /// As [`Chromium::start`], with a text for the browser's side of the patch protocol.
+    pub(crate) fn start_with(
+        ui: &Ui,
+        locale: &str,
+        styles: &[String],
+        applier: String,
+    ) -> Result<Chromium> {
         let runtime =
             tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build()?;
         let own = ui.styles().map(|(_, css)| css.to_owned());
         let css: Vec<String> = styles.iter().cloned().chain(own).collect();
         let (stage, driven) = runtime.block_on(async {
-            let stage = Stage::open(locale, css.join("\n")).await?;
+            let stage = Stage::open(locale, css.join("\n"), applier).await?;
             Ok::<_, anyhow::Error>((stage, driver::start().await?))
         })?;
         Ok(Chromium { runtime, driven: Some(driven), stage })
     }
 
     /// Plays a scenario here, and holds every pulse against those of the same scenario in memory.
-    pub(super) fn play(
+    pub(crate) fn play(
         &mut self,
         file: &ScenarioFile,
         ui: &Ui,
@@ -83,7 +94,7 @@ impl Chromium {
     }
 
     /// Ends the browser.
-    pub(super) fn close(mut self) {
+    pub(crate) fn close(mut self) {
         if let Some(driven) = self.driven.take() {
             let _ = self.runtime.block_on(driven.client.clone().close());
         }

@@ -1,6 +1,6 @@
 //! The page on which scenarios are played, served on loopback to the browser alone.
 
-use crate::serve::http::{APPLIER, FRAME, Own, framed, guard, script, style};
+use crate::serve::http::{FRAME, Own, framed, guard, script, style};
 use anyhow::{Context, Result};
 use axum::Router;
 use axum::extract::State;
@@ -28,13 +28,14 @@ struct Shared {
     own: Own,
     html: String,
     css: String,
+    applier: String,
     said: UnboundedSender<String>,
     tab: Arc<Mutex<Option<UnboundedSender<Vec<u8>>>>>,
 }
 
 impl Stage {
     /// Serves an empty page with some styles, in a language.
-    pub(super) async fn open(locale: &str, css: String) -> Result<Stage> {
+    pub(super) async fn open(locale: &str, css: String, applier: String) -> Result<Stage> {
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await;
         let listener = listener.context("no port on loopback can be had")?;
         let port = listener.local_addr().context("the port is not known")?.port();
@@ -42,11 +43,11 @@ impl Stage {
         let tab = Arc::new(Mutex::new(None));
         let styles = "<link rel=\"stylesheet\" href=\"/styles.css\">\n";
         let html = framed(locale, "vein prove", styles, "");
-        let shared = Shared { own: Own(port), html, css, said: send, tab: tab.clone() };
+        let shared = Shared { own: Own(port), html, css, applier, said: send, tab: tab.clone() };
         let router = Router::new()
             .route("/", get(page))
-            .route("/vein/applier.mjs", get(|| async { script(APPLIER) }))
-            .route("/vein/link.mjs", get(|| async { script(LINK) }))
+            .route("/vein/applier.mjs", get(applier_of))
+            .route("/vein/link.mjs", get(|| async { script(LINK.to_owned()) }))
             .route("/vein/frame.css", get(|| async { style(FRAME.to_owned()) }))
             .route("/styles.css", get(styles_of))
             .route("/favicon.ico", get(|| async { StatusCode::NO_CONTENT }))
@@ -72,6 +73,10 @@ impl Stage {
 
 async fn page(State(shared): State<Arc<Shared>>) -> Response {
     ([(header::CONTENT_TYPE, "text/html; charset=utf-8")], shared.html.clone()).into_response()
+}
+
+async fn applier_of(State(shared): State<Arc<Shared>>) -> Response {
+    script(shared.applier.clone())
 }
 
 async fn styles_of(State(shared): State<Arc<Shared>>) -> Response {
