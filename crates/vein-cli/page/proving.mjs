@@ -58,11 +58,18 @@ window.proving = {
     return pathTo(document.activeElement);
   },
 
-  /** What has become of the view once so many batches were applied. */
-  async seen(batches) {
+  /** Waits until so many batches were applied, and tells what the control at some place holds then. */
+  async applied(batches, path = []) {
     while (applied < batches) {
       await new Promise((done) => { wake = done; });
     }
+    const control = path.reduce((node, at) => node?.childNodes[at], view);
+    return { value: control?.value, checked: control?.checked };
+  },
+
+  /** What has become of the view once so many batches were applied. */
+  async seen(batches) {
+    await this.applied(batches);
     records.push(...observer.takeRecords());
     const seen = [];
     for (const { type, target, attributeName, addedNodes, removedNodes } of records.splice(0)) {

@@ -57,6 +57,6 @@ pub mod trial {
         let mut chromium = chromium.map_err(said)?;
         let played = chromium.play(file, ui, ("en", "UTC"), &in_memory).map_err(said);
         chromium.close();
-        played
+        played.map(|(played, _)| played)
     }
 }

@@ -54,6 +54,22 @@ impl Entry {
         Err(NotExact { explanation: format!("{self}\n{}", problems.join("\n")) })
     }
 
+    /// The entry as text without what other pulses and other parts of the page have a say in: its
+    /// number, and how many parts there are. It is the same as long as the pulse does the same.
+    ///
+    /// Such texts are for snapshots, compared by whatever tool there is.
+    pub fn snapshot(&self) -> String {
+        let text = self.to_string();
+        let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
+        if let (Some(first), Some((_, cause))) = (lines.first_mut(), text.split_once(" · ")) {
+            *first = cause.lines().next().unwrap_or_default().to_owned();
+        }
+        if let (Some(verdict), Some(last)) = (&self.verdict, lines.last_mut()) {
+            *last = last.replace(&format!(" of {} parts", verdict.parts), " parts");
+        }
+        lines.join("\n")
+    }
+
     /// The entry as JSON.
     pub fn json(&self) -> Json {
         let pulse = &self.pulse;

@@ -324,7 +324,14 @@ impl Judge<'_> {
                     commits.is_some_and(|commit| commit.part as usize == number)
                         && (&*listener.event == "change" || listener.options.settle.is_some())
                 });
-                if shown.as_ref() != Some(wanted) && !means && !later {
+                // What a person does to a control that is bound one way stands until its part changes.
+                let used = match (&part.kind, &part.control, node) {
+                    (PartKind::Property(property), None, Some(node)) => {
+                        self.tree.is_used(node, *property)
+                    }
+                    _ => false,
+                };
+                if shown.as_ref() != Some(wanted) && !means && !later && !used {
                     let shown = shown.map_or("nothing".to_owned(), |shown| shown.to_string());
                     let address = self.address(self.after, at, Which::Part(number as u32));
                     found.push(format!("{address}: shows {shown}, should show {wanted}"));

@@ -67,6 +67,8 @@ struct Control {
     value: Option<CompactString>,
     chosen: Option<CompactString>,
     flags: Vec<(Property, bool)>,
+    /// The properties that a person has changed since they were written last, a bit each.
+    used: u8,
 }
 
 /// Why a patch was refused. Those before it were applied, those after it were not.
@@ -224,13 +226,16 @@ impl Tree {
             }
             Patch::SetProperty { node, property, value } => {
                 let control = self.patched_element(node)?.control_mut();
+                control.used &= !bit(property);
                 match property {
                     Property::Chosen => control.chosen = Some(value.into()),
                     _ => control.value = Some(value.into()),
                 }
             }
             Patch::SetFlag { node, property, on } => {
-                self.patched_element(node)?.control_mut().set_flag(property, on);
+                let control = self.patched_element(node)?.control_mut();
+                control.used &= !bit(property);
+                control.set_flag(property, on);
             }
         }
         Ok(())
@@ -405,8 +410,16 @@ impl Tree {
     /// What a person does to a check box or radio button, or to `details`.
     pub fn set_flag(&mut self, id: NodeId, property: Property, on: bool) {
         if let Some(element) = self.element_mut(id) {
-            element.control_mut().set_flag(property, on);
+            let control = element.control_mut();
+            control.used |= bit(property);
+            control.set_flag(property, on);
         }
+    }
+
+    /// Whether a person has changed a property of a control since a patch wrote it last.
+    pub fn is_used(&self, id: NodeId, property: Property) -> bool {
+        let control = self.element(id).and_then(|element| element.control.as_ref());
+        control.is_some_and(|control| control.used & bit(property) != 0)
     }
 
     /// What a person chooses in a `select` with `multiple`: values, as JSON.
@@ -417,7 +430,9 @@ impl Tree {
     /// What is chosen in a `select` with `multiple`, as JSON.
     pub fn set_chosen(&mut self, id: NodeId, values: String) {
         if let Some(element) = self.element_mut(id) {
-            element.control_mut().chosen = Some(values.into());
+            let control = element.control_mut();
+            control.used |= bit(Property::Chosen);
+            control.chosen = Some(values.into());
         }
     }
 
@@ -522,7 +537,9 @@ impl Tree {
     /// What a person types into a control.
     pub fn type_value(&mut self, id: NodeId, value: &str) {
         if let Some(element) = self.element_mut(id) {
-            element.control_mut().value = Some(value.into());
+            let control = element.control_mut();
+            control.used |= bit(Property::Value);
+            control.value = Some(value.into());
         }
     }
 
@@ -551,6 +568,11 @@ impl Tree {
     pub fn is_empty(&self) -> bool {
         self.len() == 0
     }
+}
+
+/// A bit for each property.
+fn bit(property: Property) -> u8 {
+    1 << property as u8
 }
 
 impl Control {

@@ -27,6 +27,7 @@
 //! # Ok::<(), vein::Error>(())
 //! ```
 
+mod assert;
 mod driven;
 mod error;
 mod opening;
@@ -36,10 +37,13 @@ mod subscription;
 mod ui;
 
 pub use driven::Remote;
+#[doc(hidden)]
+pub use assert::changed_as;
 pub use error::Error;
 pub use opening::{Function, Opening};
 pub use page::{Found, Page};
-pub use prove::{SCENARIO_ENDING, ScenarioFile, scenarios_in};
+pub use prove::{SCENARIO_ENDING, ScenarioFile, prove_file, same_scenarios, scenarios_in};
+pub use vein_macros::scenarios;
 pub use subscription::Subscription;
 pub use ui::Ui;
 

@@ -216,3 +216,32 @@ fn report(source: &Source, mistakes: &[Mistake]) -> Report {
 pub fn scenarios_in(folder: impl AsRef<Path>) -> Result<Vec<PathBuf>, Error> {
     crate::ui::files_below(folder.as_ref(), SCENARIO_ENDING)
 }
+
+/// Plays a scenario with the components of a folder.
+///
+/// # Panics
+/// Where it does not hold, with all that it is told by; also where it cannot be read. That is what a
+/// test is to do, and [`scenarios!`](crate::scenarios) writes such tests.
+#[track_caller]
+pub fn prove_file(components: impl AsRef<Path>, scenario: impl AsRef<Path>) {
+    let proved = Ui::from_dir(components)
+        .and_then(|ui| ScenarioFile::read(scenario).and_then(|file| file.prove(&ui)));
+    if let Err(error) = proved {
+        panic!("\n{error}");
+    }
+}
+
+/// Finds out whether there are as many scenarios below a folder as there were.
+///
+/// # Panics
+/// Where there are not.
+#[track_caller]
+pub fn same_scenarios(folder: impl AsRef<Path>, then: usize) {
+    let now = scenarios_in(&folder).map_or(0, |files| files.len());
+    let folder = folder.as_ref().display();
+    assert_eq!(
+        now, then,
+        "there are {now} scenarios below `{folder}`, and there were {then} when this was compiled: \
+         change this file, so that it is compiled again"
+    );
+}

@@ -60,8 +60,8 @@ fn scenario(run: &Run) -> Json {
 
 /// What does not hold in the browser, where it was played there.
 fn in_browser(run: &Run) -> Json {
-    let Some((played, took)) = &run.in_browser else { return Json::Null };
-    let (holds, mistakes) = match (played, &run.played) {
+    let Some(browser) = &run.in_browser else { return Json::Null };
+    let (holds, mistakes) = match (&browser.played, &run.played) {
         (Ok(played), Ok((file, _))) => {
             let mistakes: Vec<_> = played.mistakes().cloned().collect();
             (played.holds(), file.report(&mistakes).json()["diagnostics"].clone())
@@ -69,7 +69,15 @@ fn in_browser(run: &Run) -> Json {
         (Err(why), _) => (false, json!([{ "message": why }])),
         (_, Err(_)) => (false, json!([])),
     };
-    json!({ "holds": holds, "mistakes": mistakes, "milliseconds": milliseconds(*took) })
+    let steps = browser.steps_took.iter().map(|took| {
+        json!({ "milliseconds": milliseconds(took.all), "browser_alone": milliseconds(took.own) })
+    });
+    json!({
+        "holds": holds,
+        "mistakes": mistakes,
+        "steps": steps.collect::<Vec<_>>(),
+        "milliseconds": milliseconds(browser.took),
+    })
 }
 
 fn step(file: &ScenarioFile, step: &PlayedStep) -> Json {

@@ -30,15 +30,22 @@ pub(crate) struct Run {
     /// How long each step took.
     pub(crate) steps_took: Vec<Duration>,
     /// The same in a browser, where it was played there, and how long that took.
-    pub(crate) in_browser: Option<(Result<Played, String>, Duration)>,
+    pub(crate) in_browser: Option<InBrowser>,
 }
 
 impl Run {
     pub(crate) fn holds(&self) -> bool {
         let held = |played: &Result<Played, String>| played.as_ref().is_ok_and(Played::holds);
         self.played.as_ref().is_ok_and(|(_, played)| played.holds())
-            && self.in_browser.as_ref().is_none_or(|(played, _)| held(played))
+            && self.in_browser.as_ref().is_none_or(|browser| held(&browser.played))
     }
+}
+
+/// A scenario that was played in a browser, or could not be.
+pub(crate) struct InBrowser {
+    pub(crate) played: Result<Played, String>,
+    pub(crate) took: Duration,
+    pub(crate) steps_took: Vec<chromium::StepTime>,
 }
 
 /// Every scenario that was played, and what was seen of the components.
@@ -187,8 +194,11 @@ fn play_in_browser(ui: &Ui, project: &Project, proved: &mut Proved) -> Result<()
         if let Ok((file, in_memory)) = &run.played {
             let begun = Instant::now();
             let played = chromium.play(file, ui, (&locale, &zone), in_memory);
-            let played = played.map_err(|error| format!("{error:#}"));
-            run.in_browser = Some((played, begun.elapsed()));
+            let (played, steps_took) = match played {
+                Ok((played, took)) => (Ok(played), took),
+                Err(error) => (Err(format!("{error:#}")), Vec::new()),
+            };
+            run.in_browser = Some(InBrowser { played, took: begun.elapsed(), steps_took });
         }
         progress.inc(1);
     }

@@ -195,8 +195,8 @@ fn scenario(out: &mut String, ui: &Ui, run: &Run) {
         Ok((file, _)) => file.scenario().title.clone().unwrap_or_else(|| run.name.clone()),
         Err(_) => run.name.clone(),
     };
-    let browser = run.in_browser.as_ref().map_or(String::new(), |(_, took)| {
-        format!(" · Chromium {}", duration(*took))
+    let browser = run.in_browser.as_ref().map_or(String::new(), |browser| {
+        format!(" · Chromium {}", duration(browser.took))
     });
     let steps = run.played.as_ref().map_or(0, |(file, _)| file.scenario().steps.len());
     let _ = write!(
@@ -219,11 +219,12 @@ fn scenario(out: &mut String, ui: &Ui, run: &Run) {
             for step in &played.steps {
                 self::step(out, ui, file, step, took.next().copied(), "");
             }
-            if let Some((Ok(played), _)) = &run.in_browser {
-                failed_in_browser(out, ui, file, played);
-            }
-            if let Some((Err(why), _)) = &run.in_browser {
-                let _ = writeln!(out, "<pre>in Chromium: {}</pre>", escaped(why));
+            match run.in_browser.as_ref().map(|browser| &browser.played) {
+                Some(Ok(played)) => failed_in_browser(out, ui, file, played),
+                Some(Err(why)) => {
+                    let _ = writeln!(out, "<pre>in Chromium: {}</pre>", escaped(why));
+                }
+                None => {}
             }
         }
         Err(error) => {

@@ -48,7 +48,7 @@ fn summary(run: &Run, width: usize) -> String {
     let title = run.played.as_ref().ok().and_then(|(file, _)| file.scenario().title.clone());
     let title = title.map_or(String::new(), |title| format!("  {DIM}{title}{PLAIN}"));
     let browser = match &run.in_browser {
-        Some((_, took)) => format!("  Chromium {:>8}", duration(*took)),
+        Some(browser) => format!("  Chromium {:>8}", duration(browser.took)),
         None => String::new(),
     };
     format!("{mark}  {:<width$}  {counted}  {:>8}{browser}{title}", run.name, duration(run.took))
@@ -103,9 +103,9 @@ fn failure(ui: &Ui, run: &Run) {
         }
     };
     steps_failed(ui, run, file, played, "");
-    match &run.in_browser {
-        Some((Ok(played), _)) => steps_failed(ui, run, file, played, "in Chromium · "),
-        Some((Err(why), _)) => output::line(format!("\n  in Chromium: {why}")),
+    match run.in_browser.as_ref().map(|browser| &browser.played) {
+        Some(Ok(played)) => steps_failed(ui, run, file, played, "in Chromium · "),
+        Some(Err(why)) => output::line(format!("\n  in Chromium: {why}")),
         None => {}
     }
     output::line("");

@@ -327,6 +327,12 @@ fn is_address(
 ) -> bool {
     let own = played.seen.entries.first().map(|entry| &*entry.pulse.component);
     let own = own.or(session.map(|session| &*session.runtime().plan().name)).unwrap_or("");
+    same_address(stated, part, own)
+}
+
+/// Whether a stated address is that of a part of a component's page, with the component's name in
+/// front or without; `[*]` stands for any item.
+pub fn same_address(stated: &str, part: &str, own: &str) -> bool {
     let short = |address: &str| -> String {
         let rest = address.strip_prefix(own).and_then(|rest| rest.strip_prefix(" › "));
         rest.unwrap_or(address).to_owned()

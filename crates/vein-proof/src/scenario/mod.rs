@@ -15,7 +15,7 @@ mod read;
 pub(crate) mod seen;
 
 pub use accept::accept;
-pub use judge::{Finding, Pairing};
+pub use judge::{Finding, Pairing, same_address};
 pub use play::{Hands, InMemory, Played, PlayedStep, Player};
 pub use seen::{Origin, SeenPart, SeenRun, SeenStep};
 

@@ -16,13 +16,20 @@ use fantoccini::actions::{
 use fantoccini::elements::Element;
 use serde_json::{Value as Json, json};
 use stage::Stage;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use tokio::runtime::Runtime;
 use vein::scenario::Hands;
-use vein::{Act, NodeId, Played, Pulse, ScenarioFile, Session, Typing, Ui};
+use vein::{Act, NodeId, Played, Property, Pulse, ScenarioFile, Session, Typing, Ui};
 
 /// What the browser does not answer by then has gone wrong.
 const PATIENCE: Duration = Duration::from_secs(10);
+
+/// How long a step took, and how much of that the browser took to do what was asked of it.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct StepTime {
+    pub(crate) all: Duration,
+    pub(crate) own: Duration,
+}
 
 /// A browser with a page on which scenarios are played, one after the other.
 pub(crate) struct Chromium {
@@ -62,11 +69,21 @@ impl Chromium {
         ui: &Ui,
         locale: (&str, &str),
         in_memory: &Played,
-    ) -> Result<Played> {
+    ) -> Result<(Played, Vec<StepTime>)> {
         self.fresh_tab()?;
-        let mut hands = InBrowser { chromium: self, batches: 0, acts: 0, expected: Vec::new() };
-        let player = file.player(ui, locale, &mut hands)?;
-        let mut played = player.finish(&mut hands);
+        let mut hands =
+            InBrowser { chromium: self, batches: 0, acts: 0, expected: Vec::new(), own: Duration::ZERO };
+        let mut player = file.player(ui, locale, &mut hands)?;
+        let (mut played, mut took) = (Played::default(), Vec::new());
+        loop {
+            hands.own = Duration::ZERO;
+            let begun = Instant::now();
+            let Some(step) = player.step(&mut hands) else { break };
+            took.push(StepTime { all: begun.elapsed(), own: hands.own });
+            played.steps.push(step);
+        }
+        played.left_out = player.left_out();
+        drop(player);
         for (here, there) in played.steps.iter_mut().zip(&in_memory.steps) {
             let difference = same_ledger(&here.seen.entries, &there.seen.entries);
             here.mistakes.extend(difference.map(|said| vein::Mistake {
@@ -78,7 +95,7 @@ impl Chromium {
                 instead: None,
             }));
         }
-        Ok(played)
+        Ok((played, took))
     }
 
     fn fresh_tab(&mut self) -> Result<()> {
@@ -130,6 +147,8 @@ struct InBrowser<'c> {
     acts: u32,
     /// What the document's observer has to see of what it was sent since it was asked last.
     expected: Vec<Expected>,
+    /// How long the browser took for what a person did.
+    own: Duration,
 }
 
 impl Hands for InBrowser<'_> {
@@ -142,13 +161,23 @@ impl Hands for InBrowser<'_> {
         if let Some(why) = vein::why_not(session.tree(), target, act) {
             return Err(why);
         }
-        self.acts += 1;
-        let told = self.acted(session, target, act).map_err(|error| format!("{error:#}"))?;
+        let serial = session.tree().serial(target);
         let mut entries = Vec::new();
-        for told in told {
-            let entry = told.delivered(session);
-            self.show(session, &entry)?;
-            entries.push(entry);
+        for act in one_by_one(session.tree(), target, act) {
+            // What a key has set off may have taken the control away.
+            let said = |error: anyhow::Error| format!("{error:#}");
+            if !session.tree().is_node(target, serial) {
+                break;
+            }
+            self.acts += 1;
+            for told in self.acted(session, target, &act).map_err(said)? {
+                let entry = told.delivered(session);
+                self.show(session, &entry)?;
+                entries.push(entry);
+            }
+            let place = json!([self.batches, path_to(session.tree(), target)]);
+            let held = self.execute("return proving.applied(...arguments[0])", place);
+            take_over(session, target, &held.map_err(said)?);
         }
         Ok(entries)
     }
@@ -199,12 +228,13 @@ impl InBrowser<'_> {
         let Chromium { runtime, driven, stage } = &mut *self.chromium;
         let client = &driven.as_ref().context("the browser is gone")?.client;
         let number = self.acts;
-        let (said, focus) = runtime.block_on(async {
+        let (said, focus, own) = runtime.block_on(async {
             let element = client.find(Locator::Css(&selector)).await?;
             let on_it = async |script: &str, more: Json| {
                 let element = serde_json::to_value(&element)?;
                 Ok::<_, anyhow::Error>(client.execute(script, vec![element, more]).await?)
             };
+            let begun = Instant::now();
             match act {
                 Act::Click | Act::Tick(_) => element.click().await?,
                 Act::DoubleClick => double_click(client, &element).await?,
@@ -213,9 +243,10 @@ impl InBrowser<'_> {
                 }
                 Act::Type { text, append } => {
                     on_it("arguments[0].focus(); if (arguments[1]) arguments[0].select()", json!(!append)).await?;
-                    match text.as_str() {
-                        "" => press(client, "Delete").await?,
-                        text => element.send_keys(text).await?,
+                    if !text.is_empty() {
+                        element.send_keys(text).await?;
+                    } else if on_it("return arguments[0].value !== ''", Json::Null).await? == json!(true) {
+                        press(client, "Delete").await?;
                     }
                 }
                 // What drops down is no part of the page: no click reaches it.
@@ -228,6 +259,7 @@ impl InBrowser<'_> {
                 Act::Blur => drop(on_it("arguments[0].blur()", Json::Null).await?),
                 Act::Submit => drop(on_it("arguments[0].requestSubmit()", Json::Null).await?),
             }
+            let own = begun.elapsed();
             let settled = client.execute("return proving.settled(arguments[0])", vec![json!(number)]);
             let focus = settled.await?;
             let mut said = Vec::new();
@@ -240,13 +272,45 @@ impl InBrowser<'_> {
                 }
                 said.push(text);
             }
-            Ok::<_, anyhow::Error>((said, focus))
+            Ok::<_, anyhow::Error>((said, focus, own))
         })?;
+        self.own += own;
         let path: Option<Vec<usize>> = serde_json::from_value(focus).unwrap_or_default();
         let focused = path.filter(|path| !path.is_empty());
         let focused = focused.and_then(|path| node_at(session.tree(), &path));
         session.tree_mut().set_focused(focused);
         said.iter().map(|text| Ok(serde_json::from_str(text)?)).collect()
+    }
+}
+
+/// What a person has done to a control that is not bound, the tree knows from the document alone.
+fn take_over(session: &mut Session, target: NodeId, held: &Json) {
+    let tree = session.tree_mut();
+    if let Some(value) = held["value"].as_str()
+        && tree.typing(target).is_some()
+        && tree.value(target).as_deref() != Some(value)
+    {
+        tree.type_value(target, value);
+    }
+    let ticks = matches!(tree.control_type(target).as_str(), "checkbox" | "radio");
+    if let Some(on) = held["checked"].as_bool()
+        && ticks
+        && tree.flag(target, Property::Checked) != on
+    {
+        tree.set_flag(target, Property::Checked, on);
+    }
+}
+
+/// What is typed key by key is so many acts: what a key sets off is shown before the next.
+fn one_by_one(tree: &vein::Tree, target: NodeId, act: &Act) -> Vec<Act> {
+    match act {
+        Act::Type { text, append }
+            if tree.typing(target) != Some(Typing::Whole) && text.chars().count() > 1 =>
+        {
+            let keys = text.chars().enumerate();
+            keys.map(|(at, key)| Act::Type { text: key.into(), append: *append || at > 0 }).collect()
+        }
+        act => vec![act.clone()],
     }
 }
 
