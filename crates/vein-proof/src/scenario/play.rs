@@ -320,7 +320,7 @@ impl<'s> Player<'s> {
         }
         self.next += 1;
         let Some((seen, mistakes)) = self.opened.take() else {
-            return self.play(number, &scenario.steps[number - 1], hands);
+            return Some(self.play(number, &scenario.steps[number - 1], hands));
         };
         let session = self.session.as_mut()?;
         let mut played = PlayedStep {
@@ -343,10 +343,12 @@ impl<'s> Player<'s> {
         number: usize,
         step: &super::Step,
         hands: &mut dyn Hands,
-    ) -> Option<PlayedStep> {
-        let session = self.session.as_mut()?;
-        let before = self.pictures.then(|| session.tree().clone());
-        let selected = judge::selected(session.tree(), &step.stated);
+    ) -> PlayedStep {
+        let before = self.session.as_ref().filter(|_| self.pictures).map(|s| s.tree().clone());
+        let selected = match &self.session {
+            Some(session) => judge::selected(session.tree(), &step.stated),
+            None => Vec::new(),
+        };
         let mut played = PlayedStep {
             number,
             deed: step.deed.shown(),
@@ -380,7 +382,7 @@ impl<'s> Player<'s> {
                 played.views = before.map(|before| Box::new((before, Tree::default())));
             }
         }
-        Some(played)
+        played
     }
 
     /// What is left once the page is dropped.

@@ -87,8 +87,9 @@ impl Reader {
         );
     }
 
-    /// Reports keys that mean nothing here.
-    fn keys(&mut self, table: &dyn TableLike, of: &str, known: &[&[&str]]) {
+    /// Reports keys that mean nothing here; `false` where there are some.
+    fn keys(&mut self, table: &dyn TableLike, of: &str, known: &[&[&str]]) -> bool {
+        let before = self.mistakes.len();
         for (name, _) in table.iter() {
             if known.iter().any(|known| known.contains(&name)) {
                 continue;
@@ -104,6 +105,7 @@ impl Reader {
             }
             self.wrong(mistake);
         }
+        self.mistakes.len() == before
     }
 
     fn text(&mut self, table: &dyn TableLike, key: &str) -> Option<At<String>> {
@@ -310,10 +312,12 @@ impl Reader {
     }
 
     fn step(&mut self, table: &dyn TableLike, at: Place) -> Option<Step> {
-        self.keys(table, "a step", &[DEEDS, BESIDE]);
+        let known = self.keys(table, "a step", &[DEEDS, BESIDE]);
         let done: Vec<&str> = DEEDS.iter().copied().filter(|deed| table.contains_key(deed)).collect();
         let deed = match done.as_slice() {
             [deed] => *deed,
+            // What is misspelt explains it.
+            [] if !known => return None,
             [] => {
                 let known: Vec<String> = DEEDS.iter().map(|deed| format!("`{deed}`")).collect();
                 self.wrong(
@@ -550,7 +554,9 @@ impl Reader {
             self.wrong(Mistake::new("wrong-value", &at, said));
             return None;
         };
-        self.keys(table, "a change", &[CHANGE]);
+        if !self.keys(table, "a change", &[CHANGE]) {
+            return None;
+        }
         let (part, selector, what) =
             (self.text(table, "part"), self.text(table, "at"), self.text(table, "what"));
         let part = match (part, selector, what) {

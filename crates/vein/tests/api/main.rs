@@ -7,3 +7,4 @@ mod documents;
 mod examples;
 mod golden;
 mod host;
+mod proving;
