@@ -61,8 +61,10 @@ impl Tree {
         let path = self.path_to_root(id);
         path.iter().enumerate().find_map(|(at, here)| {
             let name = self.name(*here)?;
-            let style = self.attribute(*here, "style").unwrap_or("");
-            let style: String = style.split_whitespace().collect();
+            let style = self.attribute(*here, "style").map(|style| -> String {
+                style.split_whitespace().collect()
+            });
+            let style = style.unwrap_or_default();
             let inside = at.checked_sub(1).map(|at| path[at]);
             let hidden = match name {
                 "template" | "script" | "style" | "noscript" | "datalist" => true,

@@ -42,6 +42,8 @@ pub enum Error {
         /// The page, for comparing.
         html: String,
     },
+    /// A person could not do that in a browser.
+    Refused(vein_proof::Refused),
     /// A browser would not dispatch this event to this element.
     NotDispatched(NotDispatched),
     /// The pulse was taken back.
@@ -86,6 +88,7 @@ impl std::fmt::Display for Error {
             Error::NotFound { selector, html } => {
                 write!(f, "nothing on the page matches `{selector}`; it holds:\n{html}")
             }
+            Error::Refused(refused) => write!(f, "{refused}"),
             Error::NotDispatched(error) => write!(f, "{error}"),
             Error::Failed(fault) => write!(f, "the pulse was taken back: {fault}"),
             Error::NotExact(error) => write!(f, "{error}"),
@@ -124,6 +127,7 @@ from! {
     Data(serde_json::Error);
     Select(SelectError);
     NotDispatched(NotDispatched);
+    Refused(vein_proof::Refused);
     NotExact(NotExact);
 }
 

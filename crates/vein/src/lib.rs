@@ -57,7 +57,7 @@ pub use vein_proof::coverage::Kind as CoverageKind;
 pub use vein_proof::outline::outline;
 pub use vein_proof::person::{modifiers_of, option_of, why_not};
 pub use vein_proof::{Act, Coverage, Mistake, Mutant, Played, PlayedStep, Player, Scenario, scenario};
-pub use vein_proof::{Entry as Pulse, NotExact, Row, RowSource, Session, Verdict};
+pub use vein_proof::{Entry as Pulse, NotExact, Refused, Row, RowSource, Session, Verdict};
 pub use vein_runtime::{
     Cause, Delivery, Difference, Dropped, Effect, Fault, Given, HostError, Layer, Left, PartChange,
     Question, QuestionId, ValueChange,

@@ -9,7 +9,7 @@ use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::task::{Context, Poll, Waker};
 use vein_plan::{Name, Property, Value, to_json};
-use vein_proof::{Entry, Session};
+use vein_proof::{Act, Entry, Session};
 use vein_runtime::{Left, Problem, Question, QuestionId};
 use vein_view::{Event, Layout, NodeId, Tree};
 
@@ -369,15 +369,28 @@ impl Page {
         &mut self.session
     }
 
-    /// Of the radio buttons of a group, one is checked (HTML standard, "radio button group").
-    fn leave_group(&mut self, node: NodeId) {
-        let tree = self.session.tree();
-        let Some(name) = tree.attribute(node, "name").map(str::to_owned) else { return };
-        let selector = format!("input[type=radio][name={name:?}]");
-        let others = tree.select(&selector).unwrap_or_default();
-        for other in others.into_iter().filter(|other| *other != node) {
-            self.session.tree_mut().set_flag(other, Property::Checked, false);
+    /// Does something as a person with the first element that a selector matches, with all that a
+    /// browser makes of it, and gives the pulses that it set off: none where nothing listens.
+    ///
+    /// # Errors
+    /// A selector that does not parse or matches nothing, what a person could not do in a browser, or
+    /// a pulse that was taken back; those after it have happened.
+    ///
+    /// ```
+    /// let ui = vein::Ui::from_sources([("a-note.vein", "holds note = ''\n<input value='<-> note'><p>{note}</p>")])?;
+    /// let mut page = ui.open("a-note", ())?;
+    /// let act = vein::Act::Type { text: "leek".into(), append: false };
+    /// assert_eq!(page.act("input", &act)?.len(), 4);
+    /// assert_eq!(page.find("p")?.text(), "leek");
+    /// # Ok::<(), vein::Error>(())
+    /// ```
+    pub fn act(&mut self, selector: &str, act: &Act) -> Result<Vec<Entry>, Error> {
+        let node = self.find(selector)?.node;
+        let mut entries = Vec::new();
+        for entry in self.session.act(node, act)? {
+            entries.push(self.succeeded(entry)?);
         }
+        Ok(entries)
     }
 
     /// Goes on outside with a pulse of [`Page::session_mut`]: who hears is told, who is asked is asked.
@@ -437,60 +450,22 @@ impl Found<'_> {
         self.page.tree().html_of(self.node, Layout::Exact)
     }
 
-    /// Clicks it, with what a browser does then by itself: a check box or radio button changes
-    /// first, `summary` opens and closes its `details`, a button submits its form.
+    /// Clicks it, with what a browser does then by itself: a check box or radio button changes first,
+    /// a label passes the click on, `summary` opens and closes its `details`, a button submits its
+    /// form. Of several pulses that this sets off, the last is given; [`Page::act`] gives all.
     ///
     /// # Errors
-    /// An element that a browser gives no clicks, or a pulse that was taken back.
+    /// An element that a person could not click, or a pulse that was taken back.
     pub fn click(self) -> Result<Entry, Error> {
         let Found { page, node } = self;
-        let kind = page.tree().attribute(node, "type").unwrap_or("").to_ascii_lowercase();
-        match (page.tree().name(node).unwrap_or(""), kind.as_str()) {
-            ("input", "checkbox" | "radio") => {
-                let is_radio = kind == "radio";
-                let on = is_radio || !page.tree().flag(node, Property::Checked);
-                let changes = page.tree().flag(node, Property::Checked) != on;
-                if page.tree().is_disabled(node) {
-                    return Found { page, node }.dispatch(&Event::new("click"));
-                }
-                page.session.tree_mut().set_flag(node, Property::Checked, on);
-                if is_radio {
-                    page.leave_group(node);
-                }
-                let clicked = Found { page, node }.dispatch(&Event::new("click"))?;
-                if !changes {
-                    return Ok(clicked);
-                }
-                let told = Found { page, node }.dispatch(&Event::new("input"))?;
-                if !told.pulse.heard_nothing() {
-                    return Ok(told);
-                }
-                Found { page, node }.dispatch(&Event::new("change"))
-            }
-            ("summary", _) => {
-                let details = page.tree().parent(node);
-                let clicked = Found { page, node }.dispatch(&Event::new("click"))?;
-                let Some(details) = details.filter(|id| page.tree().name(*id) == Some("details"))
-                else {
-                    return Ok(clicked);
-                };
-                let on = !page.tree().flag(details, Property::Open);
-                page.session.tree_mut().set_flag(details, Property::Open, on);
-                Found { page, node: details }.dispatch(&Event::new("toggle"))
-            }
-            ("button", "" | "submit") | ("input", "submit") => {
-                let around =
-                    std::iter::successors(page.tree().parent(node), |id| page.tree().parent(*id));
-                let form = around.into_iter().find(|id| page.tree().name(*id) == Some("form"));
-                let clicked = Found { page, node }.dispatch(&Event::new("click"))?;
-                match form {
-                    Some(form) if clicked.pulse.heard_nothing() => {
-                        Found { page, node: form }.dispatch(&Event::new("submit"))
-                    }
-                    _ => Ok(clicked),
-                }
-            }
-            _ => Found { page, node }.dispatch(&Event::new("click")),
+        let mut last = None;
+        for entry in page.session.act(node, &Act::Click)? {
+            last = Some(page.succeeded(entry)?);
+        }
+        match last {
+            Some(entry) => Ok(entry),
+            // Nobody hears it: a pulse in which nothing changes.
+            None => Found { page, node }.dispatch(&Event::new("click")),
         }
     }
 

@@ -47,7 +47,9 @@ impl ScenarioFile {
         let text = std::fs::read_to_string(path).map_err(io)?;
         let shown = path.strip_prefix(".").unwrap_or(path).to_string_lossy().into_owned();
         let folder = path.parent().unwrap_or(Path::new(""));
-        ScenarioFile::of(Source { path: shown, text }, Some(folder))
+        ScenarioFile::of(Source { path: shown, text }, &|data| {
+            std::fs::read_to_string(folder.join(data))
+        })
     }
 
     /// A scenario from its text. Data in a file is looked for from the present folder.
@@ -58,19 +60,33 @@ impl ScenarioFile {
         path: impl Into<String>,
         text: impl Into<String>,
     ) -> Result<ScenarioFile, Error> {
-        ScenarioFile::of(Source { path: path.into(), text: text.into() }, None)
+        ScenarioFile::from_text_with(path, text, &|data| std::fs::read_to_string(data))
     }
 
-    fn of(source: Source, folder: Option<&Path>) -> Result<ScenarioFile, Error> {
+    /// As [`ScenarioFile::from_text`], with what reads the file of its data by its path.
+    ///
+    /// # Errors
+    /// As [`ScenarioFile::read`].
+    pub fn from_text_with(
+        path: impl Into<String>,
+        text: impl Into<String>,
+        read: &dyn Fn(&str) -> std::io::Result<String>,
+    ) -> Result<ScenarioFile, Error> {
+        ScenarioFile::of(Source { path: path.into(), text: text.into() }, read)
+    }
+
+    fn of(
+        source: Source,
+        read: &dyn Fn(&str) -> std::io::Result<String>,
+    ) -> Result<ScenarioFile, Error> {
         let wrong = |mistakes: &[Mistake]| Error::Scenario(Box::new(report(&source, mistakes)));
         let scenario = Scenario::read(&source.text).map_err(|mistakes| wrong(&mistakes))?;
         let data = match &scenario.data {
             Data::Nothing => Value::Null,
             Data::Inline(value) => value.value.clone(),
             Data::File(path) => {
-                let file = folder.map_or(PathBuf::from(&path.value), |f| f.join(&path.value));
                 let cannot = |why: String| {
-                    let said = format!("the data `{}` cannot be used: {why}", file.display());
+                    let said = format!("the data `{}` cannot be used: {why}", path.value);
                     wrong(&[Mistake {
                         code: "wrong-data",
                         place: path.place.clone(),
@@ -80,8 +96,7 @@ impl ScenarioFile {
                         instead: None,
                     }])
                 };
-                let text =
-                    std::fs::read_to_string(&file).map_err(|error| cannot(error.to_string()))?;
+                let text = read(&path.value).map_err(|error| cannot(error.to_string()))?;
                 vein_plan::json::parse(&text).map_err(|error| cannot(error.to_string()))?
             }
         };

@@ -7,34 +7,30 @@ use crate::project::Opened;
 use crate::serve::{self, Ledger};
 use anyhow::{Context, Result};
 use serde_json::json;
-use vein::{Page, Pulse, Ui, Value};
+use include_dir::{Dir, include_dir};
+use vein::{Page, Pulse, ScenarioFile, Ui, Value};
 
 const COMPONENT: &str = "glass-house";
 
-macro_rules! component {
-    ($name:literal) => {
-        (
-            concat!($name, ".vein"),
-            include_str!(concat!("../../../../examples/glasshouse/", $name, ".vein")),
-        )
-    };
+/// The glasshouse, as it stood when this was compiled.
+static GLASSHOUSE: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../examples/glasshouse");
+
+/// The text of one of its files.
+fn file(name: &str) -> Result<&'static str> {
+    let file = GLASSHOUSE.get_file(name).and_then(|file| file.contents_utf8());
+    file.with_context(|| format!("the demo holds no `{name}`"))
 }
 
-const SOURCES: &[(&str, &str)] = &[
-    component!("alarm-bell"),
-    component!("bed-card"),
-    component!("bench-view"),
-    component!("can-count"),
-    component!("glass-house"),
-    component!("panel-box"),
-    component!("plant-form"),
-    component!("sky-forecast"),
-    component!("tank-gauge"),
-    component!("water-tank"),
-];
-const SETTINGS: &str = include_str!("../../../../examples/glasshouse/vein.toml");
-const DATA: &str = include_str!("../../../../examples/glasshouse/glass-house.json");
-const STYLE: &str = include_str!("../../../../examples/glasshouse/glasshouse.css");
+/// The texts of its files with an ending, in the order of their names.
+fn files(folder: &'static Dir<'static>, ending: &str) -> Vec<(String, &'static str)> {
+    let named = folder.files().filter_map(|file| {
+        let name = file.path().file_name()?.to_str()?.to_owned();
+        Some((name, file.contents_utf8()?))
+    });
+    let mut files: Vec<_> = named.filter(|(name, _)| name.ends_with(ending)).collect();
+    files.sort();
+    files
+}
 
 /// One stop of the tour: what to say, and what to do.
 type Stop = (&'static str, fn(&mut Page) -> Result<Pulse>);
@@ -93,12 +89,12 @@ fn answer(page: &mut Page, function: &str, answer: Result<Value, String>) -> Res
 }
 
 pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
-    let ui = Ui::from_sources(SOURCES.iter().copied())?;
-    let props = vein::json::parse(DATA)?;
+    let ui = Ui::from_sources(files(&GLASSHOUSE, ".vein"))?;
+    let props = vein::json::parse(file("glass-house.json")?)?;
     if demo.serve {
         let component = COMPONENT.to_owned();
-        let styles = vec![STYLE.to_owned()];
-        let answers = project::answers(SETTINGS)?;
+        let styles = vec![file("glasshouse.css")?.to_owned()];
+        let answers = project::answers(file("vein.toml")?)?;
         let opened = Opened { ui, component, props, styles, port: demo.port, answers };
         return serve::run(opened, Ledger::Text);
     }
@@ -118,17 +114,65 @@ pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
         }
     }
     let pulses = TOUR.len();
+    let scenarios = scenarios(&ui)?;
     if demo.json {
-        output::line(json!({ "pulses": pulses, "inexact": inexact }));
+        let told = json!({
+            "pulses": pulses,
+            "inexact": inexact,
+            "scenarios": scenarios.all,
+            "failed": scenarios.failed,
+        });
+        output::line(told);
     } else if inexact == 0 {
         output::line(format!(
             "\n{pulses} pulses, every one exact: held against the view rendered afresh."
         ));
+        output::line(scenarios.said());
         output::line("See it in a browser: vein demo --serve");
     } else {
         output::line(format!("\n{inexact} of {pulses} pulses were not exact."));
+        output::line(scenarios.said());
     }
-    Ok(Outcome::of(inexact == 0))
+    Ok(Outcome::of(inexact == 0 && scenarios.failed.is_empty()))
+}
+
+/// The scenarios of the glasshouse, played.
+struct Scenarios {
+    all: usize,
+    steps: usize,
+    pulses: usize,
+    failed: Vec<String>,
+}
+
+impl Scenarios {
+    fn said(&self) -> String {
+        let Scenarios { all, steps, pulses, failed } = self;
+        let verdict = match failed.as_slice() {
+            [] => "each step changed exactly what it states.".to_owned(),
+            failed => format!("these do not hold: {}", failed.join(", ")),
+        };
+        format!("{all} scenarios with {steps} steps and {pulses} pulses: {verdict}")
+    }
+}
+
+fn scenarios(ui: &Ui) -> Result<Scenarios> {
+    let folder = GLASSHOUSE.get_dir("scenarios").context("the demo holds no scenarios")?;
+    let mut played = Scenarios { all: 0, steps: 0, pulses: 0, failed: Vec::new() };
+    for (name, text) in files(folder, vein::SCENARIO_ENDING) {
+        let data = |path: &str| {
+            let name = path.trim_start_matches("../");
+            file(name).map(str::to_owned).map_err(std::io::Error::other)
+        };
+        let scenario = ScenarioFile::from_text_with(name, text, &data)?;
+        let outcome = scenario.play(ui)?;
+        played.all += 1;
+        played.steps += scenario.scenario().steps.len();
+        played.pulses += outcome.entries().count();
+        if !outcome.holds() {
+            played.failed.push(scenario.name().to_owned());
+        }
+    }
+    Ok(played)
 }
 
 /// What the tour begins with: the page in numbers, and one bed of it as it stands in HTML.

@@ -17,6 +17,7 @@ pub(crate) mod seen;
 pub use accept::accept;
 pub use judge::{Finding, Pairing, same_address};
 pub use play::{Hands, InMemory, Played, PlayedStep, Player};
+pub use read::keys;
 pub use seen::{Origin, SeenPart, SeenRun, SeenStep};
 
 use crate::person::Act;

@@ -46,6 +46,18 @@ const SIGHT: &[&str] = &[
     "attributes",
 ];
 
+/// What can be written, by where: in the file, in an answer, in a step, in a change, in what must be
+/// seen.
+pub fn keys() -> [(&'static str, Vec<&'static str>); 5] {
+    [
+        ("scenario", TOP.to_vec()),
+        ("answer", ANSWER.to_vec()),
+        ("step", [DEEDS, BESIDE].concat()),
+        ("change", CHANGE.to_vec()),
+        ("sight", SIGHT.to_vec()),
+    ]
+}
+
 struct Reader {
     mistakes: Vec<Mistake>,
 }

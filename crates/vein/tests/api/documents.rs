@@ -1,9 +1,11 @@
 //! What the documents say is so.
 
 use serde_json::json;
-use vein::{Error, RULES, Ui, members};
+use vein::{Error, RULES, Scenario, Ui, members};
 
 const README: &str = include_str!("../../../../README.md");
+const SCENARIOS: &str = include_str!("../../../../docs/scenarios.md");
+const SCHEMA: &str = include_str!("../../../../docs/scenario.schema.json");
 const LANGUAGE: &str = include_str!("../../../../docs/language.md");
 
 /// The blocks of code that are marked as text, in order.
@@ -46,5 +48,29 @@ fn the_reference_has_every_diagnostic_and_every_member() {
                 && line.split(|c: char| !c.is_alphanumeric() && c != '_').any(|w| w == info.name)
         });
         assert!(shown, "`{}` is in no table", info.name);
+    }
+}
+
+#[test]
+fn the_guide_to_scenarios_and_the_schema_have_every_key() {
+    let starts = SCENARIOS.match_indices("```toml\n").map(|(at, mark)| at + mark.len());
+    for text in starts.map(|at| SCENARIOS[at..].split("```").next().expect("an end")) {
+        assert!(Scenario::read(text).is_ok(), "{:?}\n{text}", Scenario::read(text).err());
+    }
+    let schema: serde_json::Value = serde_json::from_str(SCHEMA).expect("JSON");
+    for (of, keys) in vein::scenario::keys() {
+        let place = if of == "scenario" { &schema } else { &schema["$defs"][of] };
+        // A change may be an address alone.
+        let place = if of == "change" { &place["oneOf"][1] } else { place };
+        let properties = place["properties"].as_object().expect("properties");
+        let mut known: Vec<&str> = properties.keys().map(String::as_str).collect();
+        let mut keys: Vec<&str> = keys;
+        known.sort_unstable();
+        keys.sort_unstable();
+        assert_eq!(known, keys, "{of}");
+        for key in keys {
+            let told = [format!("`{key}`"), format!("`{key} =")];
+            assert!(told.iter().any(|told| SCENARIOS.contains(told)), "no word on `{key}`");
+        }
     }
 }

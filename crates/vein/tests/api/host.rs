@@ -89,7 +89,7 @@ fn a_full_bed_disables_its_button() -> Result<(), Error> {
     let mut page = card();
     page.set("moisture", 100)?;
     let refused = page.find("button")?.click().expect_err("a disabled button");
-    assert!(matches!(refused, Error::NotDispatched(_)), "{refused}");
+    assert!(matches!(refused, Error::Refused(_)), "{refused}");
     Ok(())
 }
 
