@@ -3,9 +3,9 @@
 
 use crate::diagnostics::{BadTimer, NotLoaded, NotWatchable, WrongAnswer, WrongArguments};
 use crate::scope::{CellRole, Checker, Loaded, Symbol, Typed};
-use vein_plan::nearest;
 use crate::types::Ty;
 use vein_plan::code::{Body, Expr, Stmt};
+use vein_plan::nearest;
 use vein_plan::ops::Binary;
 use vein_plan::{
     Answers, Asked, CellKind, Extent, Hook, PlanRead, ReadStep, Reads, Source, When, status,

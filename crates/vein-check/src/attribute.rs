@@ -9,9 +9,9 @@ use crate::interface::{Root, falls_to_root};
 use crate::markup::{Markup, STRUCTURE, writable};
 use crate::names::free_names;
 use crate::scope::{Checker, LocalKind, LocalName, Typed};
-use vein_plan::nearest;
 use crate::types::Ty;
 use vein_plan::code::{Expr, ExprId, Item};
+use vein_plan::nearest;
 use vein_plan::ops::Logical;
 use vein_plan::{
     EventField, Form, Listener, ListenerOptions, Name, PartKind, Property, Reads, dom,

@@ -12,9 +12,9 @@ use crate::scope::{
     CellRole, Checker, EventInfo, HandlerInfo, LocalKind, LocalName, Project, Symbol,
 };
 use crate::stores::StoreFacts;
-use vein_plan::nearest;
 use crate::types::{Tables, Ty};
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
+use vein_plan::nearest;
 use vein_plan::{Block, CellKind, Event, Given, Handler, Plan, Reads, SpotKind, When};
 use vein_syntax::ast::{DeclarationKind, Expr, File, Ident, Stmt, TypeExpr, TypeKind, TypedName};
 use vein_syntax::{LineIndex, Span};

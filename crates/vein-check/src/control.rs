@@ -252,8 +252,7 @@ impl Checker<'_> {
                 why: String::new(),
                 nearest: match ty.without_null() {
                     Ty::Literals(all) => {
-                        vein_plan::nearest(text, all.iter().map(String::as_str))
-                            .map(str::to_owned)
+                        vein_plan::nearest(text, all.iter().map(String::as_str)).map(str::to_owned)
                     }
                     _ => None,
                 },

@@ -6,9 +6,9 @@ use crate::diagnostics::{
 };
 use crate::narrow::{facts, path_of};
 use crate::scope::{CellRole, Checker, Links, LocalKind, Symbol, Typed};
-use vein_plan::nearest;
 use crate::types::Ty;
 use vein_plan::code::{Expr, Field, Item, Piece};
+use vein_plan::nearest;
 use vein_plan::ops::{Binary, Logical, Unary};
 use vein_syntax::Span;
 use vein_syntax::ast::{self, ExprKind, Ident, RecordItem, TemplatePiece};

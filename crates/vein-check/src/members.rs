@@ -2,10 +2,10 @@
 
 use crate::diagnostics::{NoEffect, UnknownField, WrongArguments, WrongType};
 use crate::scope::{Checker, Links, LocalKind, LocalName, Symbol, Typed};
-use vein_plan::nearest;
 use crate::types::Ty;
 use vein_plan::code::{Expr, Function, LocalId};
 use vein_plan::members::{MEMBERS, Member, MemberInfo, Param, Receiver, Returns, find};
+use vein_plan::nearest;
 use vein_syntax::Span;
 use vein_syntax::ast::{self, ExprKind, Ident};
 

@@ -7,10 +7,10 @@ use crate::diagnostics::{
 use crate::members::LIST_EDITS;
 use crate::narrow::{facts, path_of};
 use crate::scope::{CellRole, Checker, LocalKind, LocalName, Symbol, Typed};
-use vein_plan::nearest;
 use crate::types::Ty;
 use vein_plan::code::{Body, Expr, Function, ListEdit, Place, PlaceStep, Stmt};
 use vein_plan::members::Member;
+use vein_plan::nearest;
 use vein_plan::ops::Binary;
 use vein_syntax::Span;
 use vein_syntax::ast::{self, ExprKind, Ident, StmtKind};

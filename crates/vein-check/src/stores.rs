@@ -5,13 +5,13 @@ use crate::diagnostics::{
 };
 use crate::report::Diagnostic;
 use crate::scope::{CellRole, Checker, Loaded, Symbol, Typed};
-use vein_plan::nearest;
 use crate::types::Ty;
 use crate::{FileFacts, NameTaken};
 use rustc_hash::FxHashMap as HashMap;
 use std::collections::BTreeMap;
 use vein_plan::CellKind;
 use vein_plan::code::{Expr, Stmt};
+use vein_plan::nearest;
 use vein_syntax::Span;
 use vein_syntax::ast::{self, DeclarationKind, ExprKind, File, Ident};
 

@@ -67,8 +67,10 @@ fn text_of(literal: &str) -> Option<String> {
 fn name_of(file: &Path) -> String {
     let name = file.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let name = name.strip_suffix(ENDING).unwrap_or(&name);
-    let name: String =
-        name.chars().map(|c| if c.is_alphanumeric() { c.to_ascii_lowercase() } else { '_' }).collect();
+    let name: String = name
+        .chars()
+        .map(|c| if c.is_alphanumeric() { c.to_ascii_lowercase() } else { '_' })
+        .collect();
     match name.starts_with(|c: char| c.is_ascii_digit()) {
         true => format!("_{name}"),
         false => name,

@@ -106,12 +106,10 @@ impl Coverage {
         let mut ran = |block: u32, owner: Owner| {
             let ran = Ran { plan: number, block, owner };
             let seen = seen_run(program, &ran);
-            self.items.insert(Piece::Ran(ran), Item {
-                kind: Kind::Handler,
-                name: seen.name,
-                origin: seen.origin,
-                count: 0,
-            });
+            self.items.insert(
+                Piece::Ran(ran),
+                Item { kind: Kind::Handler, name: seen.name, origin: seen.origin, count: 0 },
+            );
         };
         for handler in 0..plan.handlers.len() {
             ran(0, Owner::Handler(handler as u32));
@@ -206,7 +204,8 @@ impl Coverage {
             });
         }
         for ran in &entry.pulse.ran {
-            let block = if matches!(ran.owner, Owner::Handler(_) | Owner::Hook(_)) { 0 } else { ran.block };
+            let block =
+                if matches!(ran.owner, Owner::Handler(_) | Owner::Hook(_)) { 0 } else { ran.block };
             self.seen(Piece::Ran(Ran { block, ..*ran }));
         }
     }
@@ -219,7 +218,8 @@ impl Coverage {
         for (plan, block) in standing {
             self.seen(Piece::Block(plan, block));
         }
-        let unseen = |watched: &Watched| self.items.get(&watched.piece).is_some_and(|i| i.count == 0);
+        let unseen =
+            |watched: &Watched| self.items.get(&watched.piece).is_some_and(|i| i.count == 0);
         self.props.retain(unseen);
         if self.props.is_empty() {
             return;
@@ -301,7 +301,8 @@ impl Coverage {
             let _ = writeln!(out, "TN:\nSF:{}", path(component));
             let handlers = || items.iter().filter(|item| item.kind == Kind::Handler);
             let branches = || items.iter().filter(|item| item.kind == Kind::Branch);
-            let hit = |found: &mut dyn Iterator<Item = &&Item>| found.filter(|i| i.count > 0).count();
+            let hit =
+                |found: &mut dyn Iterator<Item = &&Item>| found.filter(|i| i.count > 0).count();
             for item in handlers() {
                 let _ = writeln!(out, "FN:{},{}", item.origin.line, named(item));
             }
@@ -359,7 +360,8 @@ fn is_key(plan: &Plan, block: u32, read: &PlanRead) -> bool {
             at = *of;
         }
         path.reverse();
-        matches!(plan.exprs[at as usize], Expr::Cell(cell) if cell == read.cell) && path == read.path
+        matches!(plan.exprs[at as usize], Expr::Cell(cell) if cell == read.cell)
+            && path == read.path
     })
 }
 

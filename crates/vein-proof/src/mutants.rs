@@ -145,13 +145,13 @@ impl Breaker<'_> {
                 let turned = Expr::Choose(*test, *otherwise, *then);
                 Some(("a condition is turned around", turned))
             }
-            Expr::Binary(op, a, b) if a != b => swapped(*op).map(|what| (what, Expr::Binary(*op, *b, *a))),
+            Expr::Binary(op, a, b) if a != b => {
+                swapped(*op).map(|what| (what, Expr::Binary(*op, *b, *a)))
+            }
             Expr::Logical(op, a, b) => Some(match op {
                 Logical::And => ("`&&` is `||`", Expr::Logical(Logical::Or, *a, *b)),
                 Logical::Or => ("`||` is `&&`", Expr::Logical(Logical::And, *a, *b)),
-                Logical::Coalesce => {
-                    ("the sides of `??` are swapped", Expr::Logical(*op, *b, *a))
-                }
+                Logical::Coalesce => ("the sides of `??` are swapped", Expr::Logical(*op, *b, *a)),
             }),
             _ => None,
         };
@@ -212,9 +212,8 @@ impl Mutant {
     /// The program with this one thing broken.
     pub fn broken(&self, program: &Program) -> Program {
         // What has a default falls back to it, the rest is `null`.
-        let is_defaulted = |kind: &CellKind| {
-            matches!(kind, CellKind::Prop(Some(_)) | CellKind::Shared(Some(_)))
-        };
+        let is_defaulted =
+            |kind: &CellKind| matches!(kind, CellKind::Prop(Some(_)) | CellKind::Shared(Some(_)));
         let of_plan = |plan: &Plan| -> Vec<CellId> {
             let cells = (0..).zip(&plan.cells).filter(|(_, cell)| is_defaulted(&cell.kind));
             cells.map(|(number, _)| number).collect()

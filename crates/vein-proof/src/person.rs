@@ -127,7 +127,8 @@ pub fn why_not(tree: &Tree, target: NodeId, act: &Act) -> Option<String> {
     let called = tree.described(target);
     let name = tree.name(target).unwrap_or("");
     if let Some(by) = tree.hidden_by(target) {
-        let by = if by == target { "it".into() } else { format!("`{}` around it", tree.described(by)) };
+        let by =
+            if by == target { "it".into() } else { format!("`{}` around it", tree.described(by)) };
         return Some(format!("`{called}` is hidden, by {by}: a person cannot use it"));
     }
     if tree.is_inert(target) {
@@ -230,7 +231,9 @@ fn option_disabled(tree: &Tree, option: NodeId) -> bool {
 pub fn option_of(tree: &Tree, select: NodeId, wanted: &str) -> Option<NodeId> {
     let options = options_of(tree, select);
     let by_value = options.iter().find(|option| option_value(tree, **option) == wanted);
-    by_value.or_else(|| options.iter().find(|option| option_text(tree, **option) == wanted)).copied()
+    by_value
+        .or_else(|| options.iter().find(|option| option_text(tree, **option) == wanted))
+        .copied()
 }
 
 impl Person<'_> {
@@ -300,7 +303,10 @@ impl Person<'_> {
         }
         let acting = self.tree().closest(target, |id| {
             let tree = self.tree();
-            matches!(tree.name(id), Some("input" | "button" | "label" | "summary" | "a" | "select" | "textarea"))
+            matches!(
+                tree.name(id),
+                Some("input" | "button" | "label" | "summary" | "a" | "select" | "textarea")
+            )
         });
         let Some(acting) = acting else {
             self.event(target, Event::new("click"));
@@ -576,7 +582,8 @@ impl Person<'_> {
         if !matches!(tree.control_type(target).as_str(), "number" | "range") {
             return;
         }
-        let limit = |name: &str| -> Option<f64> { tree.attribute(target, name)?.trim().parse().ok() };
+        let limit =
+            |name: &str| -> Option<f64> { tree.attribute(target, name)?.trim().parse().ok() };
         let range = tree.control_type(target) == "range";
         let (min, max) = match range {
             true => (Some(limit("min").unwrap_or(0.0)), Some(limit("max").unwrap_or(100.0))),
@@ -594,7 +601,9 @@ impl Person<'_> {
     }
 
     fn submit_implicitly(&mut self, field: NodeId) {
-        let Some(form) = self.tree().form_of(field).filter(|form| self.stands(*form)) else { return };
+        let Some(form) = self.tree().form_of(field).filter(|form| self.stands(*form)) else {
+            return;
+        };
         match self.tree().default_button(form) {
             Some(button) if self.tree().is_disabled(button) => {}
             Some(button) => self.clicked(button),

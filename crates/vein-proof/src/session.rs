@@ -301,7 +301,10 @@ impl Session {
         };
         self.sent.clear();
         let applied = self.tree.apply(&pulse.patches);
-        debug_assert!(applied.is_ok() || self.is_tampered_with(), "a patch was refused: {applied:?}");
+        debug_assert!(
+            applied.is_ok() || self.is_tampered_with(),
+            "a patch was refused: {applied:?}"
+        );
         // What cannot have the focus any more loses it, and nobody is told (HTML standard, "focus fixup").
         if self.tree.focused().is_some_and(|id| !self.tree.is_focusable(id)) {
             self.tree.set_focused(None);

@@ -273,7 +273,8 @@ impl Runtime {
             _ => return Err(HostError::PropsNotAnObject),
         };
         let declared = &events[number].payload;
-        let extra = given.iter().find(|(name, _)| !declared.iter().any(|(known, _)| known == *name));
+        let extra =
+            given.iter().find(|(name, _)| !declared.iter().any(|(known, _)| known == *name));
         if let Some((name, _)) = extra {
             let known = declared.iter().map(|(name, _)| format!("{event}.{name}")).collect();
             return Err(HostError::UnknownPath { path: format!("{event}.{name}"), known });
@@ -305,9 +306,9 @@ impl Runtime {
     /// The components that stand on the page inside its own, with their addresses, in no order.
     pub fn components(&self) -> Vec<(String, ScopeId)> {
         let graph = &self.view.graph;
-        let scopes = (0..).zip(&graph.scopes).filter(|(id, scope)| {
-            scope.alive && scope.instance == *id && scope.holder.0 != NONE
-        });
+        let scopes = (0..)
+            .zip(&graph.scopes)
+            .filter(|(id, scope)| scope.alive && scope.instance == *id && scope.holder.0 != NONE);
         scopes.map(|(id, _)| (graph.name_of(id), id)).collect()
     }
 

@@ -61,9 +61,9 @@ impl Tree {
         let path = self.path_to_root(id);
         path.iter().enumerate().find_map(|(at, here)| {
             let name = self.name(*here)?;
-            let style = self.attribute(*here, "style").map(|style| -> String {
-                style.split_whitespace().collect()
-            });
+            let style = self
+                .attribute(*here, "style")
+                .map(|style| -> String { style.split_whitespace().collect() });
             let style = style.unwrap_or_default();
             let inside = at.checked_sub(1).map(|at| path[at]);
             let hidden = match name {
@@ -71,7 +71,8 @@ impl Tree {
                 "input" => self.control_type(*here) == "hidden",
                 "dialog" => !self.flag(*here, Property::Open),
                 "details" => {
-                    let summary = inside.is_some_and(|inside| self.summary_of(*here) == Some(inside));
+                    let summary =
+                        inside.is_some_and(|inside| self.summary_of(*here) == Some(inside));
                     inside.is_some() && !self.flag(*here, Property::Open) && !summary
                 }
                 _ => false,
@@ -149,7 +150,10 @@ impl Tree {
         let form = self.form_of(id);
         let all = self.elements().into_iter();
         all.filter(|other| {
-            *other != id && is_radio(*other) && name(*other) == Some(own) && self.form_of(*other) == form
+            *other != id
+                && is_radio(*other)
+                && name(*other) == Some(own)
+                && self.form_of(*other) == form
         })
         .collect()
     }
@@ -231,7 +235,14 @@ impl Tree {
             self.name(**id) == Some("input")
                 && !matches!(
                     self.control_type(**id).as_str(),
-                    "hidden" | "range" | "color" | "checkbox" | "radio" | "file" | "button" | "reset"
+                    "hidden"
+                        | "range"
+                        | "color"
+                        | "checkbox"
+                        | "radio"
+                        | "file"
+                        | "button"
+                        | "reset"
                 )
         };
         self.controls_of(form).iter().filter(blocks).count()

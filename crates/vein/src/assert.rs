@@ -70,9 +70,8 @@ pub fn changed_as(pulse: &Pulse, stated: &[(&str, Option<String>)]) -> Result<()
     let mut holds = true;
     for (address, shown) in stated {
         let address = address.replace(" > ", " › ");
-        let is = |at: &usize| {
-            vein_proof::scenario::same_address(&address, &parts[*at].address, own)
-        };
+        let is =
+            |at: &usize| vein_proof::scenario::same_address(&address, &parts[*at].address, own);
         let found: Vec<usize> = (0..parts.len()).filter(is).collect();
         found.iter().for_each(|at| claimed[*at] = true);
         let (_, to) = match found.first() {
@@ -104,5 +103,8 @@ pub fn changed_as(pulse: &Pulse, stated: &[(&str, Option<String>)]) -> Result<()
         format!("{mark} {stated:<width$}  {seen}\n")
     });
     let table: String = rows.collect();
-    Err(format!("the pulse changed other parts than stated\n  {:<width$}  seen\n{table}\n{pulse}", "stated"))
+    Err(format!(
+        "the pulse changed other parts than stated\n  {:<width$}  seen\n{table}\n{pulse}",
+        "stated"
+    ))
 }

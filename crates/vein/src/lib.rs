@@ -36,27 +36,31 @@ mod prove;
 mod subscription;
 mod ui;
 
-pub use driven::Remote;
 #[doc(hidden)]
 pub use assert::changed_as;
+pub use driven::Remote;
 pub use error::Error;
 pub use opening::{Function, Opening};
 pub use page::{Found, Page};
 pub use prove::{SCENARIO_ENDING, ScenarioFile, prove_file, same_scenarios, scenarios_in};
-pub use vein_macros::scenarios;
 pub use subscription::Subscription;
 pub use ui::Ui;
+pub use vein_macros::scenarios;
 
 pub use vein_check::{ActionReach, PartReach, PathReach, ReachMap};
 pub use vein_check::{
     Checked, Diagnostic, Fix, RULES, Report, Rule, Severity, Source, Workspace, check, nearest,
 };
 pub use vein_plan::json;
-pub use vein_plan::{EventField, LoadError, Location, Misfit, Namespace, Property, Shown, Step, Value};
+pub use vein_plan::{
+    EventField, LoadError, Location, Misfit, Namespace, Property, Shown, Step, Value,
+};
 pub use vein_proof::coverage::Kind as CoverageKind;
 pub use vein_proof::outline::outline;
 pub use vein_proof::person::{modifiers_of, option_of, why_not};
-pub use vein_proof::{Act, Coverage, Mistake, Mutant, Played, PlayedStep, Player, Scenario, scenario};
+pub use vein_proof::{
+    Act, Coverage, Mistake, Mutant, Played, PlayedStep, Player, Scenario, scenario,
+};
 pub use vein_proof::{Entry as Pulse, NotExact, Refused, Row, RowSource, Session, Verdict};
 pub use vein_runtime::{
     Cause, Delivery, Difference, Dropped, Effect, Fault, Given, HostError, Layer, Left, PartChange,

@@ -203,7 +203,7 @@ fn report(source: &Source, mistakes: &[Mistake]) -> Report {
         let span = Span::new(mistake.place.start, mistake.place.end);
         let fix = mistake.instead.as_ref().map(|instead| Fix {
             title: format!("did you mean `{}`?", instead.trim_matches('"')),
-            edits: vec![(span, instead.clone())],
+            edits: vec![(span, instead.to_string())],
             safe: false,
         });
         Diagnostic {

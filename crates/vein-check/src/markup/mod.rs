@@ -13,9 +13,9 @@ use crate::diagnostics::{
 use crate::interface::Root;
 use crate::narrow::Fact;
 use crate::scope::{Checker, LocalName};
-use vein_plan::nearest;
 use crate::types::Ty;
 use vein_plan::code::{Expr, ExprId, Piece};
+use vein_plan::nearest;
 use vein_plan::{Block, BlockId, Conversion, Part, PartKind, Reads, SpotKind, TemplateNode};
 use vein_syntax::Span;
 use vein_syntax::ast::{Attribute, AttributeValue, Element, Node, TextPiece};

@@ -6,8 +6,8 @@ use crate::project;
 use crate::project::Opened;
 use crate::serve::{self, Ledger};
 use anyhow::{Context, Result};
-use serde_json::json;
 use include_dir::{Dir, include_dir};
+use serde_json::json;
 use vein::{Page, Pulse, ScenarioFile, Ui, Value};
 
 const COMPONENT: &str = "glass-house";

@@ -2,7 +2,7 @@
 
 use super::{Proved, Run, file_of};
 use serde_json::{Value as Json, json};
-use vein::{CoverageKind, ScenarioFile, PlayedStep, Ui};
+use vein::{CoverageKind, PlayedStep, ScenarioFile, Ui};
 
 pub(super) fn proved(ui: &Ui, proved: &Proved) -> Json {
     let coverage = &proved.coverage;
@@ -41,9 +41,7 @@ fn scenario(run: &Run) -> Json {
             let steps = played.steps.iter().map(|told| step(file, told)).collect();
             (steps, json!([]), played.left_out)
         }
-        Err(vein::Error::Scenario(report)) => {
-            (Vec::new(), report.json()["diagnostics"].clone(), 0)
-        }
+        Err(vein::Error::Scenario(report)) => (Vec::new(), report.json()["diagnostics"].clone(), 0),
         Err(error) => (Vec::new(), json!([{ "message": error.to_string() }]), 0),
     };
     json!({
@@ -89,9 +87,11 @@ fn step(file: &ScenarioFile, step: &PlayedStep) -> Json {
             "written_at": part.origin.to_string(),
         })
     });
-    let ran = step.seen.ran.iter().map(|ran| {
-        json!({ "name": ran.name, "written_at": ran.origin.to_string() })
-    });
+    let ran = step
+        .seen
+        .ran
+        .iter()
+        .map(|ran| json!({ "name": ran.name, "written_at": ran.origin.to_string() }));
     json!({
         "number": step.number,
         "deed": step.deed,

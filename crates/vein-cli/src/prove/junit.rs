@@ -14,7 +14,8 @@ pub(super) fn proved(proved: &Proved) -> Result<String> {
             Ok((file, played)) => {
                 let mistakes: Vec<_> = played.mistakes().cloned().collect();
                 (!played.holds()).then(|| {
-                    let first = mistakes.first().map_or(String::new(), |first| first.message.clone());
+                    let first =
+                        mistakes.first().map_or(String::new(), |first| first.message.clone());
                     (first, file.report(&mistakes).text(false))
                 })
             }

@@ -112,9 +112,8 @@ pub(crate) fn once(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome>
 pub(crate) fn file_of(ui: &Ui, component: &str) -> String {
     let name = format!("{component}.vein");
     let sources = ui.report().map_or(&[][..], |report| &report.sources);
-    let source = sources.iter().find(|source| {
-        source.path.rsplit(['/', '\\']).next() == Some(name.as_str())
-    });
+    let source =
+        sources.iter().find(|source| source.path.rsplit(['/', '\\']).next() == Some(name.as_str()));
     source.map_or(name, |source| source.path.clone())
 }
 
@@ -134,7 +133,9 @@ pub(crate) fn wanted(project: &Project, asked: &[String]) -> Result<Vec<PathBuf>
         let path = PathBuf::from(part);
         let matching: Vec<PathBuf> = match path.is_file() {
             true => vec![path],
-            false => all.iter().filter(|file| name_of(file).contains(part.as_str())).cloned().collect(),
+            false => {
+                all.iter().filter(|file| name_of(file).contains(part.as_str())).cloned().collect()
+            }
         };
         if matching.is_empty() {
             let names: Vec<String> = all.iter().map(|file| name_of(file)).collect();

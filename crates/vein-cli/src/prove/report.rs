@@ -13,7 +13,8 @@ use vein::{CoverageKind, NodeId, Played, PlayedStep, ScenarioFile, Tree, Ui};
 const STYLE: &str = include_str!("../../page/report.css");
 
 /// Nothing runs, and nothing is fetched.
-const POLICY: &str = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; form-action 'none'";
+const POLICY: &str =
+    "default-src 'none'; style-src 'unsafe-inline'; img-src data:; form-action 'none'";
 
 /// What stands around a changed element is shown with it, as long as it is no more than this.
 const MOST_ELEMENTS: usize = 24;
@@ -113,8 +114,10 @@ fn head(out: &mut String, proved: &Proved) {
         (format!("{} %", floored(proved.coverage.percent())), "of the components seen at work"),
         (duration(proved.took), place),
     ];
-    let numbers: String =
-        numbers.iter().map(|(n, what)| format!("<li><b>{n}</b> <span>{what}</span></li>\n")).collect();
+    let numbers: String = numbers
+        .iter()
+        .map(|(n, what)| format!("<li><b>{n}</b> <span>{what}</span></li>\n"))
+        .collect();
     let _ = write!(
         out,
         "<header>\n<h1>{}</h1>\n<p class=\"verdict {}\">{} {said}</p>\n<ul class=\"numbers\">\n\
@@ -195,9 +198,10 @@ fn scenario(out: &mut String, ui: &Ui, run: &Run) {
         Ok((file, _)) => file.scenario().title.clone().unwrap_or_else(|| run.name.clone()),
         Err(_) => run.name.clone(),
     };
-    let browser = run.in_browser.as_ref().map_or(String::new(), |browser| {
-        format!(" · Chromium {}", duration(browser.took))
-    });
+    let browser = run
+        .in_browser
+        .as_ref()
+        .map_or(String::new(), |browser| format!(" · Chromium {}", duration(browser.took)));
     let steps = run.played.as_ref().map_or(0, |(file, _)| file.scenario().steps.len());
     let _ = write!(
         out,
@@ -250,9 +254,11 @@ fn step(
 ) {
     let holds = step.holds();
     let last = step.number > file.scenario().steps.len();
-    let number = if step.number == 0 || last { String::new() } else { format!("{} · ", step.number) };
-    let parts = step.seen.entries.iter().filter_map(|entry| entry.verdict.as_ref()).map(|v| v.parts);
-    let parts = parts.last().map_or(String::new(), |parts| format!(" of {parts}"));
+    let number =
+        if step.number == 0 || last { String::new() } else { format!("{} · ", step.number) };
+    let verdicts = step.seen.entries.iter().filter_map(|entry| entry.verdict.as_ref());
+    let parts = verdicts.map(|verdict| format!(" of {}", verdict.parts)).next_back();
+    let parts = parts.unwrap_or_default();
     let took = took.map_or(String::new(), |took| format!(" · {}", duration(took)));
     let _ = write!(
         out,
@@ -284,13 +290,14 @@ fn views(out: &mut String, step: &PlayedStep) {
     let (before, after) = views.as_ref();
     if step.number == 0 {
         let html = after.html_marked(after.root(), &|_| false);
-        let _ = write!(
+        let _ = writeln!(
             out,
-            "<details><summary>The view</summary><div class=\"stage\" inert>{html}</div></details>\n"
+            "<details><summary>The view</summary><div class=\"stage\" inert>{html}</div></details>"
         );
         return;
     }
-    let changed: BTreeSet<NodeId> = step.seen.parts.iter().filter_map(|part| part.element).collect();
+    let changed: BTreeSet<NodeId> =
+        step.seen.parts.iter().filter_map(|part| part.element).collect();
     if changed.is_empty() {
         return;
     }
@@ -380,7 +387,8 @@ fn changes(out: &mut String, ui: &Ui, step: &PlayedStep) {
         );
     }
     for pairing in step.pairings.iter().filter(|pairing| pairing.seen.is_empty()) {
-        let (Some((stated, _)), false) = (&pairing.stated, pairing.finding == Finding::Agrees) else {
+        let (Some((stated, _)), false) = (&pairing.stated, pairing.finding == Finding::Agrees)
+        else {
             continue;
         };
         let at = pairing.origin.as_ref().map_or(String::new(), |origin| place(ui, origin));
@@ -468,6 +476,10 @@ fn outside(out: &mut String, step: &PlayedStep) {
         .map(|dropped| format!("let go: {}", dropped.function));
     let all: Vec<String> = given.into_iter().chain(asked).chain(dropped).collect();
     if !all.is_empty() {
-        let _ = writeln!(out, "<h4>To and from the host</h4>\n<p><code>{}</code></p>", escaped(&all.join(" · ")));
+        let _ = writeln!(
+            out,
+            "<h4>To and from the host</h4>\n<p><code>{}</code></p>",
+            escaped(&all.join(" · "))
+        );
     }
 }

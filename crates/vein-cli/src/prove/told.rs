@@ -13,19 +13,34 @@ const GREEN: &str = "\u{1b}[32m";
 const RED: &str = "\u{1b}[1;31m";
 const PLAIN: &str = "\u{1b}[0m";
 
+/// So many scenarios that do not hold are told of step by step: one mistake often breaks many.
+const MOST_TOLD: usize = 5;
+
 /// Mistakes of a step that the table of changes tells of.
 const ABOUT_CHANGES: [&str; 4] = ["not-stated", "not-seen", "unknown-part", "otherwise"];
 
 pub(super) fn proved(prove: &Prove, ui: &Ui, proved: &Proved) {
     let width = proved.runs.iter().map(|run| run.name.chars().count()).max().unwrap_or(0);
+    let mut left: Vec<&str> = Vec::new();
+    let mut told = 0;
     for run in &proved.runs {
         output::line(summary(run, width));
         if prove.ledger {
             ledger(run);
         }
-        if !run.holds() {
-            failure(ui, run);
+        if run.holds() {
+            continue;
         }
+        told += 1;
+        if told <= MOST_TOLD {
+            failure(ui, run);
+        } else {
+            left.push(&run.name);
+        }
+    }
+    if !left.is_empty() {
+        let names = left.join(", ");
+        output::line(format!("\nof these, `vein prove NAME` tells more: {names}"));
     }
     totals(proved);
     coverage(prove.coverage, ui, &proved.coverage);
@@ -152,21 +167,25 @@ fn step_failure(ui: &Ui, file: &ScenarioFile, step: &PlayedStep) -> String {
     let width = ran.iter().map(|ran| ran.name.chars().count()).max().unwrap_or(0);
     for (at, ran) in ran.iter().enumerate() {
         let head = if at == 0 { "\nwhat ran  " } else { "          " };
-        out.push_str(&format!("{head}{:<width$}  {DIM}{}{PLAIN}\n", ran.name, place(ui, &ran.origin)));
+        out.push_str(&format!(
+            "{head}{:<width$}  {DIM}{}{PLAIN}\n",
+            ran.name,
+            place(ui, &ran.origin)
+        ));
     }
     out
 }
 
 /// One report for all changes of a step that are not as stated.
-fn changed_otherwise(
-    file: &ScenarioFile,
-    first: &Mistake,
-    all: &[&Mistake],
-) -> vein::Report {
+fn changed_otherwise(file: &ScenarioFile, first: &Mistake, all: &[&Mistake]) -> vein::Report {
     let of = |code: &str| all.iter().filter(|mistake| mistake.code == code).count();
     let kinds = [
         (of("not-stated"), "changes that is not stated", "change that are not stated"),
-        (of("not-seen"), "does not change, though it is stated", "do not change, though they are stated"),
+        (
+            of("not-seen"),
+            "does not change, though it is stated",
+            "do not change, though they are stated",
+        ),
         (of("otherwise"), "changes in another way", "change in another way"),
         (of("unknown-part"), "is stated that there is not", "are stated that there are not"),
     ];
@@ -175,12 +194,17 @@ fn changed_otherwise(
         .filter(|(count, ..)| *count > 0)
         .map(|(n, one, many)| format!("{} {}", count(*n, "part"), if *n == 1 { one } else { many }))
         .collect();
-    let stated: Vec<&&Mistake> = all.iter().filter(|mistake| mistake.code != "not-stated").collect();
+    let stated: Vec<&&Mistake> =
+        all.iter().filter(|mistake| mistake.code != "not-stated").collect();
     let main = stated.first().map_or(first, |mistake| **mistake);
     let mut report = file.report(&[Mistake {
         code: "not-as-stated",
         message: said.join(" · "),
-        label: if stated.is_empty() { "this is all that is stated".into() } else { main.label.clone() },
+        label: if stated.is_empty() {
+            "this is all that is stated".into()
+        } else {
+            main.label.clone()
+        },
         advice: Vec::new(),
         ..main.clone()
     }]);
@@ -190,8 +214,19 @@ fn changed_otherwise(
         diagnostic.related =
             other.diagnostics.into_iter().map(|more| (more.span, more.label)).collect();
         let advice = stated.iter().flat_map(|mistake| &mistake.advice);
-        diagnostic.advice = advice.filter(|line| !line.starts_with("written at")).cloned().collect();
+        diagnostic.advice =
+            advice.filter(|line| !line.starts_with("written at")).cloned().collect();
         diagnostic.advice.retain(|line| !line.starts_with("the part was written"));
+        // The first has its own.
+        let meant = stated.iter().skip(1).filter_map(|mistake| mistake.instead.as_ref());
+        let meant = meant.map(|instead| format!("did you mean `{}`?", instead.trim_matches('"')));
+        diagnostic.advice.extend(meant);
+        let mut said: Vec<String> = Vec::new();
+        diagnostic.advice.retain(|line| {
+            let new = !said.contains(line);
+            said.push(line.clone());
+            new
+        });
     }
     report
 }
@@ -281,9 +316,9 @@ fn coverage(list: bool, ui: &Ui, coverage: &Coverage) {
     }
     output::line("");
     let head = ["never seen", "what", "written at"].map(str::to_owned);
-    let rows = missing.iter().map(|item| {
-        [item.kind.never().to_owned(), item.name.clone(), place(ui, &item.origin)]
-    });
+    let rows = missing
+        .iter()
+        .map(|item| [item.kind.never().to_owned(), item.name.clone(), place(ui, &item.origin)]);
     let rows: Vec<[String; 3]> = std::iter::once(head).chain(rows).collect();
     output::line(output::columns(&rows));
 }

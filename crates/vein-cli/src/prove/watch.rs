@@ -20,7 +20,8 @@ pub(super) fn run(prove: &Prove) -> Result<Outcome> {
     let hear = move |events: DebounceEventResult| {
         let Ok(events) = events else { return };
         let matters = events.iter().any(|event| {
-            !matches!(event.kind, EventKind::Access(_)) && event.paths.iter().any(|path| is_ours(path))
+            !matches!(event.kind, EventKind::Access(_))
+                && event.paths.iter().any(|path| is_ours(path))
         });
         if matters {
             let _ = send.send(());

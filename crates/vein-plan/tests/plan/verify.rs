@@ -64,7 +64,13 @@ fn sound() -> Program {
             cell("twice", CellKind::Derived(2, Reads::Fixed(vec![read]))),
         ],
         events: vec![Event { name: "done".into(), payload: vec![("n".into(), 0)] }],
-        handlers: vec![Handler { name: "go".into(), params: vec![], locals: 2, body: vec![1], location: Location::default() }],
+        handlers: vec![Handler {
+            name: "go".into(),
+            params: vec![],
+            locals: 2,
+            body: vec![1],
+            location: Location::default(),
+        }],
         blocks: vec![
             Block {
                 template: vec![open, TemplateNode::TextPart, TemplateNode::Close],

@@ -100,7 +100,9 @@ fn accept_changes(table: &mut dyn TableLike, step: &PlayedStep) {
                 let parts = pairing.seen.iter().map(|part| &step.seen.parts[*part]);
                 let new: Vec<Toml> = parts.map(|part| Toml::InlineTable(change_of(part))).collect();
                 remove(array, at);
-                new.into_iter().rev().for_each(|value| array.insert_formatted(at, on_a_line(value)));
+                new.into_iter()
+                    .rev()
+                    .for_each(|value| array.insert_formatted(at, on_a_line(value)));
             }
             Finding::NotSeen | Finding::NoSuchPart | Finding::NotStated => remove(array, at),
         }
@@ -210,4 +212,3 @@ fn toml_of(value: &Value) -> Toml {
         }
     }
 }
-

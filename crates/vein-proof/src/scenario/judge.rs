@@ -13,6 +13,8 @@ use vein_view::{Layout, NodeId, Tree};
 pub struct Pairing {
     /// What was stated, and where.
     pub stated: Option<(String, Place)>,
+    /// Where in that the part is named.
+    pub named: Option<Place>,
     /// What was seen: parts of [`SeenStep::parts`](super::SeenStep::parts), by their positions.
     pub seen: Vec<usize>,
     /// Whether they agree.
@@ -89,7 +91,7 @@ fn nothing_matches(tree: &Tree, selector: &At<String>) -> Mistake {
                     return mistake.advice(format!("the view has nothing that `{word}` matches"));
                 };
                 let instead = format!("{}{near}{}", &text[..at], &text[end..]);
-                return Mistake { instead: Some(format!("{instead:?}")), ..mistake };
+                return Mistake { instead: Some(format!("{instead:?}").into()), ..mistake };
             }
             _ => at = if starts { end } else { at + c.len_utf8() },
         }
@@ -112,9 +114,15 @@ pub(super) fn host_mistake(error: HostError, name: &At<String>, value: &Place) -
             let whole = vein_plan::nearest(&name.value, known.iter().copied());
             match (near, whole) {
                 (Some(near), _) => {
-                    Mistake { instead: Some(format!("{:?}", format!("{root}{near}"))), ..mistake }
+                    Mistake {
+                    instead: Some(format!("{:?}", format!("{root}{near}")).into()),
+                    ..mistake
                 }
-                (None, Some(near)) => Mistake { instead: Some(format!("{near:?}")), ..mistake },
+                }
+                (None, Some(near)) => Mistake {
+                    instead: Some(format!("{near:?}").into()),
+                    ..mistake
+                },
                 (None, None) => near_or_all(mistake, "", known),
             }
         }
@@ -122,7 +130,7 @@ pub(super) fn host_mistake(error: HostError, name: &At<String>, value: &Place) -
         | HostError::UnknownEvent { name: written, known } => {
             let mistake = Mistake::new("unknown-name", &name.place, said);
             let instead = vein_plan::nearest(written, known.iter().map(String::as_str));
-            Mistake { instead: instead.map(|near| format!("{near:?}")), ..mistake }
+            Mistake { instead: instead.map(|near| format!("{near:?}").into()), ..mistake }
         }
         HostError::Misfit(_) => Mistake::new("wrong-value", value, said),
         HostError::Derived { .. } => Mistake::new("derived", &name.place, said),
@@ -178,9 +186,11 @@ pub(super) fn faults(stated: &Stated, played: &mut PlayedStep) {
             if !expected {
                 let said = format!("everything was taken back: {fault}");
                 let at = stated.fails.as_ref().map_or(&place, |part| &part.place);
-                played.mistakes.push(Mistake::new("taken-back", at, said).advice(
-                    "where that is meant, state a part of the reason: `fails = \"…\"`",
-                ));
+                played
+                    .mistakes
+                    .push(Mistake::new("taken-back", at, said).advice(
+                        "where that is meant, state a part of the reason: `fails = \"…\"`",
+                    ));
             }
         }
         let inexact = entry.verdict.as_ref().filter(|verdict| !verdict.is_exact());
@@ -239,11 +249,12 @@ fn changes(
             _ => None,
         };
         let stated = Some((shown_statement(change), change.place.clone()));
-        pairings.push(Pairing { stated, seen: found, finding, origin });
+        let named = Some(change.named.clone());
+        pairings.push(Pairing { stated, named, seen: found, finding, origin });
     }
     for at in (0..parts.len()).filter(|at| !claimed[*at]) {
         let finding = Finding::NotStated;
-        pairings.push(Pairing { stated: None, seen: vec![at], finding, origin: None });
+        pairings.push(Pairing { stated: None, named: None, seen: vec![at], finding, origin: None });
     }
     let at = stated.changes_at.clone().unwrap_or_else(|| played.place.clone());
     let mistakes = pairings.iter().filter_map(|pairing| {
@@ -291,8 +302,15 @@ fn mistake_of(
         }
         Finding::NoSuchPart => {
             let said = format!("there is no part `{stated}`");
-            let mut mistake = Mistake::new("unknown-part", place, said).label("nothing is called so");
+            let place = pairing.named.as_ref().unwrap_or(place);
+            let mut mistake =
+                Mistake::new("unknown-part", place, said).label("nothing is called so");
             let known = session.map_or(Vec::new(), known_addresses);
+            if let Some(advice) =
+                session.and_then(|session| without_identity(stated, &known, session))
+            {
+                return Some(mistake.advice(advice));
+            }
             mistake = mistake.nearest(stated, known.iter().map(String::as_str));
             if mistake.instead.is_none()
                 && let Some((owner, _)) = stated.rsplit_once(" › ")
@@ -311,20 +329,50 @@ fn mistake_of(
         Finding::Otherwise(how) => {
             let part = part?;
             let said = format!("`{stated}` does not change as the step states");
-            Mistake::new("otherwise", place, said)
-                .label(how.clone())
-                .advice(format!("written at {}{}", part.origin, because(part)))
+            Mistake::new("otherwise", place, said).label(how.clone()).advice(format!(
+                "written at {}{}",
+                part.origin,
+                because(part)
+            ))
         }
     })
 }
 
+/// What to do where a part is stated by the identity of its row, and the rows have none.
+fn without_identity(stated: &str, known: &[String], session: &Session) -> Option<String> {
+    let any_row = |address: &str| -> String {
+        let mut out = String::new();
+        let mut rest = address;
+        while let Some((head, after)) = rest.split_once('[') {
+            let end = after.find(']').map_or(after.len(), |end| end + 1);
+            out.push_str(head);
+            out.push_str("[*]");
+            rest = &after[end..];
+        }
+        out + rest
+    };
+    let wanted = any_row(stated);
+    let same = known.iter().find(|known| any_row(known) == wanted)?;
+    // The first row that is told apart by something else.
+    let at = stated
+        .split('[')
+        .zip(same.split('['))
+        .position(|(a, b)| a.starts_with('#') && b.starts_with(|c: char| c.is_ascii_digit()))?;
+    let list: Vec<&str> = same.split('[').take(at).collect();
+    let list = format!("{} list", list.join("["));
+    let rows = crate::outline::outline(session.runtime());
+    let mut sources = rows.into_iter().filter_map(|row| row.source);
+    let written = sources.find(|source| source.address.ends_with(&list));
+    let place = written.map_or(String::new(), |source| {
+        format!(", at {}", Origin::new(&source.component, source.location))
+    });
+    Some(format!(
+        "the rows of `{list}` are told apart by their positions: give its `each` a `by`{place}"
+    ))
+}
+
 /// Whether a stated address is that of a part; `[*]` stands for any item.
-fn is_address(
-    stated: &str,
-    part: &str,
-    played: &PlayedStep,
-    session: Option<&Session>,
-) -> bool {
+fn is_address(stated: &str, part: &str, played: &PlayedStep, session: Option<&Session>) -> bool {
     let own = played.seen.entries.first().map(|entry| &*entry.pulse.component);
     let own = own.or(session.map(|session| &*session.runtime().plan().name)).unwrap_or("");
     same_address(stated, part, own)
@@ -380,9 +428,8 @@ fn no_change(change: &StatedChange, session: Option<&Session>) -> Finding {
             let own = &session.runtime().plan().name;
             let full = format!("{own} › {address}");
             let known = known_addresses(session);
-            let exists = |known: &String| {
-                matches_address(address, known) || matches_address(&full, known)
-            };
+            let exists =
+                |known: &String| matches_address(address, known) || matches_address(&full, known);
             if known.iter().any(exists) { Finding::NotSeen } else { Finding::NoSuchPart }
         }
     }
@@ -405,8 +452,12 @@ fn otherwise(change: &StatedChange, effect: &Effect) -> Option<String> {
     };
     match effect {
         Effect::Value { from, to } => {
-            let wrong_to =
-                side(&change.to, change.to.as_ref().map(|v| shows(to, v)), "it becomes", to.to_string());
+            let wrong_to = side(
+                &change.to,
+                change.to.as_ref().map(|v| shows(to, v)),
+                "it becomes",
+                to.to_string(),
+            );
             let was = change.from.as_ref().map(|v| shows(from, v));
             wrong_to.or_else(|| side(&change.from, was, "it was", from.to_string()))
         }
@@ -426,9 +477,11 @@ fn otherwise(change: &StatedChange, effect: &Effect) -> Option<String> {
         }
         Effect::List { added, removed, moved } => {
             let seen = [added, removed, moved];
-            let wrong = change.rows.iter().zip(seen).any(|(wanted, seen)| {
-                wanted.is_some_and(|wanted| wanted != *seen)
-            });
+            let wrong = change
+                .rows
+                .iter()
+                .zip(seen)
+                .any(|(wanted, seen)| wanted.is_some_and(|wanted| wanted != *seen));
             wrong.then(|| format!("it has {}", effect.sides().1))
         }
     }
@@ -440,7 +493,9 @@ pub(super) fn shows(shown: &Shown, wanted: &Value) -> bool {
         (Shown::Absent, Value::Boolean(on)) => !on,
         (Shown::Absent, Value::Null) => true,
         (Shown::Flag(on), Value::Boolean(wanted)) => on == wanted,
-        (Shown::Text(text), Value::Boolean(on)) => text.is_empty() && *on || *text == wanted.to_shown(),
+        (Shown::Text(text), Value::Boolean(on)) => {
+            text.is_empty() && *on || *text == wanted.to_shown()
+        }
         (Shown::Text(text), Value::String(_) | Value::Number(_)) => *text == wanted.to_shown(),
         _ => false,
     }
@@ -476,8 +531,10 @@ fn given(stated: &Stated, played: &mut PlayedStep) {
                 Some(Mistake::new("given", place, said).label("nothing is given"))
             }
             (None, Some((name, value))) => {
-                let said =
-                    format!("the host is given {}, and the step does not state it", shown(name, value));
+                let said = format!(
+                    "the host is given {}, and the step does not state it",
+                    shown(name, value)
+                );
                 let advice = format!("state it: `gives = [{{ event = {name:?}, … }}]`");
                 Some(Mistake::new("given", &played.place, said).advice(advice))
             }
@@ -578,7 +635,7 @@ fn wrong(tree: &Tree, first: Option<NodeId>, count: usize, must: &Must) -> Optio
     if let Must::Count(wanted) = must {
         return differs(count == *wanted, format!("there are {count}"));
     }
-    let Some(id) = first else { return None };
+    let id = first?;
     match must {
         Must::Count(_) => None,
         Must::Text(wanted) => {

@@ -50,7 +50,7 @@ pub struct Mistake {
     /// What to do.
     pub advice: Vec<String>,
     /// What was most likely meant, for that place.
-    pub instead: Option<String>,
+    pub instead: Option<Box<str>>,
 }
 
 impl Mistake {
@@ -75,7 +75,7 @@ impl Mistake {
         written: &str,
         known: impl IntoIterator<Item = &'a str>,
     ) -> Mistake {
-        self.instead = vein_plan::nearest(written, known).map(|near| format!("{near:?}"));
+        self.instead = vein_plan::nearest(written, known).map(|near| format!("{near:?}").into());
         self
     }
 }
@@ -170,9 +170,8 @@ pub enum Deed {
 impl Deed {
     /// What is done, in words.
     pub fn shown(&self) -> String {
-        let args = |args: &[Value]| {
-            args.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")
-        };
+        let args =
+            |args: &[Value]| args.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
         let of = |of: &Option<Vec<Value>>| match of {
             Some(of) => format!("({})", args(of)),
             None => String::new(),
@@ -232,6 +231,8 @@ pub struct Stated {
 pub struct StatedChange {
     /// Where it was written.
     pub place: Place,
+    /// Where the part is named in it.
+    pub named: Place,
     /// Which part.
     pub part: Which,
     /// What it showed before, where that is stated.

@@ -184,9 +184,11 @@ impl<'s> Script<'s> {
     }
 
     fn take(&mut self) -> Option<Due> {
-        let earliest = self.due.iter().enumerate().min_by(|(_, a), (_, b)| {
-            a.at.total_cmp(&b.at).then(a.order.cmp(&b.order))
-        });
+        let earliest = self
+            .due
+            .iter()
+            .enumerate()
+            .min_by(|(_, a), (_, b)| a.at.total_cmp(&b.at).then(a.order.cmp(&b.order)));
         let at = earliest.map(|(at, _)| at)?;
         Some(self.due.remove(at))
     }
@@ -221,9 +223,10 @@ impl<'s> Player<'s> {
         hands: &mut dyn Hands,
     ) -> Result<Player<'s>, Vec<Mistake>> {
         let known = known_functions(program);
-        let unknown = scenario.answers.iter().filter(|scripted| {
-            !known.iter().any(|(name, _)| **name == *scripted.function.value)
-        });
+        let unknown = scenario
+            .answers
+            .iter()
+            .filter(|scripted| !known.iter().any(|(name, _)| **name == *scripted.function.value));
         let mut mistakes: Vec<Mistake> = Vec::new();
         for Scripted { function, .. } in unknown {
             let said = format!("no component asks, awaits or streams `{}`", function.value);
@@ -261,7 +264,8 @@ impl<'s> Player<'s> {
         };
         // The answers that are ready at once.
         let due = player.run_until(0.0, hands, &mut seen);
-        mistakes.extend(due.err().map(|why| Mistake::new("not-shown", &scenario.component.place, why)));
+        mistakes
+            .extend(due.err().map(|why| Mistake::new("not-shown", &scenario.component.place, why)));
         player.opened = Some((seen, mistakes));
         Ok(player)
     }
@@ -338,12 +342,7 @@ impl<'s> Player<'s> {
         Some(played)
     }
 
-    fn play(
-        &mut self,
-        number: usize,
-        step: &super::Step,
-        hands: &mut dyn Hands,
-    ) -> PlayedStep {
+    fn play(&mut self, number: usize, step: &super::Step, hands: &mut dyn Hands) -> PlayedStep {
         let before = self.session.as_ref().filter(|_| self.pictures).map(|s| s.tree().clone());
         let selected = match &self.session {
             Some(session) => judge::selected(session.tree(), &step.stated),
@@ -453,8 +452,7 @@ impl<'s> Player<'s> {
                         (session.tree().focused().ok_or_else(nobody)?, &step.place)
                     }
                 };
-                let entries =
-                    hands.act(session, target, act).map_err(|why| refused(why, at))?;
+                let entries = hands.act(session, target, act).map_err(|why| refused(why, at))?;
                 for entry in entries {
                     let now = session.runtime().now();
                     self.script.follow(&entry, now);
@@ -478,13 +476,14 @@ impl<'s> Player<'s> {
             Deed::Emit(event, by, payload) => {
                 let owner = by.as_ref().map_or("", |by| by.value.as_str());
                 let owner = super::read::normal(owner);
-                let entry = session.emit(&owner, &event.value, payload.clone()).map_err(|error| {
-                    let at = match (&error, by) {
-                        (HostError::UnknownPath { path, .. }, Some(by)) if *path == owner => by,
-                        _ => event,
-                    };
-                    judge::host_mistake(error, at, &step.place)
-                })?;
+                let entry =
+                    session.emit(&owner, &event.value, payload.clone()).map_err(|error| {
+                        let at = match (&error, by) {
+                            (HostError::UnknownPath { path, .. }, Some(by)) if *path == owner => by,
+                            _ => event,
+                        };
+                        judge::host_mistake(error, at, &step.place)
+                    })?;
                 self.came(entry, hands, seen).map_err(|why| refused(why, &step.place))
             }
             Deed::Answer(function, of, answer) => {
@@ -602,7 +601,11 @@ fn left_over(place: &Place, left: &Left) -> Mistake {
         .filter(|(count, ..)| *count > 0)
         .map(|(count, one, many)| format!("{count} {}", if *count == 1 { one } else { many }))
         .collect();
-    Mistake::new("left-over", place, format!("the page was dropped and left behind {}", said.join(", ")))
+    Mistake::new(
+        "left-over",
+        place,
+        format!("the page was dropped and left behind {}", said.join(", ")),
+    )
 }
 
 /// The functions that a program asks of its host, and when they are answered.
@@ -661,7 +664,10 @@ fn opening_mistake(scenario: &Scenario, error: HostError) -> Mistake {
             Mistake::new("wrong-data", data, said)
         }
         HostError::Unanswered { component, missing } => {
-            let said = format!("`{component}` asks what the scenario does not answer: {}", missing.join(", "));
+            let said = format!(
+                "`{component}` asks what the scenario does not answer: {}",
+                missing.join(", ")
+            );
             let mut mistake = Mistake::new("unanswered", &scenario.component.place, said);
             for one in missing {
                 let name = one.split([' ', '(']).nth(1).unwrap_or("name");

@@ -15,7 +15,9 @@ pub(super) fn scenario(text: &str) -> Result<Scenario, Vec<Mistake>> {
         let said = error.message().lines().next().unwrap_or("this is not TOML").to_owned();
         vec![
             Mistake::new("not-toml", &place, format!("the scenario cannot be read: {said}"))
-                .advice("scenarios are TOML: https://toml.io; docs/scenarios.md tells what they hold"),
+                .advice(
+                    "scenarios are TOML: https://toml.io; docs/scenarios.md tells what they hold",
+                ),
         ]
     })?;
     let mut reader = Reader { mistakes: Vec::new() };
@@ -34,15 +36,41 @@ const TOP: &[&str] =
 const ANSWER: &[&str] = &["of", "after", "value", "fails"];
 /// What a step can do; one of them in each step.
 const DEEDS: &[&str] = &[
-    "click", "double_click", "type", "choose", "tick", "untick", "press", "focus", "blur", "submit",
-    "set", "call", "emit", "answer", "fail", "push", "wait", "drop",
+    "click",
+    "double_click",
+    "type",
+    "choose",
+    "tick",
+    "untick",
+    "press",
+    "focus",
+    "blur",
+    "submit",
+    "set",
+    "call",
+    "emit",
+    "answer",
+    "fail",
+    "push",
+    "wait",
+    "drop",
 ];
-const BESIDE: &[&str] =
-    &["on", "append", "to", "with", "by", "of", "reason", "note", "changes", "gives", "asks", "state", "see", "fails"];
-const CHANGE: &[&str] =
-    &["part", "at", "what", "from", "to", "added", "removed", "moved", "count"];
+const BESIDE: &[&str] = &[
+    "on", "append", "to", "with", "by", "of", "reason", "note", "changes", "gives", "asks",
+    "state", "see", "fails",
+];
+const CHANGE: &[&str] = &["part", "at", "what", "from", "to", "added", "removed", "moved", "count"];
 const SIGHT: &[&str] = &[
-    "at", "text", "includes", "count", "html", "focus", "visible", "holds", "ticked", "disabled",
+    "at",
+    "text",
+    "includes",
+    "count",
+    "html",
+    "focus",
+    "visible",
+    "holds",
+    "ticked",
+    "disabled",
     "attributes",
 ];
 
@@ -94,8 +122,12 @@ impl Reader {
     fn expected(&mut self, item: &Item, key: &str, wanted: &str) {
         let found = kind(item);
         self.wrong(
-            Mistake::new("wrong-value", &place(item), format!("`{key}` takes {wanted}, not {found}"))
-                .label(format!("this is {found}")),
+            Mistake::new(
+                "wrong-value",
+                &place(item),
+                format!("`{key}` takes {wanted}, not {found}"),
+            )
+            .label(format!("this is {found}")),
         );
     }
 
@@ -108,9 +140,8 @@ impl Reader {
             }
             let at = table.key(name).map_or(0..0, key_place);
             let all = known.iter().flat_map(|known| known.iter().copied());
-            let mut mistake =
-                Mistake::new("unknown-key", &at, format!("{of} has no key `{name}`"));
-            mistake.instead = vein_plan::nearest(name, all.clone()).map(str::to_owned);
+            let mut mistake = Mistake::new("unknown-key", &at, format!("{of} has no key `{name}`"));
+            mistake.instead = vein_plan::nearest(name, all.clone()).map(Box::from);
             if mistake.instead.is_none() {
                 let all: Vec<String> = all.map(|name| format!("`{name}`")).collect();
                 mistake = mistake.advice(format!("there are: {}", all.join(", ")));
@@ -227,9 +258,7 @@ impl Reader {
             Toml::Boolean(on) => Value::Boolean(*on.value()),
             // Dates are texts in the language.
             Toml::Datetime(date) => date.value().to_string().as_str().into(),
-            Toml::Array(items) => {
-                Value::list(items.iter().map(|item| self.plain(item)).collect())
-            }
+            Toml::Array(items) => Value::list(items.iter().map(|item| self.plain(item)).collect()),
             Toml::InlineTable(table) => self.record(table),
         }
     }
@@ -292,7 +321,11 @@ impl Reader {
     fn answers(&mut self, table: &dyn TableLike) -> Vec<Scripted> {
         let Some(item) = table.get("answers") else { return Vec::new() };
         let Some(functions) = item.as_table_like() else {
-            self.expected(item, "answers", "a table: the name of each function, and what it answers");
+            self.expected(
+                item,
+                "answers",
+                "a table: the name of each function, and what it answers",
+            );
             return Vec::new();
         };
         let mut answers = Vec::new();
@@ -325,7 +358,8 @@ impl Reader {
 
     fn step(&mut self, table: &dyn TableLike, at: Place) -> Option<Step> {
         let known = self.keys(table, "a step", &[DEEDS, BESIDE]);
-        let done: Vec<&str> = DEEDS.iter().copied().filter(|deed| table.contains_key(deed)).collect();
+        let done: Vec<&str> =
+            DEEDS.iter().copied().filter(|deed| table.contains_key(deed)).collect();
         let deed = match done.as_slice() {
             [deed] => *deed,
             // What is misspelt explains it.
@@ -341,9 +375,7 @@ impl Reader {
             [first, second, ..] => {
                 let place = table.key(second).map_or(at, key_place);
                 let said = format!("a step does one thing: `{first}` or `{second}`");
-                self.wrong(
-                    Mistake::new("two-deeds", &place, said).advice("make two steps of it"),
-                );
+                self.wrong(Mistake::new("two-deeds", &place, said).advice("make two steps of it"));
                 return None;
             }
         };
@@ -376,7 +408,8 @@ impl Reader {
                 let mut mistake =
                     Mistake::new("unknown-key", &place, format!("`{deed}` has no `{key}`"));
                 if key == "on" {
-                    mistake = mistake.advice(format!("the element stands in `{deed}` itself: `{deed} = \"…\"`"));
+                    mistake = mistake
+                        .advice(format!("the element stands in `{deed}` itself: `{deed} = \"…\"`"));
                 }
                 self.wrong(mistake);
             }
@@ -384,7 +417,13 @@ impl Reader {
     }
 
     /// What stands in a key that has to be there.
-    fn needed(&mut self, table: &dyn TableLike, deed: &str, key: &str, what: &str) -> Option<Value> {
+    fn needed(
+        &mut self,
+        table: &dyn TableLike,
+        deed: &str,
+        key: &str,
+        what: &str,
+    ) -> Option<Value> {
         match table.get(key) {
             Some(item) => Some(self.value(item)),
             None => {
@@ -500,12 +539,16 @@ impl Reader {
                     }
                 }
                 match event {
-                    Some(event) => stated
-                        .gives
-                        .push(At { value: (event.value, Value::record(fields)), place }),
+                    Some(event) => {
+                        stated.gives.push(At { value: (event.value, Value::record(fields)), place })
+                    }
                     None => self.wrong(
-                        Mistake::new("missing-key", &place, "this does not say which event is given")
-                            .advice("add `event = \"its-name\"`; the payload stands beside it"),
+                        Mistake::new(
+                            "missing-key",
+                            &place,
+                            "this does not say which event is given",
+                        )
+                        .advice("add `event = \"its-name\"`; the payload stands beside it"),
                     ),
                 }
             }
@@ -552,6 +595,7 @@ impl Reader {
         let at = value.span().unwrap_or(0..0);
         let bare = |part: Which| StatedChange {
             place: at.clone(),
+            named: at.clone(),
             part,
             from: None,
             to: None,
@@ -571,13 +615,15 @@ impl Reader {
         }
         let (part, selector, what) =
             (self.text(table, "part"), self.text(table, "at"), self.text(table, "what"));
-        let part = match (part, selector, what) {
-            (Some(part), None, None) => Which::Address(normal(&part.value)),
+        let (part, named) = match (part, selector, what) {
+            (Some(part), None, None) => (Which::Address(normal(&part.value)), part.place),
             (None, Some(selector), Some(what)) => {
-                Which::Element { selector: selector.value, what: what.value }
+                let named = selector.place;
+                (Which::Element { selector: selector.value, what: what.value }, named)
             }
             _ => {
-                let said = "a change names a `part`, or an element `at` a selector and `what` of it";
+                let said =
+                    "a change names a `part`, or an element `at` a selector and `what` of it";
                 self.wrong(Mistake::new("wrong-value", &at, said));
                 return None;
             }
@@ -587,6 +633,7 @@ impl Reader {
             to: table.get("to").map(|value| self.plain(value)),
             rows: ["added", "removed", "moved"].map(|key| self.count(table, key)),
             count: self.count(table, "count"),
+            named,
             ..bare(part)
         })
     }
@@ -603,7 +650,7 @@ impl Reader {
             return None;
         };
         let mut must = Vec::new();
-        let texts: [(&str, fn(String) -> Must); 4] = [
+        let texts: [(&str, Makes<String>); 4] = [
             ("text", Must::Text),
             ("includes", Must::Includes),
             ("html", Must::Html),
@@ -619,7 +666,7 @@ impl Reader {
             }
         }
         must.extend(self.count(table, "count").map(Must::Count));
-        let flags: [(&str, fn(bool) -> Must); 4] = [
+        let flags: [(&str, Makes<bool>); 4] = [
             ("focus", Must::Focus),
             ("visible", Must::Visible),
             ("ticked", Must::Ticked),
@@ -644,6 +691,9 @@ impl Reader {
         Some(At { value: Sight { at, must }, place })
     }
 }
+
+/// Makes a statement from what was written.
+type Makes<T> = fn(T) -> Must;
 
 /// An address as the ledger writes it: `>` may stand for `›`.
 pub(super) fn normal(address: &str) -> String {

@@ -156,7 +156,9 @@ fn chain(pulse: &Pulse, because: &[usize]) -> Vec<String> {
         if !found.contains(&change.path) {
             found.push(change.path.clone());
         }
-        open.extend(change.because.iter().filter(|next| !open.contains(next)).copied().collect::<Vec<_>>());
+        open.extend(
+            change.because.iter().filter(|next| !open.contains(next)).copied().collect::<Vec<_>>(),
+        );
     }
     found
 }

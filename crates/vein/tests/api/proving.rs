@@ -65,15 +65,30 @@ const MISTAKES: &[(&str, &str, &str, &str)] = &[
     ("[[step]]\nclik = '.water'", "unknown-key", "clik", "did you mean `click`?"),
     ("[[step]]\nnote = 'nothing'", "no-deed", "[[step]]", "the step does nothing"),
     ("[[step]]\nclick = '.water'\nwait = 5", "two-deeds", "wait", "a step does one thing"),
-    ("[[step]]\nclick = '.water'\non = 'x'", "unknown-key", "on", "the element stands in `click` itself"),
+    (
+        "[[step]]\nclick = '.water'\non = 'x'",
+        "unknown-key",
+        "on",
+        "the element stands in `click` itself",
+    ),
     ("[[step]]\nclick = 5", "wrong-value", "5", "`click` takes a text, not a number"),
     ("[[step]]\ntype = 'x'", "missing-key", "type", "what is typed into"),
     ("[[step]]\nset = 'litres'", "missing-key", "set", "to what"),
     ("[[step]]\nwait = -5", "wrong-value", "-5", "from zero up"),
     ("[[step]]\nwait = 5\nchanges = [7]", "wrong-value", "7", "a change is an address"),
     ("[[step]]\nwait = 5\nchanges = [{ prt = 'x' }]", "unknown-key", "prt", "did you mean `part`?"),
-    ("[[step]]\nwait = 5\nsee = [{ text = 'x' }]", "missing-key", "{ text = 'x' }", "where to look"),
-    ("[[step]]\nwait = 5\ngives = [{ litres = 1 }]", "missing-key", "{ litres = 1 }", "which event"),
+    (
+        "[[step]]\nwait = 5\nsee = [{ text = 'x' }]",
+        "missing-key",
+        "{ text = 'x' }",
+        "where to look",
+    ),
+    (
+        "[[step]]\nwait = 5\ngives = [{ litres = 1 }]",
+        "missing-key",
+        "{ litres = 1 }",
+        "which event",
+    ),
     ("[[step]]\nset = 'note'\nto = { json = '{' }", "wrong-value", "'{'", "this is no JSON"),
     ("[[step]]\ndrop = false", "wrong-value", "false", "after it there is no page"),
     // What the component does not have.
@@ -82,34 +97,94 @@ const MISTAKES: &[(&str, &str, &str, &str)] = &[
     ("[[step]]\nset = 'litres'\nto = 'x'", "wrong-value", "'x'", "number"),
     ("[[step]]\ncall = 'por'\nwith = [1]", "unknown-name", "'por'", "did you mean `pour`?"),
     ("[[step]]\nemit = 'pored'", "unknown-name", "'pored'", "did you mean `poured`?"),
-    ("[[step]]\nemit = 'poured'\nby = 'bed-card'\nwith = { litres = 1 }", "unknown-path", "'bed-card'", "nothing at `bed-card`"),
+    (
+        "[[step]]\nemit = 'poured'\nby = 'bed-card'\nwith = { litres = 1 }",
+        "unknown-path",
+        "'bed-card'",
+        "nothing at `bed-card`",
+    ),
     ("[[step]]\nanswer = 'wiegh'\nwith = 1", "not-asked", "'wiegh'", "did you mean `weigh`?"),
     ("[[step]]\nclick = '.watr'", "no-such-element", "'.watr'", "did you mean `.water`?"),
     ("[[step]]\nclick = 'main['", "bad-selector", "'main['", "CSS"),
     ("[[step]]\nwait = 5\nstate = { nots = 'x' }", "unknown-path", "nots", "did you mean `note`?"),
     // What a person cannot do.
-    ("[[step]]\nset = 'litres'\nto = 4\nchanges = [{ part = 'bed-lab › p.litres text' }, 'bed-lab › button.water disabled']\n[[step]]\nclick = '.water'", "refused", "'.water'", "`button.water` is disabled"),
+    (
+        "[[step]]\nset = 'litres'\nto = 4\nchanges = [{ part = 'bed-lab › p.litres text' }, 'bed-lab › button.water disabled']\n[[step]]\nclick = '.water'",
+        "refused",
+        "'.water'",
+        "`button.water` is disabled",
+    ),
     ("[[step]]\nclick = '#inside'", "refused", "'#inside'", "hidden, by `p.secret` around it"),
     ("[[step]]\ntype = 'x'\non = '#fixed'", "refused", "'#fixed'", "`readonly`"),
     ("[[step]]\ntype = 'x'\non = '#box'", "refused", "'#box'", "takes no text"),
     ("[[step]]\nuntick = '#box'", "refused", "'#box'", "is not ticked"),
     ("[[step]]\nchoose = 'moist'\non = '#tone'", "refused", "'#tone'", "is disabled"),
-    ("[[step]]\nchoose = 'wet'\non = '#tone'", "refused", "'#tone'", "no option `wet`; there are: `dry`, `moist`"),
+    (
+        "[[step]]\nchoose = 'wet'\non = '#tone'",
+        "refused",
+        "'#tone'",
+        "no option `wet`; there are: `dry`, `moist`",
+    ),
     ("[[step]]\nsubmit = '#form'", "refused", "'#form'", "it is required and empty"),
     ("[[step]]\npress = 'Enter'", "refused", "press = 'Enter'", "no element has the focus"),
     ("[[step]]\nfocus = 'h1'", "refused", "'h1'", "cannot have the focus"),
     ("[[step]]\ndrop = true\n[[step]]\nwait = 5", "dropped", "wait = 5", "the page was dropped"),
     // What does not hold.
-    ("[[step]]\nclick = '.water'\ngives = [{ event = 'poured', litres = 1 }]", "not-stated", "click = '.water'", "p.litres text"),
-    ("[[step]]\nclick = '.water'\nchanges = ['bed-lab › p.litres text']", "given", "click = '.water'", "the step does not state it"),
-    ("[[step]]\nwait = 5\nchanges = ['bed-lab > p.litres text']", "not-seen", "'bed-lab > p.litres text'", "does not change"),
-    ("[[step]]\nwait = 5\nchanges = ['bed-lab › p.liters text']", "unknown-part", "'bed-lab › p.liters text'", "did you mean `bed-lab › p.litres text`?"),
-    ("[[step]]\nset = 'note'\nto = 'x'\nchanges = [{ part = 'input#note value', to = 'y' }]", "otherwise", "{ part = 'input#note value', to = 'y' }", "it becomes \"x\""),
-    ("[[step]]\nset = 'beds'\nto = []\nchanges = [{ part = 'bed-lab › li list', removed = 1 }]", "otherwise", "{ part = 'bed-lab › li list', removed = 1 }", "2 removed"),
+    (
+        "[[step]]\nclick = '.water'\ngives = [{ event = 'poured', litres = 1 }]",
+        "not-stated",
+        "click = '.water'",
+        "p.litres text",
+    ),
+    (
+        "[[step]]\nclick = '.water'\nchanges = ['bed-lab › p.litres text']",
+        "given",
+        "click = '.water'",
+        "the step does not state it",
+    ),
+    (
+        "[[step]]\nwait = 5\nchanges = ['bed-lab > p.litres text']",
+        "not-seen",
+        "'bed-lab > p.litres text'",
+        "does not change",
+    ),
+    (
+        "[[step]]\nwait = 5\nchanges = ['bed-lab › p.liters text']",
+        "unknown-part",
+        "'bed-lab › p.liters text'",
+        "did you mean `bed-lab › p.litres text`?",
+    ),
+    (
+        "[[step]]\nset = 'note'\nto = 'x'\nchanges = [{ part = 'input#note value', to = 'y' }]",
+        "otherwise",
+        "{ part = 'input#note value', to = 'y' }",
+        "it becomes \"x\"",
+    ),
+    (
+        "[[step]]\nset = 'beds'\nto = []\nchanges = [{ part = 'bed-lab › li list', removed = 1 }]",
+        "otherwise",
+        "{ part = 'bed-lab › li list', removed = 1 }",
+        "2 removed",
+    ),
     ("[[step]]\nwait = 5\nstate = { litres = 3 }", "state", "3", "it is 2"),
-    ("[[step]]\nwait = 5\nsee = [{ at = 'li', count = 3 }]", "not-in-view", "{ at = 'li', count = 3 }", "there are 2"),
-    ("[[step]]\nwait = 5\nsee = [{ at = '#inside', visible = true }]", "not-in-view", "{ at = '#inside', visible = true }", "it is hidden"),
-    ("[[step]]\nfocus = '#note'\nsee = [{ at = '#box', focus = true }]", "not-in-view", "{ at = '#box', focus = true }", "`input#note` has the focus"),
+    (
+        "[[step]]\nwait = 5\nsee = [{ at = 'li', count = 3 }]",
+        "not-in-view",
+        "{ at = 'li', count = 3 }",
+        "there are 2",
+    ),
+    (
+        "[[step]]\nwait = 5\nsee = [{ at = '#inside', visible = true }]",
+        "not-in-view",
+        "{ at = '#inside', visible = true }",
+        "it is hidden",
+    ),
+    (
+        "[[step]]\nfocus = '#note'\nsee = [{ at = '#box', focus = true }]",
+        "not-in-view",
+        "{ at = '#box', focus = true }",
+        "`input#note` has the focus",
+    ),
     ("[[step]]\nwait = 5\nfails = 'x'", "not-as-stated", "'x'", "nothing was taken back"),
     ("asks = ['weigh(\"leek\")']", "asked", "['weigh(\"leek\")']", "it is asked weigh(\"kale\")"),
 ];
@@ -124,7 +199,10 @@ fn mistakes_are_told_at_their_place() {
         let at = text.get(first.span.range()).unwrap_or("outside the text");
         let all = report.to_string();
         if first.code != *code || !at.starts_with(marked) || !all.contains(said) {
-            failures.push(format!("{steps}\nwanted {code} at {marked:?}: {said}\nfound {} at {at:?}\n{all}", first.code));
+            failures.push(format!(
+                "{steps}\nwanted {code} at {marked:?}: {said}\nfound {} at {at:?}\n{all}",
+                first.code
+            ));
         }
     }
     assert!(failures.is_empty(), "{}", failures.join("\n\n"));
@@ -136,11 +214,20 @@ fn a_component_that_cannot_be_opened_says_why() {
         ("", "begin it with `component"),
         ("component = 'bed-lob'", "did you mean `bed-lab`?"),
         ("component = 'bed-lab'", "add `[answers.soil]` with `value = …`"),
-        ("component = 'bed-lab'\ndata = { bed = [] }\nanswers = { soil = { value = 'x' } }", "did you mean `beds`?"),
-        ("component = 'bed-lab'\ndata = { beds = 5 }\nanswers = { soil = { value = 'x' } }", "beds"),
+        (
+            "component = 'bed-lab'\ndata = { bed = [] }\nanswers = { soil = { value = 'x' } }",
+            "did you mean `beds`?",
+        ),
+        (
+            "component = 'bed-lab'\ndata = { beds = 5 }\nanswers = { soil = { value = 'x' } }",
+            "beds",
+        ),
         ("component = 'bed-lab'\ndata = 'nowhere.json'", "nowhere.json"),
         ("component = 'bed-lab'\nanswers = { siol = { value = 'x' } }", "did you mean `soil`?"),
-        ("component = 'bed-lab'\nanswers = { soil = {} }", "an answer has a `value`, or says why it `fails`"),
+        (
+            "component = 'bed-lab'\nanswers = { soil = {} }",
+            "an answer has a `value`, or says why it `fails`",
+        ),
     ] {
         let report = wrong(text).to_string();
         assert!(report.contains(said), "{text}: {report}");
@@ -172,7 +259,14 @@ fn what_was_seen_is_written_and_the_rest_stays() {
     let ui = lab();
     let file = ScenarioFile::from_text("lab.scenario.toml", COMMENTED).expect("it is read");
     let accepted = file.accepted(&file.play(&ui).expect("it plays")).expect("TOML");
-    for kept in ["# The first step.", "note = \"a note\" # beside it", "# this one stays\n  \"bed-lab › p.litres text\"", "# this one goes", "# after it", "[[step]] # the second"] {
+    for kept in [
+        "# The first step.",
+        "note = \"a note\" # beside it",
+        "# this one stays\n  \"bed-lab › p.litres text\"",
+        "# this one goes",
+        "# after it",
+        "[[step]] # the second",
+    ] {
         assert!(accepted.contains(kept), "{kept} in {accepted}");
     }
     assert!(!accepted.contains("li list"), "{accepted}");
@@ -201,7 +295,8 @@ fn statements_about_pulses_say_what_was_seen_instead() {
     };
     vein::assert_exact!(click());
     vein::assert_changed!(click(), ["bed-lab > p.litres text" => "6 l"]);
-    let said = panicked(move || vein::assert_changed!(click(), ["bed-lab › p.litres text" => "7 l"]));
+    let said =
+        panicked(move || vein::assert_changed!(click(), ["bed-lab › p.litres text" => "7 l"]));
     assert!(said.contains("✗ bed-lab › p.litres text => \"7 l\"  => \"6 l\""), "{said}");
     let said = panicked(move || vein::assert_changed!(click(), ["bed-lab › h1 text"]));
     assert!(said.contains("✗ bed-lab › h1 text  no change"), "{said}");
@@ -223,7 +318,8 @@ fn a_scenario_as_a_test_fails_with_all_that_is_known() {
     std::fs::create_dir_all(&dir).expect("a folder");
     std::fs::write(dir.join("bed-lab.vein"), LAB).expect("a component");
     let path = dir.join("lab.scenario.toml");
-    std::fs::write(&path, scenario("[[step]]\nclick = '.water'\nchanges = []")).expect("a scenario");
+    std::fs::write(&path, scenario("[[step]]\nclick = '.water'\nchanges = []"))
+        .expect("a scenario");
     let (folder, file) = (dir.clone(), path.clone());
     let said = panicked(move || vein::prove_file(folder, file));
     assert!(said.contains("not-stated") && said.contains("lab.scenario.toml:4:"), "{said}");

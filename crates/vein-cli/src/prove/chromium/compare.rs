@@ -29,7 +29,10 @@ fn focus(session: &Session, seen: &Json) -> Option<String> {
     let has = path.as_ref().filter(|path| !path.is_empty()).and_then(|path| node_at(tree, path));
     (has != Some(id)).then(|| {
         let where_to = has.map_or("nothing in the view".into(), |id| called(session, id, "focus"));
-        format!("{} has lost the focus in the document: {where_to} has it", called(session, id, "focus"))
+        format!(
+            "{} has lost the focus in the document: {where_to} has it",
+            called(session, id, "focus")
+        )
     })
 }
 
@@ -38,8 +41,10 @@ fn called(session: &Session, id: NodeId, what: &str) -> String {
     let tree = session.tree();
     let number = tree.number_of(id);
     let sources = session_outline(session);
-    let own = |source: &&vein::RowSource| number.is_some() && source.node == number && !source.listens;
-    let named = sources.iter().filter(own).find(|source| source.address.ends_with(&format!(" {what}")));
+    let own =
+        |source: &&vein::RowSource| number.is_some() && source.node == number && !source.listens;
+    let named =
+        sources.iter().filter(own).find(|source| source.address.ends_with(&format!(" {what}")));
     if let Some(source) = named.or_else(|| sources.iter().find(own)) {
         return format!("`{}`", source.address);
     }
@@ -85,14 +90,12 @@ fn node(session: &Session, id: NodeId, shown: &Json) -> Option<String> {
     if shown["name"].as_str() != Some(name) {
         return Some(format!("`{}`: the document has {} there", tree.described(id), shown["name"]));
     }
-    attributes(session, id, shown)
-        .or_else(|| held(session, id, &shown["held"]))
-        .or_else(|| {
-            // What a text area holds is its property; the text in it is only what it began with.
-            let empty = Vec::new();
-            let inside = shown["children"].as_array().unwrap_or(&empty);
-            if name == "textarea" { None } else { children(session, id, inside) }
-        })
+    attributes(session, id, shown).or_else(|| held(session, id, &shown["held"])).or_else(|| {
+        // What a text area holds is its property; the text in it is only what it began with.
+        let empty = Vec::new();
+        let inside = shown["children"].as_array().unwrap_or(&empty);
+        if name == "textarea" { None } else { children(session, id, inside) }
+    })
 }
 
 fn attributes(session: &Session, id: NodeId, shown: &Json) -> Option<String> {
@@ -108,7 +111,8 @@ fn attributes(session: &Session, id: NodeId, shown: &Json) -> Option<String> {
         .collect();
     let names = ours.keys().chain(theirs.keys());
     let differs = names.into_iter().find(|name| ours.get(**name) != theirs.get(**name))?;
-    let said = |value: Option<&&str>| value.map_or("absent".to_owned(), |value| format!("{value:?}"));
+    let said =
+        |value: Option<&&str>| value.map_or("absent".to_owned(), |value| format!("{value:?}"));
     Some(format!(
         "{}: the document shows {}, the tree in memory {}",
         called(session, id, differs),
@@ -203,7 +207,8 @@ fn observed(session: &Session, expected: Vec<Expected>, seen: &Json) -> Vec<Stri
     let mut unexpected: Vec<(String, Option<Vec<usize>>)> = Vec::new();
     for record in records {
         let what = record[0].as_str().unwrap_or_default().to_owned();
-        let path: Option<Vec<usize>> = serde_json::from_value(record[1].clone()).unwrap_or_default();
+        let path: Option<Vec<usize>> =
+            serde_json::from_value(record[1].clone()).unwrap_or_default();
         // `open` of `details` stands for its property.
         if what == "open" {
             continue;
@@ -222,9 +227,9 @@ fn observed(session: &Session, expected: Vec<Expected>, seen: &Json) -> Vec<Stri
         what => format!("the document's observer {verb} {} change", place(what, path)),
     };
     let missing = expected.iter().map(|one| said(one, "did not see"));
-    let extra = unexpected.iter().map(|one| {
-        format!("{}, which no patch of the ledger did", said(one, "saw"))
-    });
+    let extra = unexpected
+        .iter()
+        .map(|one| format!("{}, which no patch of the ledger did", said(one, "saw")));
     missing.chain(extra).collect()
 }
 

@@ -44,7 +44,8 @@ impl Drop for Driven {
 /// Where a program is, under one of its names: where `PATH` says, or where systems put browsers.
 fn find(names: &[&str]) -> Option<PathBuf> {
     let path = std::env::var_os("PATH").unwrap_or_default();
-    let usual = ["/usr/bin", "/usr/local/bin", "/usr/lib/chromium", "/snap/bin", "/opt/homebrew/bin"];
+    let usual =
+        ["/usr/bin", "/usr/local/bin", "/usr/lib/chromium", "/snap/bin", "/opt/homebrew/bin"];
     let folders = std::env::split_paths(&path).chain(usual.iter().map(PathBuf::from));
     let ending = std::env::consts::EXE_SUFFIX;
     let files = folders.flat_map(|folder| {
@@ -55,7 +56,8 @@ fn find(names: &[&str]) -> Option<PathBuf> {
 
 /// Starts Chromium.
 pub(super) async fn start() -> Result<Driven> {
-    let advice = "install the packages `chromium` and `chromium-driver`, or what your system calls them";
+    let advice =
+        "install the packages `chromium` and `chromium-driver`, or what your system calls them";
     let Some(driver) = find(&["chromedriver", "chromium-driver"]) else {
         bail!("Chromium's driver, `chromedriver`, is nowhere: {advice}");
     };
@@ -73,7 +75,8 @@ async fn start_with(driver: &Path, binary: &Path) -> Result<Driven> {
         .stderr(Stdio::null())
         .spawn()
         .with_context(|| format!("`{}` cannot be started", driver.display()))?;
-    let profile = TempDir::with_prefix("vein-prove-").context("no folder for the browser's profile")?;
+    let profile =
+        TempDir::with_prefix("vein-prove-").context("no folder for the browser's profile")?;
     let port = port_of(&mut child);
     let connected = match port {
         Ok(port) => connect(&port, binary, profile.path()).await,

@@ -71,8 +71,13 @@ impl Chromium {
         in_memory: &Played,
     ) -> Result<(Played, Vec<StepTime>)> {
         self.fresh_tab()?;
-        let mut hands =
-            InBrowser { chromium: self, batches: 0, acts: 0, expected: Vec::new(), own: Duration::ZERO };
+        let mut hands = InBrowser {
+            chromium: self,
+            batches: 0,
+            acts: 0,
+            expected: Vec::new(),
+            own: Duration::ZERO,
+        };
         let mut player = file.player(ui, locale, &mut hands)?;
         let (mut played, mut took) = (Played::default(), Vec::new());
         loop {
@@ -105,7 +110,9 @@ impl Chromium {
         runtime.block_on(async {
             client.goto(&format!("http://127.0.0.1:{}/", stage.port)).await?;
             let linked = tokio::time::timeout(PATIENCE, stage.said.recv()).await;
-            linked.context("the page in the browser does not answer")?.context("the page is gone")?;
+            linked
+                .context("the page in the browser does not answer")?
+                .context("the page is gone")?;
             Ok(())
         })
     }
@@ -124,7 +131,11 @@ fn same_ledger(here: &[Pulse], there: &[Pulse]) -> Option<String> {
         let (a_json, b_json) = (a.json(), b.json());
         (a_json != b_json).then(|| {
             let parts = [(&a_json, &b_json)].map(|(a, b)| {
-                let key = a.as_object().into_iter().flatten().find(|(key, value)| b[key.as_str()] != **value);
+                let key = a
+                    .as_object()
+                    .into_iter()
+                    .flatten()
+                    .find(|(key, value)| b[key.as_str()] != **value);
                 key.map_or("something".to_owned(), |(key, value)| {
                     format!("`{key}` is {value} in the browser and {} in memory", b[key.as_str()])
                 })
@@ -133,9 +144,8 @@ fn same_ledger(here: &[Pulse], there: &[Pulse]) -> Option<String> {
         })
     };
     here.iter().zip(there).find_map(differs).or_else(|| {
-        (here.len() != there.len()).then(|| {
-            format!("{} pulses in the browser, {} in memory", here.len(), there.len())
-        })
+        (here.len() != there.len())
+            .then(|| format!("{} pulses in the browser, {} in memory", here.len(), there.len()))
     })
 }
 
@@ -219,7 +229,8 @@ impl InBrowser<'_> {
         let selector = selector_of(tree, target);
         let option: Vec<String> = match act {
             Act::Choose(options) => {
-                let found = options.iter().filter_map(|option| vein::option_of(tree, target, option));
+                let found =
+                    options.iter().filter_map(|option| vein::option_of(tree, target, option));
                 found.map(|option| selector_of(tree, option)).collect()
             }
             _ => Vec::new(),
@@ -242,10 +253,16 @@ impl InBrowser<'_> {
                     on_it(WHOLE, json!(text)).await?;
                 }
                 Act::Type { text, append } => {
-                    on_it("arguments[0].focus(); if (arguments[1]) arguments[0].select()", json!(!append)).await?;
+                    on_it(
+                        "arguments[0].focus(); if (arguments[1]) arguments[0].select()",
+                        json!(!append),
+                    )
+                    .await?;
                     if !text.is_empty() {
                         element.send_keys(text).await?;
-                    } else if on_it("return arguments[0].value !== ''", Json::Null).await? == json!(true) {
+                    } else if on_it("return arguments[0].value !== ''", Json::Null).await?
+                        == json!(true)
+                    {
                         press(client, "Delete").await?;
                     }
                 }
@@ -260,7 +277,8 @@ impl InBrowser<'_> {
                 Act::Submit => drop(on_it("arguments[0].requestSubmit()", Json::Null).await?),
             }
             let own = begun.elapsed();
-            let settled = client.execute("return proving.settled(arguments[0])", vec![json!(number)]);
+            let settled =
+                client.execute("return proving.settled(arguments[0])", vec![json!(number)]);
             let focus = settled.await?;
             let mut said = Vec::new();
             loop {
@@ -308,7 +326,8 @@ fn one_by_one(tree: &vein::Tree, target: NodeId, act: &Act) -> Vec<Act> {
             if tree.typing(target) != Some(Typing::Whole) && text.chars().count() > 1 =>
         {
             let keys = text.chars().enumerate();
-            keys.map(|(at, key)| Act::Type { text: key.into(), append: *append || at > 0 }).collect()
+            keys.map(|(at, key)| Act::Type { text: key.into(), append: *append || at > 0 })
+                .collect()
         }
         act => vec![act.clone()],
     }
@@ -340,7 +359,8 @@ fn selector_of(tree: &vein::Tree, id: NodeId) -> String {
     for depth in 0..path.len() {
         let (parent, at) = (node_at(tree, &path[..depth]), path[depth]);
         let siblings = parent.map_or(&[][..], |parent| tree.children(parent));
-        let before = siblings[..=at].iter().filter(|sibling| tree.name(**sibling).is_some()).count();
+        let before =
+            siblings[..=at].iter().filter(|sibling| tree.name(**sibling).is_some()).count();
         selector.push_str(&format!(" > :nth-child({before})"));
     }
     selector
@@ -349,7 +369,8 @@ fn selector_of(tree: &vein::Tree, id: NodeId) -> String {
 async fn double_click(client: &fantoccini::Client, element: &Element) -> Result<()> {
     let down = PointerAction::Down { button: MOUSE_BUTTON_LEFT };
     let up = PointerAction::Up { button: MOUSE_BUTTON_LEFT };
-    let over = PointerAction::MoveToElement { element: element.clone(), duration: None, x: 0.0, y: 0.0 };
+    let over =
+        PointerAction::MoveToElement { element: element.clone(), duration: None, x: 0.0, y: 0.0 };
     let mouse = MouseActions::new("mouse".into());
     let mouse = mouse.then(over).then(down.clone()).then(up.clone()).then(down).then(up);
     client.perform_actions(mouse).await?;
