@@ -5,8 +5,8 @@ use vein_plan::members::Member;
 use vein_plan::ops::Binary;
 use vein_plan::{
     Block, Cell, CellKind, Commit, Conversion, Event, Extent, Given, Handler, Heard, Listener,
-    ListenerOptions, LoadError, Next, Part, PartKind, Plan, PlanRead, Program, ReadStep, Reads,
-    Shape, Spot, SpotKind, TemplateNode, Type, Use,
+    ListenerOptions, LoadError, Location, Next, Part, PartKind, Plan, PlanRead, Program, ReadStep,
+    Reads, Shape, Spot, SpotKind, TemplateNode, Type, Use,
 };
 
 /// A sound program with a little of everything.

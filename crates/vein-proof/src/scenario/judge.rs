@@ -113,16 +113,13 @@ pub(super) fn host_mistake(error: HostError, name: &At<String>, value: &Place) -
             let near = vein_plan::nearest(last, known.iter().copied());
             let whole = vein_plan::nearest(&name.value, known.iter().copied());
             match (near, whole) {
-                (Some(near), _) => {
-                    Mistake {
+                (Some(near), _) => Mistake {
                     instead: Some(format!("{:?}", format!("{root}{near}")).into()),
                     ..mistake
-                }
-                }
-                (None, Some(near)) => Mistake {
-                    instead: Some(format!("{near:?}").into()),
-                    ..mistake
                 },
+                (None, Some(near)) => {
+                    Mistake { instead: Some(format!("{near:?}").into()), ..mistake }
+                }
                 (None, None) => near_or_all(mistake, "", known),
             }
         }

@@ -20,6 +20,8 @@ mod handle_an_event;
 mod load_late_data;
 #[path = "../../examples/nest_components.rs"]
 mod nest_components;
+#[path = "../../examples/prove_a_scenario.rs"]
+mod prove_a_scenario;
 #[path = "../../examples/repeat.rs"]
 mod repeat;
 #[path = "../../examples/run_a_timer.rs"]
@@ -205,4 +207,18 @@ fn drive_from_a_thread() {
     let output = drive_from_a_thread::run().expect("it runs");
     assert_eq!(lines(&output, &["host set degrees"]).len(), 3, "{output}");
     assert!(output.ends_with("<li>frost</li><li>thaw</li></ol>\n"), "{output}");
+}
+
+#[test]
+fn prove_a_scenario() {
+    prove_a_scenario::main().expect("it prints");
+    let output = prove_a_scenario::run().expect("it holds");
+    assert_eq!(
+        lines(&output, &["barrel-gauge"]),
+        [
+            "barrel-gauge › p text \"40 l in the barrel\" → \"30 l in the barrel\" (barrel-gauge.vein:4:41)",
+            "barrel-gauge › p class absent → \"low\" (barrel-gauge.vein:4:14)",
+            "barrel-gauge › p text \"30 l in the barrel\" → \"10 l in the barrel\" (barrel-gauge.vein:4:41)",
+        ]
+    );
 }
