@@ -42,7 +42,9 @@ fn steps() {
     let all = steps * rounds;
     let took = begun.elapsed();
     let thousand = took * 1000 / u32::try_from(all).expect("a few");
-    println!("glasshouse, {all} steps with proof on two threads: {took:?}; 1,000 steps: {thousand:?}");
+    println!(
+        "glasshouse, {all} steps with proof on two threads: {took:?}; 1,000 steps: {thousand:?}"
+    );
 }
 
 fn page(proven: bool, recorded: bool) -> Page {
