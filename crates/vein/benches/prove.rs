@@ -57,6 +57,9 @@ fn page(proven: bool, recorded: bool) -> Page {
     page
 }
 
+/// Does something with a page, a little otherwise each time.
+type Pulse = fn(&mut Page, u32);
+
 /// The median of many pulses.
 fn median(page: &mut Page, mut pulse: impl FnMut(&mut Page, u32)) -> Duration {
     let mut times: Vec<Duration> = (0..400)
@@ -79,7 +82,7 @@ fn pulses() {
         let pulse = page.set("beds[250].moisture", 10 + round % 2).expect("a pulse");
         assert_eq!(pulse.pulse.fault, None);
     };
-    let both: [(&str, fn(&mut Page, u32)); 2] = [("every text", all), ("one bed", one)];
+    let both: [(&str, Pulse); 2] = [("every text", all), ("one bed", one)];
     for (what, pulse) in both {
         let bare = median(&mut page(false, false), pulse);
         let recorded = median(&mut page(false, true), pulse);
