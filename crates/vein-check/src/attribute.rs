@@ -137,11 +137,7 @@ impl Checker<'_> {
         match name {
             "class" => self.class_value(e),
             "style" => self.style_value(e),
-            _ => {
-                let typed = self.expr(e);
-                self.showable(&typed.ty, e.span);
-                typed.id
-            }
+            _ => self.shown(e),
         }
     }
 
@@ -150,10 +146,13 @@ impl Checker<'_> {
         if let ExprKind::List(items) = &e.kind {
             let items = items.iter().map(|(item, spread)| match spread {
                 true => Item::Spread(self.class_value(item)),
-                false => Item::One(self.class_item(item)),
+                false => Item::One(self.shown(item)),
             });
             let items = items.collect();
             return self.push(Expr::List(items));
+        }
+        if matches!(e.kind, ExprKind::Logical(Logical::And, ..)) {
+            return self.shown(e);
         }
         let typed = self.expr(e);
         match typed.ty.without_null() {
@@ -163,12 +162,13 @@ impl Checker<'_> {
         typed.id
     }
 
-    /// `dry && 'dry'` is left out while `dry` is false.
-    fn class_item(&mut self, e: &ast::Expr) -> ExprId {
+    /// What is shown of an expression. The sides of `dry && 'dry'` may be of different types here, since
+    /// each can be shown.
+    pub(crate) fn shown(&mut self, e: &ast::Expr) -> ExprId {
         if let ExprKind::Logical(Logical::And, test, word) = &e.kind {
             let test_id = self.condition(test).id;
             let known = crate::narrow::facts(test, true);
-            let word = self.knowing(known, |checker| checker.class_item(word));
+            let word = self.knowing(known, |checker| checker.shown(word));
             return self.push(Expr::Logical(Logical::And, test_id, word));
         }
         let typed = self.expr(e);

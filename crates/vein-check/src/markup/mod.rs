@@ -155,19 +155,13 @@ impl Checker<'_> {
     /// Text with interpolation, as one value.
     pub(crate) fn interpolation(&mut self, pieces: &[TextPiece]) -> ExprId {
         if let [TextPiece::Expr(e)] = pieces {
-            let typed = self.expr(e);
-            self.showable(&typed.ty, e.span);
-            return typed.id;
+            return self.shown(e);
         }
         let pieces = pieces
             .iter()
             .map(|piece| match piece {
                 TextPiece::Static(text, _) => Piece::Static(text.as_str().into()),
-                TextPiece::Expr(e) => {
-                    let typed = self.expr(e);
-                    self.showable(&typed.ty, e.span);
-                    Piece::Shown(typed.id)
-                }
+                TextPiece::Expr(e) => Piece::Shown(self.shown(e)),
             })
             .collect();
         self.push(Expr::Concat(pieces))

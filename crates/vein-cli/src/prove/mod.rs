@@ -170,14 +170,14 @@ fn play_all(ui: &Ui, locale: &(String, String), files: &[PathBuf], prove: &Prove
                 let mut coverage = Coverage::of(ui.program());
                 while let Some((number, path)) = nth(files, &next) {
                     let run = play(ui, locale, path, pictures, &mut coverage);
-                    progress.inc(1);
+                    progress.step();
                     lock(&done).push((number, run));
                 }
                 lock(&total).add(&coverage);
             });
         }
     });
-    progress.finish_and_clear();
+    progress.end();
     let mut runs = done.into_inner().unwrap_or_else(|poisoned| poisoned.into_inner());
     runs.sort_by_key(|(number, _)| *number);
     let runs = runs.into_iter().map(|(_, run)| run).collect();
@@ -201,9 +201,9 @@ fn play_in_browser(ui: &Ui, project: &Project, proved: &mut Proved) -> Result<()
             };
             run.in_browser = Some(InBrowser { played, took: begun.elapsed(), steps_took });
         }
-        progress.inc(1);
+        progress.step();
     }
-    progress.finish_and_clear();
+    progress.end();
     chromium.close();
     proved.took += begun.elapsed();
     Ok(())
@@ -225,13 +225,33 @@ pub(crate) fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
 }
 
 /// A bar on a terminal, for what takes longer than a second.
-pub(crate) fn progress(count: u64, what: &'static str) -> ProgressBar {
-    let bar = ProgressBar::with_draw_target(Some(count), ProgressDrawTarget::stderr());
-    let style = ProgressStyle::with_template("{bar:30} {pos} of {len} {msg}");
+pub(crate) struct Progress {
+    bar: ProgressBar,
+    begun: Instant,
+}
+
+pub(crate) fn progress(count: u64, what: &'static str) -> Progress {
+    let bar = ProgressBar::with_draw_target(Some(count), ProgressDrawTarget::hidden());
     let bar = bar.with_message(what);
-    match style {
+    let bar = match ProgressStyle::with_template("{bar:30} {pos} of {len} {msg}") {
         Ok(style) => bar.with_style(style),
         Err(_) => bar,
+    };
+    Progress { bar, begun: Instant::now() }
+}
+
+impl Progress {
+    /// One more is done.
+    pub(crate) fn step(&self) {
+        if self.bar.is_hidden() && self.begun.elapsed() > Duration::from_secs(1) {
+            self.bar.set_draw_target(ProgressDrawTarget::stderr());
+        }
+        self.bar.inc(1);
+    }
+
+    /// All is done.
+    pub(crate) fn end(&self) {
+        self.bar.finish_and_clear();
     }
 }
 

@@ -37,12 +37,12 @@ pub(super) fn run(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome> 
                     if !files.iter().any(|file| file.notices(&broken, locale)) {
                         lock(&survivors).push(number);
                     }
-                    progress.inc(1);
+                    progress.step();
                 }
             });
         }
     });
-    progress.finish_and_clear();
+    progress.end();
     let mut survivors = survivors.into_inner().unwrap_or_else(|poisoned| poisoned.into_inner());
     survivors.sort_unstable();
     let survivors: Vec<&Mutant> = survivors.into_iter().map(|number| &mutants[number]).collect();

@@ -1,7 +1,7 @@
 //! The report: one page with every step, what it looked like before and after, and why it changed.
 //! It holds all that it needs and runs nothing.
 
-use super::told::{count, duration};
+use super::told::{self, count, duration};
 use super::{Proved, Run, file_of};
 use crate::commands::picture::{self, Picture, escaped};
 use std::collections::BTreeSet;
@@ -273,8 +273,7 @@ fn step(
     if let Some(note) = &step.note {
         let _ = writeln!(out, "<p class=\"note\">{}</p>", escaped(note));
     }
-    if !holds {
-        let report = file.report(&step.mistakes);
+    for report in told::reports(file, step).into_iter().flatten() {
         let _ = writeln!(out, "<pre>{}</pre>", escaped(&report.text(false)));
     }
     views(out, step);

@@ -147,21 +147,14 @@ fn steps_failed(ui: &Ui, run: &Run, file: &ScenarioFile, played: &Played, place:
 /// What does not hold in a step: changes side by side, then the rest.
 fn step_failure(ui: &Ui, file: &ScenarioFile, step: &PlayedStep) -> String {
     let colour = output::colour(&std::io::stdout());
-    let about = |mistake: &&Mistake| ABOUT_CHANGES.contains(&mistake.code);
-    let changes: Vec<&Mistake> = step.mistakes.iter().filter(about).collect();
-    let others: Vec<Mistake> =
-        step.mistakes.iter().filter(|mistake| !about(mistake)).cloned().collect();
+    let [changes, others] = reports(file, step);
     let mut out = String::new();
-    if let Some(first) = changes.first() {
-        out.push_str(&changed_otherwise(file, first, &changes).text(colour));
-        out.push('\n');
-        out.push_str(&side_by_side(ui, step));
+    if let Some(changes) = changes {
+        out.push_str(&format!("{}\n{}", changes.text(colour), side_by_side(ui, step)));
     }
-    if !others.is_empty() {
-        if !out.is_empty() {
-            out.push('\n');
-        }
-        out.push_str(&file.report(&others).text(colour));
+    if let Some(others) = others {
+        let between = if out.is_empty() { "" } else { "\n" };
+        out.push_str(&format!("{between}{}", others.text(colour)));
     }
     let ran = &step.seen.ran;
     let width = ran.iter().map(|ran| ran.name.chars().count()).max().unwrap_or(0);
@@ -174,6 +167,18 @@ fn step_failure(ui: &Ui, file: &ScenarioFile, step: &PlayedStep) -> String {
         ));
     }
     out
+}
+
+/// What does not hold in a step, where there is something: one report for all of its changes, and one
+/// for the rest.
+pub(super) fn reports(file: &ScenarioFile, step: &PlayedStep) -> [Option<vein::Report>; 2] {
+    let about = |mistake: &&Mistake| ABOUT_CHANGES.contains(&mistake.code);
+    let changes: Vec<&Mistake> = step.mistakes.iter().filter(about).collect();
+    let others: Vec<Mistake> =
+        step.mistakes.iter().filter(|mistake| !about(mistake)).cloned().collect();
+    let first = changes.first();
+    let changes = first.map(|first| changed_otherwise(file, first, &changes));
+    [changes, (!others.is_empty()).then(|| file.report(&others))]
 }
 
 /// One report for all changes of a step that are not as stated.

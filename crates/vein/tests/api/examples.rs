@@ -216,9 +216,9 @@ fn prove_a_scenario() {
     assert_eq!(
         lines(&output, &["barrel-gauge"]),
         [
-            "barrel-gauge › p text \"40 l in the barrel\" → \"30 l in the barrel\" (barrel-gauge.vein:4:41)",
-            "barrel-gauge › p class absent → \"low\" (barrel-gauge.vein:4:14)",
-            "barrel-gauge › p text \"30 l in the barrel\" → \"10 l in the barrel\" (barrel-gauge.vein:4:41)",
+            "barrel-gauge › p text \"40 l in the barrel\" → \"30 l in the barrel\" (barrel-gauge.vein:4:36)",
+            "barrel-gauge › p class absent → \"low\" (barrel-gauge.vein:4:11)",
+            "barrel-gauge › p text \"30 l in the barrel\" → \"10 l in the barrel\" (barrel-gauge.vein:4:36)",
         ]
     );
 }

@@ -1,6 +1,7 @@
 //! Scenarios: what is wrong with one is told at its place, what a person cannot do is refused as a
 //! browser would, and what was seen can be written into it.
 
+use proptest::prelude::*;
 use std::panic::catch_unwind;
 use vein::{Error, Report, ScenarioFile, Ui};
 
@@ -327,4 +328,74 @@ fn a_scenario_as_a_test_fails_with_all_that_is_known() {
     let said = panicked(move || vein::same_scenarios(folder, 2));
     assert!(said.contains("there are 1 scenarios"), "{said}");
     std::fs::remove_dir_all(dir).expect("it goes");
+}
+
+const ALL_KINDS: &str =
+    include_str!("../../../../examples/glasshouse/scenarios/host-writes.scenario.toml");
+
+/// What is put somewhere into a scenario.
+const PIECES: &[&str] = &[
+    "",
+    "[[step]]",
+    "[answers]",
+    "[",
+    "]",
+    "{",
+    "}",
+    "=",
+    "\"",
+    "'",
+    "\n",
+    ",",
+    "#",
+    "see = [{ at = 'p' }]",
+    "changes = [{ at = 'p', what = 'text', count = 1 }]",
+    "gives = [{}]",
+    "state = 5",
+    "step = 1",
+    "asks = [1]",
+    "{ json = '[' }",
+    "wait = 1e400",
+    "wait = 1979-05-27",
+    "click = [[]]",
+    "\u{0}",
+    "\u{e9}",
+    "nan",
+    "of = []",
+];
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(600))]
+
+    /// Any text is read, or refused with places that lie in it; what is read is played or refused.
+    #[test]
+    fn damaged_scenarios_are_refused_or_played(
+        edits in proptest::collection::vec((0..10_000usize, 0..30usize, 0..PIECES.len()), 1..5),
+    ) {
+        let mut text = ALL_KINDS.replace("../glass-house.json", "nowhere");
+        for (at, cut, piece) in edits {
+            let boundary = |text: &str, mut at: usize| {
+                while !text.is_char_boundary(at) {
+                    at -= 1;
+                }
+                at
+            };
+            let from = boundary(&text, at % (text.len() + 1));
+            let to = boundary(&text, (from + cut).min(text.len()));
+            text.replace_range(from..to.max(from), PIECES[piece]);
+        }
+        match vein::Scenario::read(&text) {
+            Ok(_) => {}
+            Err(mistakes) => {
+                prop_assert!(!mistakes.is_empty());
+                for mistake in &mistakes {
+                    prop_assert!(mistake.place.end <= text.len() && mistake.place.start <= mistake.place.end);
+                }
+            }
+        }
+        // Whatever is wrong can be printed.
+        if let Err(error) = ScenarioFile::from_text("x.scenario.toml", text).and_then(|file| file.prove(&lab())) {
+            prop_assert!(!error.to_string().is_empty());
+        }
+    }
 }
