@@ -9,11 +9,6 @@ const ENDING: &str = ".scenario.toml";
 /// One test for each scenario below a folder of components, named as its file, and one that finds out
 /// whether scenarios were added or taken away since this was compiled. The path goes from the crate's
 /// own folder.
-///
-/// ```
-/// vein::scenarios!("examples/components");
-/// # fn main() {}
-/// ```
 #[proc_macro]
 pub fn scenarios(input: TokenStream) -> TokenStream {
     let mut tokens = input.into_iter();

@@ -45,6 +45,9 @@ pub use page::{Found, Page};
 pub use prove::{SCENARIO_ENDING, ScenarioFile, prove_file, same_scenarios, scenarios_in};
 pub use subscription::Subscription;
 pub use ui::Ui;
+/// ```
+/// vein::scenarios!("examples/components");
+/// ```
 pub use vein_macros::scenarios;
 
 pub use vein_check::{ActionReach, PartReach, PathReach, ReachMap};

@@ -1,18 +1,20 @@
 //! Pages in a real Chromium, driven over WebDriver: what its own observer saw is what the
 //! ledger names.
 
-use crate::running::{PATIENCE, Running, Server};
-use fantoccini::{Client, ClientBuilder, Locator};
+use crate::running::{PATIENCE, Server};
+use fantoccini::{Client, Locator};
 use serde_json::{Value as Json, json};
-use std::process::Command;
 use std::time::Instant;
 use tempfile::TempDir;
+
+/// As `vein prove --browser` starts it.
+#[path = "../../src/prove/chromium/driver.rs"]
+mod driver;
 
 /// Chromium with its driver; both end with the test.
 pub struct Browser {
     pub client: Client,
-    _driver: Running,
-    _profile: TempDir,
+    _driven: driver::Driven,
 }
 
 /// Set where Chromium cannot be had; `cargo xtask test` says so in capitals.
@@ -24,37 +26,9 @@ impl Browser {
             println!("NOT RUN: no Chromium here");
             return None;
         }
-        let driver = Running::start(Command::new("chromedriver").arg("--port=0"));
-        let port = loop {
-            let line = driver.line();
-            if let Some((_, rest)) = line.split_once("successfully on port ") {
-                break rest.trim_end_matches('.').to_owned();
-            }
-        };
-        let profile = TempDir::new().expect("a folder for the profile");
-        let arguments = [
-            "--headless",
-            "--no-sandbox",
-            "--disable-gpu",
-            "--disable-quic",
-            "--disable-dev-shm-usage",
-            "--no-first-run",
-            "--disable-background-networking",
-            "--disable-component-update",
-            "--disable-sync",
-            "--window-size=1280,800",
-        ];
-        let folder = format!("--user-data-dir={}", profile.path().display());
-        let arguments: Vec<&str> = arguments.into_iter().chain([folder.as_str()]).collect();
-        let capabilities = json!({ "goog:chromeOptions": { "args": arguments } });
-        let Json::Object(capabilities) = capabilities else { unreachable!("an object") };
-        let connector = hyper_util::client::legacy::connect::HttpConnector::new();
-        let client = ClientBuilder::new(connector)
-            .capabilities(capabilities)
-            .connect(&format!("http://127.0.0.1:{port}"))
-            .await
-            .expect("Chromium starts: `cargo xtask test` installs it");
-        Some(Browser { client, _driver: driver, _profile: profile })
+        let driven =
+            driver::start().await.expect("Chromium starts: `cargo xtask test` installs it");
+        Some(Browser { client: driven.client.clone(), _driven: driven })
     }
 
     /// Opens a served page and waits until its link is up.
