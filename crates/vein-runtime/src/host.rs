@@ -195,6 +195,13 @@ impl Runtime {
         })
     }
 
+    /// Where the value was declared that a path begins with: the component, and the place in its file.
+    pub fn declared_at(&self, path: &str) -> Option<(Name, vein_plan::Location)> {
+        let Place { scope, cell, .. } = self.resolve(path).ok()?;
+        let plan = self.plan_of(scope);
+        Some((plan.name.clone(), plan.cells[cell as usize].location))
+    }
+
     /// Writes a value, which may come from JSON, to a prop or to state. That is a pulse of its own.
     ///
     /// # Errors

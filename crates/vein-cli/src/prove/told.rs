@@ -44,6 +44,13 @@ pub(super) fn proved(prove: &Prove, ui: &Ui, proved: &Proved) {
     }
     totals(proved);
     coverage(prove.coverage, ui, &proved.coverage);
+    let warnings = ui.report().map_or(0, vein::Report::warnings);
+    if !proved.holds() && warnings > 0 {
+        output::line(format!(
+            "the components have {}: see `vein check`",
+            count(warnings, "warning")
+        ));
+    }
 }
 
 /// One line for a scenario.
@@ -155,6 +162,11 @@ fn step_failure(ui: &Ui, file: &ScenarioFile, step: &PlayedStep) -> String {
     if let Some(others) = others {
         let between = if out.is_empty() { "" } else { "\n" };
         out.push_str(&format!("{between}{}", others.text(colour)));
+    }
+    if step.seen.entries.is_empty() {
+        out.push_str(&format!(
+            "\n{DIM}there was no pulse: nothing on the page hears that{PLAIN}\n"
+        ));
     }
     let ran = &step.seen.ran;
     let width = ran.iter().map(|ran| ran.name.chars().count()).max().unwrap_or(0);

@@ -581,18 +581,27 @@ fn afterwards(session: &mut Session, stated: &Stated, played: &mut PlayedStep) {
             Ok(value) if fits(&wanted.value, &value) => {}
             Ok(value) => {
                 let said = format!("`{}` is not {}", path.value, wanted.value);
-                let mistake = Mistake::new("state", &wanted.place, said);
+                let mut mistake = Mistake::new("state", &wanted.place, said);
+                let declared = session.runtime().declared_at(&super::read::normal(&path.value));
+                if let Some((component, location)) = declared {
+                    let at = Origin::new(&component, location);
+                    mistake = mistake.advice(format!("it was declared at {at}"));
+                }
                 played.mistakes.push(mistake.label(format!("it is {value}")));
             }
             Err(error) => played.mistakes.push(host_mistake(error, path, &wanted.place)),
         }
     }
     for see in &stated.see {
-        played.mistakes.extend(sight(session.tree(), see));
+        played.mistakes.extend(sight(session, see));
     }
 }
 
-fn sight(tree: &Tree, At { value: Sight { at, must }, place }: &At<Sight>) -> Option<Mistake> {
+fn sight(
+    session: &Session,
+    At { value: Sight { at, must }, place }: &At<Sight>,
+) -> Option<Mistake> {
+    let tree = session.tree();
     let found = match tree.select(&at.value) {
         Ok(found) => found,
         Err(error) => return Some(Mistake::new("bad-selector", &at.place, error.to_string())),
@@ -606,8 +615,33 @@ fn sight(tree: &Tree, At { value: Sight { at, must }, place }: &At<Sight>) -> Op
     must.iter().find_map(|must| {
         let seen = wrong(tree, first, found.len(), must)?;
         let said = format!("`{}` is not as stated: {}", at.value, wanted(must));
-        Some(Mistake::new("not-in-view", place, said).label(seen))
+        let mistake = Mistake::new("not-in-view", place, said).label(seen);
+        Some(bound_there(session, first).into_iter().fold(mistake, Mistake::advice))
     })
+}
+
+/// Where the bindings and listeners of an element, or else of the nearest one around it that has some,
+/// were written.
+fn bound_there(session: &Session, element: Option<NodeId>) -> Vec<String> {
+    let tree = session.tree();
+    let rows = crate::outline::outline(session.runtime());
+    let sources: Vec<_> = rows.into_iter().filter_map(|row| row.source).collect();
+    let around = std::iter::successors(element, |id| tree.parent(*id));
+    let mut of_each = around.map(|id| {
+        let own = |node: Option<u32>| {
+            let node = node.and_then(|number| tree.numbered(number));
+            node == Some(id)
+                || node.and_then(|node| tree.parent(node)) == Some(id)
+                    && node.is_some_and(|n| tree.text(n).is_some())
+        };
+        let here = sources.iter().filter(|source| own(source.node));
+        let said = here.map(|source| {
+            let at = Origin::new(&source.component, source.location);
+            format!("`{}` was written at {at}", source.address)
+        });
+        said.take(4).collect::<Vec<_>>()
+    });
+    of_each.find(|said| !said.is_empty()).unwrap_or_default()
 }
 
 /// What must hold, in words.
