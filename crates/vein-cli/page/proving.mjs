@@ -16,7 +16,13 @@ const records = [];
 const observer = new MutationObserver((all) => records.push(...all));
 observer.observe(view, { subtree: true, childList: true, characterData: true, attributes: true });
 
-socket.addEventListener('message', ({ data }) => {
+socket.addEventListener('message', async ({ data }) => {
+  if (typeof data === 'string') {
+    const { ask, arguments: given, number } = JSON.parse(data);
+    const answer = await answers[ask](...given);
+    say({ reply: number, answer });
+    return;
+  }
   try {
     surface.apply(data);
   } catch (error) {
@@ -49,12 +55,11 @@ function dumped(node) {
 
 const turn = () => new Promise((done) => setTimeout(done, 0));
 
-window.proving = {
-  /** Told behind everything that an action has set off. */
-  async settled(number) {
+const answers = {
+  /** Answered behind everything that an action has set off: where the focus is. */
+  async settled() {
     await turn();
     await turn();
-    say({ settled: number });
     return pathTo(document.activeElement);
   },
 
@@ -69,7 +74,7 @@ window.proving = {
 
   /** What has become of the view once so many batches were applied. */
   async seen(batches) {
-    await this.applied(batches);
+    await answers.applied(batches);
     records.push(...observer.takeRecords());
     const seen = [];
     for (const { type, target, attributeName, addedNodes, removedNodes } of records.splice(0)) {

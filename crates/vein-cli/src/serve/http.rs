@@ -32,6 +32,12 @@ pub(super) fn router(site: Arc<Site>) -> Router {
         .with_state(site)
 }
 
+/// Has small messages go at once, rather than wait for more to go with them.
+pub(crate) fn at_once(connection: &mut tokio::net::TcpStream) {
+    // Without it everything works, only later.
+    let _ = connection.set_nodelay(true);
+}
+
 /// A server on loopback, by its port.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Own(pub(crate) u16);

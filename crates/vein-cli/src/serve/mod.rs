@@ -7,6 +7,7 @@ use crate::output::{self, Outcome};
 use crate::project::Opened;
 use crate::simulated::{self, Answers};
 use anyhow::{Context, Result, anyhow};
+use axum::serve::ListenerExt;
 use std::net::Ipv4Addr;
 use std::sync::Arc;
 use tokio::net::TcpListener;
@@ -53,7 +54,7 @@ pub(crate) fn run(opened: Opened, ledger: Ledger) -> Result<Outcome> {
         let site = Arc::new(Site { ui, component, props, styles, ledger, answers, port });
         // Open tabs do not keep the server: they say by themselves that it is gone.
         tokio::select! {
-            served = axum::serve(listener, http::router(site)) => served.context("the server stopped"),
+            served = axum::serve(listener.tap_io(http::at_once), http::router(site)) => served.context("the server stopped"),
             heard = tokio::signal::ctrl_c() => heard.context("Ctrl+C cannot be heard"),
         }
     })?;

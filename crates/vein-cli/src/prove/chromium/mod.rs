@@ -6,7 +6,7 @@ mod stage;
 
 use crate::serve::http::APPLIER;
 use crate::serve::live::Told;
-use anyhow::{Context, Result};
+use anyhow::{Context, Result, bail};
 use compare::{Expected, node_at, path_to};
 use driver::Driven;
 use fantoccini::Locator;
@@ -14,6 +14,7 @@ use fantoccini::actions::{
     InputSource, KeyAction, KeyActions, MOUSE_BUTTON_LEFT, MouseActions, PointerAction,
 };
 use fantoccini::elements::Element;
+use serde::Deserialize;
 use serde_json::{Value as Json, json};
 use stage::Stage;
 use std::time::{Duration, Instant};
@@ -74,7 +75,8 @@ impl Chromium {
         let mut hands = InBrowser {
             chromium: self,
             batches: 0,
-            acts: 0,
+            asked: 0,
+            told: Vec::new(),
             expected: Vec::new(),
             own: Duration::ZERO,
         };
@@ -149,12 +151,23 @@ fn same_ledger(here: &[Pulse], there: &[Pulse]) -> Option<String> {
     })
 }
 
+/// What the page answers.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Reply {
+    reply: u32,
+    #[serde(default)]
+    answer: Json,
+}
+
 /// A person at the browser.
 struct InBrowser<'c> {
     chromium: &'c mut Chromium,
     /// How many batches the tab was sent.
     batches: u32,
-    acts: u32,
+    asked: u32,
+    /// Events that it has told of.
+    told: Vec<String>,
     /// What the document's observer has to see of what it was sent since it was asked last.
     expected: Vec<Expected>,
     /// How long the browser took for what a person did.
@@ -179,15 +192,14 @@ impl Hands for InBrowser<'_> {
             if !session.tree().is_node(target, serial) {
                 break;
             }
-            self.acts += 1;
             for told in self.acted(session, target, &act).map_err(said)? {
                 let entry = told.delivered(session);
                 self.show(session, &entry)?;
                 entries.push(entry);
             }
             let place = json!([self.batches, path_to(session.tree(), target)]);
-            let held = self.execute("return proving.applied(...arguments[0])", place);
-            take_over(session, target, &held.map_err(said)?);
+            let held = self.ask("applied", place).map_err(said)?;
+            take_over(session, target, &held);
         }
         Ok(entries)
     }
@@ -206,7 +218,7 @@ impl Hands for InBrowser<'_> {
 
     fn compare(&mut self, session: &Session) -> Vec<String> {
         let expected = std::mem::take(&mut self.expected);
-        match self.execute("return proving.seen(arguments[0])", json!(self.batches)) {
+        match self.ask("seen", json!([self.batches])) {
             Ok(seen) => compare::differences(session, expected, &seen),
             Err(error) => vec![format!("{error:#}")],
         }
@@ -214,12 +226,27 @@ impl Hands for InBrowser<'_> {
 }
 
 impl InBrowser<'_> {
-    fn execute(&self, script: &str, argument: Json) -> Result<Json> {
-        let driven = self.chromium.driven.as_ref().context("the browser is gone")?;
-        let run = driven.client.execute(script, vec![argument]);
-        self.chromium.runtime.block_on(async {
-            let done = tokio::time::timeout(PATIENCE, run).await;
-            done.context("the browser does not answer")?.context("the browser refuses")
+    /// Asks the page something, and gives its answer; events that it tells of meanwhile are kept.
+    fn ask(&mut self, question: &str, arguments: Json) -> Result<Json> {
+        self.asked += 1;
+        let number = self.asked;
+        let Chromium { runtime, stage, .. } = &mut *self.chromium;
+        let asked = json!({ "ask": question, "arguments": arguments, "number": number });
+        if !stage.ask(asked.to_string()) {
+            bail!("the page in the browser is gone");
+        }
+        let told = &mut self.told;
+        runtime.block_on(async {
+            loop {
+                let text = tokio::time::timeout(PATIENCE, stage.said.recv()).await;
+                let text = text.context("the page in the browser does not answer")?;
+                let text = text.context("the page in the browser is gone")?;
+                match serde_json::from_str::<Reply>(&text) {
+                    Ok(reply) if reply.reply == number => return Ok(reply.answer),
+                    Ok(_) => {}
+                    Err(_) => told.push(text),
+                }
+            }
         })
     }
 
@@ -236,10 +263,9 @@ impl InBrowser<'_> {
             _ => Vec::new(),
         };
         let typing = tree.typing(target);
-        let Chromium { runtime, driven, stage } = &mut *self.chromium;
+        let Chromium { runtime, driven, .. } = &mut *self.chromium;
         let client = &driven.as_ref().context("the browser is gone")?.client;
-        let number = self.acts;
-        let (said, focus, own) = runtime.block_on(async {
+        let own = runtime.block_on(async {
             let element = client.find(Locator::Css(&selector)).await?;
             let on_it = async |script: &str, more: Json| {
                 let element = serde_json::to_value(&element)?;
@@ -277,22 +303,11 @@ impl InBrowser<'_> {
                 Act::Submit => drop(on_it("arguments[0].requestSubmit()", Json::Null).await?),
             }
             let own = begun.elapsed();
-            let settled =
-                client.execute("return proving.settled(arguments[0])", vec![json!(number)]);
-            let focus = settled.await?;
-            let mut said = Vec::new();
-            loop {
-                let text = tokio::time::timeout(PATIENCE, stage.said.recv()).await;
-                let text = text.context("the page in the browser does not answer")?;
-                let text = text.context("the page in the browser is gone")?;
-                if text.starts_with("{\"settled\"") {
-                    break;
-                }
-                said.push(text);
-            }
-            Ok::<_, anyhow::Error>((said, focus, own))
+            Ok::<_, anyhow::Error>(own)
         })?;
         self.own += own;
+        let focus = self.ask("settled", json!([]))?;
+        let said = std::mem::take(&mut self.told);
         let path: Option<Vec<usize>> = serde_json::from_value(focus).unwrap_or_default();
         let focused = path.filter(|path| !path.is_empty());
         let focused = focused.and_then(|path| node_at(session.tree(), &path));

@@ -1,6 +1,6 @@
 //! The page on which scenarios are played, served on loopback to the browser alone.
 
-use crate::serve::http::{FRAME, Own, framed, guard, script, style};
+use crate::serve::http::{FRAME, Own, at_once, framed, guard, script, style};
 use anyhow::{Context, Result};
 use axum::Router;
 use axum::extract::State;
@@ -9,6 +9,7 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::middleware;
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
+use axum::serve::ListenerExt;
 use futures_util::{SinkExt, StreamExt};
 use std::net::Ipv4Addr;
 use std::sync::{Arc, Mutex};
@@ -21,7 +22,7 @@ const LINK: &str = include_str!("../../../page/proving.mjs");
 pub(super) struct Stage {
     pub(super) port: u16,
     pub(super) said: UnboundedReceiver<String>,
-    tab: Arc<Mutex<Option<UnboundedSender<Vec<u8>>>>>,
+    tab: Arc<Mutex<Option<UnboundedSender<Message>>>>,
 }
 
 struct Shared {
@@ -30,7 +31,7 @@ struct Shared {
     css: String,
     applier: String,
     said: UnboundedSender<String>,
-    tab: Arc<Mutex<Option<UnboundedSender<Vec<u8>>>>>,
+    tab: Arc<Mutex<Option<UnboundedSender<Message>>>>,
 }
 
 impl Stage {
@@ -54,14 +55,24 @@ impl Stage {
             .route("/live", get(connect))
             .layer(middleware::from_fn_with_state(Own(port), guard))
             .with_state(Arc::new(shared));
+        let listener = listener.tap_io(at_once);
         tokio::spawn(async move { axum::serve(listener, router).await });
         Ok(Stage { port, said, tab })
     }
 
     /// Hands a batch of patches to the tab.
     pub(super) fn tell(&self, patches: Vec<u8>) -> bool {
+        self.send(Message::Binary(patches.into()))
+    }
+
+    /// Asks the tab something; the answer comes among what it says.
+    pub(super) fn ask(&self, question: String) -> bool {
+        self.send(Message::Text(question.into()))
+    }
+
+    fn send(&self, message: Message) -> bool {
         let tab = self.tab.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        tab.as_ref().is_some_and(|tab| tab.send(patches).is_ok())
+        tab.as_ref().is_some_and(|tab| tab.send(message).is_ok())
     }
 
     /// Lets go of the tab that was there.
@@ -100,9 +111,9 @@ async fn talk(shared: Arc<Shared>, socket: WebSocket) {
     *shared.tab.lock().unwrap_or_else(std::sync::PoisonError::into_inner) = Some(send);
     loop {
         tokio::select! {
-            patches = told.recv() => {
-                let Some(patches) = patches else { return };
-                if out.send(Message::Binary(patches.into())).await.is_err() {
+            message = told.recv() => {
+                let Some(message) = message else { return };
+                if out.send(message).await.is_err() {
                     return;
                 }
             }
