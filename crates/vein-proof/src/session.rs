@@ -289,12 +289,17 @@ impl Session {
         self.runtime.sabotage(way);
     }
 
-    #[cfg_attr(not(feature = "sabotage"), allow(unused_mut, reason = "tests tamper with it"))]
-    fn show(&mut self, mut pulse: Pulse) -> Entry {
-        #[cfg(feature = "sabotage")]
+    #[cfg(feature = "sabotage")]
+    fn tampered(&mut self, mut pulse: Pulse) -> Pulse {
         if let Some(tamper) = &mut self.tamper {
             tamper(&mut pulse);
         }
+        pulse
+    }
+
+    fn show(&mut self, pulse: Pulse) -> Entry {
+        #[cfg(feature = "sabotage")]
+        let pulse = self.tampered(pulse);
         let echoes = match &self.proof {
             Some(_) => self.echoes(&pulse),
             None => Vec::new(),

@@ -16,6 +16,9 @@ const PLAIN: &str = "\u{1b}[0m";
 /// So many scenarios that do not hold are told of step by step: one mistake often breaks many.
 const MOST_TOLD: usize = 5;
 
+/// Other mistakes of a step that was done.
+const ABOUT_OUTCOME: [&str; 4] = ["not-in-view", "state", "given", "asked"];
+
 /// Mistakes of a step that the table of changes tells of.
 const ABOUT_CHANGES: [&str; 4] = ["not-stated", "not-seen", "unknown-part", "otherwise"];
 
@@ -163,10 +166,12 @@ fn step_failure(ui: &Ui, file: &ScenarioFile, step: &PlayedStep) -> String {
         let between = if out.is_empty() { "" } else { "\n" };
         out.push_str(&format!("{between}{}", others.text(colour)));
     }
-    if step.seen.entries.is_empty() {
-        out.push_str(&format!(
-            "\n{DIM}there was no pulse: nothing on the page hears that{PLAIN}\n"
-        ));
+    let about_outcome = |mistake: &Mistake| {
+        ABOUT_CHANGES.contains(&mistake.code) || ABOUT_OUTCOME.contains(&mistake.code)
+    };
+    if step.seen.entries.is_empty() && step.mistakes.iter().all(about_outcome) {
+        let said = "there was no pulse: nothing heard that, and nothing was due";
+        out.push_str(&format!("\n{DIM}{said}{PLAIN}\n"));
     }
     let ran = &step.seen.ran;
     let width = ran.iter().map(|ran| ran.name.chars().count()).max().unwrap_or(0);
