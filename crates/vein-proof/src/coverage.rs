@@ -2,7 +2,7 @@
 //! which statements ran, and which of them never did.
 
 use crate::ledger::Entry;
-use crate::scenario::seen::{Origin, part_word, seen_run, spot_word};
+use crate::scenario::seen::{Origin, seen_run, spot_word};
 use crate::session::Session;
 use std::collections::BTreeMap;
 use vein_plan::code::Expr;
@@ -134,7 +134,6 @@ impl Coverage {
                 if can_change(program, plan, number, &planned.reads) {
                     let piece = Piece::Part(number, block, part);
                     let name = planned.address.to_string();
-                    debug_assert!(name.ends_with(part_word(&planned.kind)) || name.contains('('));
                     self.item(piece, Kind::Binding, name, at(planned.location));
                 }
             }

@@ -30,7 +30,9 @@ pub(crate) struct Turn {
     /// What ran by itself: the scope, the hook, and the writes from and up to.
     pub(crate) ran: Vec<(ScopeId, u32, usize, usize)>,
     pub(crate) rounds: usize,
-    /// Whose statements were begun, in order.
+    /// Whether the pulse says what it did.
+    pub(crate) records: bool,
+    /// Whose statements were begun, in order, where it does.
     pub(crate) begun: Vec<Ran>,
     /// How many times components were added because others were, and how many after the first few.
     pub(crate) generations: usize,
@@ -40,6 +42,10 @@ pub(crate) struct Turn {
 }
 
 impl Turn {
+    pub(crate) fn new(records: bool) -> Turn {
+        Turn { records, ..Turn::default() }
+    }
+
     /// Goes on with what was asked for by a source.
     pub(crate) fn ask(&mut self, graph: &mut Graph, scope: ScopeId, source: u32, args: Value) {
         self.asked.insert((scope, source), args);
@@ -157,6 +163,9 @@ impl<'a> Run<'a> {
 
     /// Notes whose statements begin.
     pub(crate) fn begins(&mut self, scope: ScopeId, owner: Owner) {
+        if !self.turn.records {
+            return;
+        }
         let here = self.graph.scope(scope);
         self.turn.begun.push(Ran { plan: here.plan, block: here.block, owner });
     }

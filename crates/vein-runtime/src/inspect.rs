@@ -110,13 +110,6 @@ impl Runtime {
         wards.map_or(Vec::new(), |wards| wards.sources.clone())
     }
 
-    /// The period of each hook of a component whose timer runs, and when it is due.
-    pub fn timers_of(&self, scope: ScopeId) -> Vec<Option<(f64, f64)>> {
-        let wards = self.view.graph.scope(scope).wards.as_ref();
-        let timers = wards.map_or(&[][..], |wards| &wards.timers);
-        timers.iter().map(|timer| timer.map(|((due, _), period)| (period, due.get()))).collect()
-    }
-
     /// The address of a part, without the component that the page shows.
     pub fn address_in(&self, scope: ScopeId, own: &str) -> String {
         self.view.graph.address(scope, own)

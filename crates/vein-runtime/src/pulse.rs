@@ -360,17 +360,10 @@ pub struct Pulse {
     pub problems: Vec<Problem>,
     /// How many derived values were computed.
     pub computed: usize,
-    /// Whose statements were begun, in order.
+    /// Whose statements were begun, in order; nothing where changes are not recorded.
     pub ran: Vec<Ran>,
     /// In how many rounds something ran by itself. What stands where is worked out after each.
     pub rounds: usize,
     /// Why it was taken back, if it was.
     pub fault: Option<Fault>,
-}
-
-impl Pulse {
-    /// Whether no listener heard the event that set it off.
-    pub fn heard_nothing(&self) -> bool {
-        !self.heard
-    }
 }

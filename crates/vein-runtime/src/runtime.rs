@@ -110,7 +110,7 @@ impl Runtime {
         };
         runtime.view.begin();
         runtime.view.open(plan as u32, props, &stores);
-        let mut turn = Turn::default();
+        let mut turn = Turn::new(runtime.recording);
         let worked_out = runtime.follow(&mut turn).and_then(|()| runtime.show());
         // What cannot be opened is no page, and there is nothing to close.
         runtime.closing = worked_out.is_err();

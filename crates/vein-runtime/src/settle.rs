@@ -25,14 +25,14 @@ impl Runtime {
     /// Runs a pulse.
     pub(crate) fn pulse(&mut self, cause: Cause, act: &mut Act<'_>) -> Pulse {
         self.view.begin();
-        let (mut turn, mut controls) = (Turn::default(), Controls::new());
+        let (mut turn, mut controls) = (Turn::new(self.recording), Controls::new());
         let done = act(&mut Run::new(&mut self.view.graph, &mut turn), &mut controls);
         self.finish_pulse(cause, turn, controls, done)
     }
 
     /// Goes on with a pulse whose first step was done.
     pub(crate) fn go_on(&mut self, cause: Cause) -> Pulse {
-        self.finish_pulse(cause, Turn::default(), Controls::new(), Ok(()))
+        self.finish_pulse(cause, Turn::new(self.recording), Controls::new(), Ok(()))
     }
 
     fn finish_pulse(

@@ -235,14 +235,13 @@ fn changed_otherwise(file: &ScenarioFile, first: &Mistake, all: &[&Mistake]) -> 
         let other = file.report(&more.map(|mistake| (**mistake).clone()).collect::<Vec<_>>());
         diagnostic.related =
             other.diagnostics.into_iter().map(|more| (more.span, more.label)).collect();
-        let advice = stated.iter().flat_map(|mistake| &mistake.advice);
-        diagnostic.advice =
-            advice.filter(|line| !line.starts_with("written at")).cloned().collect();
-        diagnostic.advice.retain(|line| !line.starts_with("the part was written"));
-        // The first has its own.
+        // Where parts were written, the columns below tell.
+        let unknown = stated.iter().filter(|mistake| mistake.code == "unknown-part");
+        let advice = unknown.flat_map(|mistake| &mistake.advice).cloned();
+        // What the first most likely meant is a fix of its own.
         let meant = stated.iter().skip(1).filter_map(|mistake| mistake.instead.as_ref());
         let meant = meant.map(|instead| format!("did you mean `{}`?", instead.trim_matches('"')));
-        diagnostic.advice.extend(meant);
+        diagnostic.advice = advice.chain(meant).collect();
         let mut said: Vec<String> = Vec::new();
         diagnostic.advice.retain(|line| {
             let new = !said.contains(line);

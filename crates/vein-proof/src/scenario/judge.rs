@@ -1,10 +1,10 @@
 //! What was stated against what was seen.
 
 use super::play::{PlayedStep, near_or_all, selector_of, shown_question};
-use super::seen::{Origin, SeenPart, part_word, spot_word};
+use super::seen::{Origin, SeenPart};
 use super::{At, Mistake, Must, Place, Sight, Stated, StatedChange, Which};
 use crate::session::Session;
-use vein_plan::{Program, Property, Shown, Value};
+use vein_plan::{Property, Shown, Value};
 use vein_runtime::{Effect, HostError};
 use vein_view::{Layout, NodeId, Tree};
 
@@ -721,16 +721,4 @@ fn wrong(tree: &Tree, first: Option<NodeId>, count: usize, must: &Must) -> Optio
 /// A text with its white space as one space each.
 fn plain_text(text: &str) -> String {
     text.split_whitespace().collect::<Vec<_>>().join(" ")
-}
-
-/// The words that a part of a component can be called by, for messages.
-pub fn words_of(program: &Program, plan: usize) -> Vec<String> {
-    let blocks = &program.plans[plan].blocks;
-    let parts = blocks.iter().flat_map(|block| &block.parts);
-    let spots = blocks.iter().flat_map(|block| &block.spots);
-    let mut words: Vec<String> = parts.map(|part| part_word(&part.kind).to_owned()).collect();
-    words.extend(spots.map(|spot| spot_word(&spot.kind).to_owned()));
-    words.sort();
-    words.dedup();
-    words
 }

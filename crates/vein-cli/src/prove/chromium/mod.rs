@@ -25,6 +25,9 @@ use vein::{Act, NodeId, Played, Property, Pulse, ScenarioFile, Session, Typing, 
 /// What the browser does not answer by then has gone wrong.
 const PATIENCE: Duration = Duration::from_secs(10);
 
+/// What a tab says once its link is up.
+const LINKED: &str = "{\"linked\":true}";
+
 /// How long a step took, and how much of that the browser took to do what was asked of it.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct StepTime {
@@ -111,10 +114,14 @@ impl Chromium {
         stage.leave();
         runtime.block_on(async {
             client.goto(&format!("http://127.0.0.1:{}/", stage.port)).await?;
-            let linked = tokio::time::timeout(PATIENCE, stage.said.recv()).await;
-            linked
-                .context("the page in the browser does not answer")?
-                .context("the page is gone")?;
+            // The tab that was there before may have said something more.
+            loop {
+                let said = tokio::time::timeout(PATIENCE, stage.said.recv()).await;
+                let said = said.context("the page in the browser does not answer")?;
+                if said.context("the page is gone")? == LINKED {
+                    break;
+                }
+            }
             Ok(())
         })
     }
@@ -129,20 +136,16 @@ impl Chromium {
 
 /// The first difference between the pulses here and those in memory.
 fn same_ledger(here: &[Pulse], there: &[Pulse]) -> Option<String> {
-    let differs = |(a, b): (&Pulse, &Pulse)| {
-        let (a_json, b_json) = (a.json(), b.json());
-        (a_json != b_json).then(|| {
-            let parts = [(&a_json, &b_json)].map(|(a, b)| {
-                let key = a
-                    .as_object()
-                    .into_iter()
-                    .flatten()
-                    .find(|(key, value)| b[key.as_str()] != **value);
-                key.map_or("something".to_owned(), |(key, value)| {
-                    format!("`{key}` is {value} in the browser and {} in memory", b[key.as_str()])
-                })
-            });
-            format!("pulse {} is not the same in the browser: {}", a.pulse.number, parts.join(", "))
+    let differs = |(here, there): (&Pulse, &Pulse)| {
+        let (ours, theirs) = (here.json(), there.json());
+        let all = ours.as_object().into_iter().flatten();
+        let other = all.into_iter().find(|(key, value)| theirs[key.as_str()] != **value);
+        other.map(|(key, value)| {
+            format!(
+                "pulse {} is not the same in the browser: `{key}` is {value} there and {} in memory",
+                here.pulse.number,
+                theirs[key.as_str()]
+            )
         })
     };
     here.iter().zip(there).find_map(differs).or_else(|| {
