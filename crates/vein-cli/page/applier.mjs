@@ -13,167 +13,235 @@ const FIELDS = [
   'value', 'checked', 'open', 'chosen', 'key', 'code', 'altKey', 'ctrlKey', 'metaKey', 'shiftKey', 'repeat',
   'button', 'clientX', 'clientY', 'offsetX', 'offsetY', 'deltaX', 'deltaY',
 ];
+// What nodes of a view carry: the number of one that is listened on, its listeners, and of a clone's
+// root the first number in it and how many there are.
+const NUMBER = Symbol('number');
+const LISTENERS = Symbol('listeners');
+const FIRST = Symbol('first');
+const MARKS = Symbol('marks');
 
-/** Reads the operations of a batch. Throws before anything was done if they are malformed. */
-class Reader {
-  #ops;
-  #at = 0;
-  #strings;
-  #cut = 0;
+/** The parts of a batch. Throws if they are not there, or not of this version. */
+function open(buffer) {
+  const view = new DataView(buffer);
+  const whole = buffer.byteLength >= HEADER && view.getUint16(0) === 0x5650;
+  if (!whole) throw new Error('not a batch of patches');
+  if (view.getUint8(2) !== VERSION) throw new Error(`a batch of version ${view.getUint8(2)}`);
+  const strings = view.getUint32(4, true);
+  const length = view.getUint32(8, true);
+  if (view.getUint8(3) !== 0 || HEADER + strings + length !== buffer.byteLength) malformed(0);
+  // All strings are decoded at once and cut by their lengths.
+  const decoder = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
+  const text = decoder.decode(new Uint8Array(buffer, HEADER, strings));
+  const batch = { text, ops: new Uint8Array(buffer, HEADER + strings, length), templates: [] };
+  // Nothing is done before all of it was read.
+  read(batch, CHECK);
+  return batch;
+}
 
-  constructor(buffer) {
-    const view = new DataView(buffer);
-    const whole = buffer.byteLength >= HEADER && view.getUint16(0) === 0x5650;
-    if (!whole) throw new Error('not a batch of patches');
-    if (view.getUint8(2) !== VERSION) throw new Error(`a batch of version ${view.getUint8(2)}`);
-    const strings = view.getUint32(4, true);
-    const ops = view.getUint32(8, true);
-    if (view.getUint8(3) !== 0 || HEADER + strings + ops !== buffer.byteLength) this.fail();
-    // All strings are decoded at once and cut by their lengths.
-    const decoder = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
-    this.#strings = decoder.decode(new Uint8Array(buffer, HEADER, strings));
-    this.#ops = new Uint8Array(buffer, HEADER + strings, ops);
+function malformed(at) {
+  throw new Error(`a malformed batch, at byte ${at} of its operations`);
+}
+
+/** Reads the operations of a batch, and has each done. Templates are read once, when it is checked. */
+function read(batch, to) {
+  const { ops, text, templates } = batch;
+  const checks = to === CHECK;
+  let at = 0;
+  let cut = 0;
+  let learnt = 0;
+
+  function byte(below) {
+    const value = at < ops.length ? ops[at++] : below;
+    return value < below ? value : malformed(at);
   }
-
-  fail() {
-    throw new Error(`a malformed batch, at byte ${this.#at} of its operations`);
-  }
-
-  get done() {
-    const done = this.#at === this.#ops.length;
-    if (done && this.#cut !== this.#strings.length) this.fail();
-    return done;
-  }
-
-  byte(below = 256) {
-    const byte = this.#ops[this.#at++];
-    if (byte === undefined || byte >= below) this.fail();
-    return byte;
-  }
-
-  number() {
-    let n = 0;
-    for (let scale = 1; scale <= 2 ** 28; scale *= 128) {
-      const byte = this.byte();
-      n += (byte & 127) * scale;
-      if (byte < 128) return n < 2 ** 32 ? n : this.fail();
+  function number() {
+    let value = byte(256);
+    if (value < 128) return value;
+    value -= 128;
+    for (let scale = 128; scale <= 2 ** 28; scale *= 128) {
+      const more = byte(256);
+      value += (more & 127) * scale;
+      if (more < 128) return value < 2 ** 32 ? value : malformed(at);
     }
-    return this.fail();
+    return malformed(at);
   }
-
-  string() {
-    const end = this.#cut + this.number();
-    if (end > this.#strings.length) this.fail();
-    const text = this.#strings.slice(this.#cut, end);
-    this.#cut = end;
-    return text;
+  function string() {
+    const from = cut;
+    cut += number();
+    if (cut > text.length) malformed(at);
+    return checks ? '' : text.slice(from, cut);
   }
-
-  many(read) {
+  function many(item) {
     const items = [];
-    for (let left = this.number(); left > 0; left--) items.push(read());
+    for (let left = number(); left > 0; left--) items.push(item());
     return items;
   }
-}
-
-function readTemplateNode(reader) {
-  switch (reader.byte()) {
-    case 1: {
-      const namespace = NAMESPACES[reader.byte(NAMESPACES.length)];
-      const marked = reader.byte(2) === 1;
-      const name = reader.string();
-      const attributes = reader.many(() => [reader.string(), reader.string()]);
-      return { open: true, namespace, marked, name, attributes };
-    }
-    case 2: {
-      const marked = reader.byte(2) === 1;
-      return { text: reader.string(), marked };
-    }
-    case 3: return { text: '', marked: true };
-    case 4: return { close: true };
-    default: return reader.fail();
+  function written() {
+    const from = cut;
+    cut += number();
+    return cut > text.length ? malformed(at) : text.slice(from, cut);
   }
-}
-
-function readListener(reader) {
-  const mark = reader.number();
-  const number = reader.number();
-  const event = reader.string();
-  const flags = reader.byte(64);
-  const key = flags & 16 ? reader.string() : null;
-  const fields = reader.many(() => FIELDS[reader.byte(FIELDS.length)]);
-  return {
-    mark, number, event, key, fields,
-    prevent: Boolean(flags & 1),
-    stop: Boolean(flags & 2),
-    once: Boolean(flags & 4),
-    own: Boolean(flags & 8),
-    bubbles: Boolean(flags & 32),
-  };
-}
-
-function readTemplate(reader) {
-  const nodes = reader.many(() => readTemplateNode(reader));
-  const listeners = reader.many(() => readListener(reader));
-  let depth = 0;
-  for (const node of nodes) {
-    depth += node.open ? 1 : node.close ? -1 : 0;
-    if (depth < 0) reader.fail();
+  function templateNode() {
+    switch (byte(5)) {
+      case 1: {
+        const namespace = NAMESPACES[byte(NAMESPACES.length)];
+        const marked = byte(2) === 1;
+        const name = written();
+        const attributes = many(() => [written(), written()]);
+        return { open: true, namespace, marked, name, attributes };
+      }
+      case 2: {
+        const marked = byte(2) === 1;
+        return { text: written(), marked };
+      }
+      case 3: return { text: '', marked: true };
+      case 4: return { close: true };
+      default: return malformed(at);
+    }
   }
-  const marks = nodes.filter((node) => node.marked);
-  if (depth !== 0 || listeners.some(({ mark }) => !marks[mark]?.open)) reader.fail();
-  return { nodes, listeners, marks: marks.length };
+  function listener() {
+    const mark = number();
+    const own = number();
+    const event = written();
+    const flags = byte(64);
+    const key = flags & 16 ? written() : null;
+    const fields = many(() => FIELDS[byte(FIELDS.length)]);
+    return {
+      mark, number: own, event, key, fields,
+      prevent: Boolean(flags & 1),
+      stop: Boolean(flags & 2),
+      once: Boolean(flags & 4),
+      own: Boolean(flags & 8),
+      bubbles: Boolean(flags & 32),
+    };
+  }
+  function template() {
+    const nodes = many(templateNode);
+    const listeners = many(listener);
+    let depth = 0;
+    for (const node of nodes) {
+      depth += node.open ? 1 : node.close ? -1 : 0;
+      if (depth < 0) malformed(at);
+    }
+    const marks = nodes.filter((node) => node.marked);
+    if (depth !== 0 || listeners.some(({ mark }) => !marks[mark]?.open)) malformed(at);
+    return { nodes, listeners, marks: marks.length, after: [at, cut] };
+  }
+
+  while (at < ops.length) {
+    switch (ops[at++]) {
+      case 1: {
+        const known = number();
+        if (checks) {
+          templates.push(template());
+        } else {
+          const [template] = templates.slice(learnt, ++learnt);
+          [at, cut] = template.after;
+          to.learn(known, template);
+        }
+        break;
+      }
+      case 2: to.clone(number(), number(), number(), number()); break;
+      case 3: to.text(number(), string()); break;
+      case 4: to.attribute(number(), string(), string()); break;
+      case 5: to.absent(number(), string()); break;
+      case 6: {
+        const node = number();
+        const property = PROPERTIES[byte(PROPERTIES.length)];
+        if (property !== 'value' && property !== 'chosen') malformed(at);
+        to.property(node, property, string());
+        break;
+      }
+      case 7: {
+        const node = number();
+        const property = PROPERTIES[byte(PROPERTIES.length)];
+        if (property === 'value' || property === 'chosen') malformed(at);
+        to.property(node, property, byte(2) === 1);
+        break;
+      }
+      case 8: to.remove(number()); break;
+      case 9: to.move(number(), number(), number()); break;
+      default: malformed(at);
+    }
+  }
+  if (cut !== text.length) malformed(at);
 }
 
-/** One patch as a list: what to do, and to what. */
-function readPatch(reader) {
-  const code = reader.byte();
-  switch (code) {
-    case 1: return [code, reader.number(), readTemplate(reader)];
-    case 2: return [code, reader.number(), reader.number(), reader.number(), reader.number()];
-    case 3: return [code, reader.number(), reader.string()];
-    case 4: return [code, reader.number(), reader.string(), reader.string()];
-    case 5: return [code, reader.number(), reader.string()];
-    case 6: {
-      const node = reader.number();
-      const property = PROPERTIES[reader.byte(PROPERTIES.length)];
-      if (property !== 'value' && property !== 'chosen') reader.fail();
-      return [code, node, property, reader.string()];
+/** Does nothing: what is read for it is only checked. */
+const CHECK = {
+  clone() {}, text() {}, attribute() {}, absent() {}, property() {}, remove() {}, move() {},
+};
+
+/** A template's nodes, made once to be cloned, and the way to those that are marked. */
+function prepared({ nodes, listeners, marks }) {
+  const content = document.createDocumentFragment();
+  const places = [];
+  const roots = [];
+  let open = content;
+  for (const described of nodes) {
+    if (described.close) {
+      open = open.parentNode;
+      continue;
     }
-    case 7: {
-      const node = reader.number();
-      const property = PROPERTIES[reader.byte(PROPERTIES.length)];
-      if (property === 'value' || property === 'chosen') reader.fail();
-      return [code, node, property, reader.byte(2) === 1];
+    const node = described.open
+      ? document.createElementNS(described.namespace, described.name)
+      : document.createTextNode(described.text);
+    for (const [name, value] of described.attributes ?? []) setAttribute(node, name, value);
+    open.append(node);
+    if (open === content) roots.push([places.length, 0]);
+    if (described.marked) {
+      roots.at(-1)[1]++;
+      places.push(node);
     }
-    case 8: return [code, reader.number()];
-    case 9: return [code, reader.number(), reader.number(), reader.number()];
-    default: return reader.fail();
+    if (described.open) open = node;
+  }
+  const ways = places.map((node, mark) => wayTo(node, places.slice(0, mark), content));
+  const heard = Array.from({ length: marks }, (_, mark) => {
+    const here = listeners.filter((listener) => listener.mark === mark);
+    return here.length > 0 ? here : null;
+  });
+  return { content, ways, roots, heard, single: roots.length === 1 };
+}
+
+/** The way to a node from one that was found before: which, and how often to go in (0) and on (1). */
+function wayTo(node, found, content) {
+  const steps = [];
+  for (let at = node; ;) {
+    const from = found.indexOf(at);
+    if (from >= 0) return [from, ...steps];
+    if (at.previousSibling) {
+      steps.unshift(1);
+      at = at.previousSibling;
+    } else if (at.parentNode === content) {
+      return [-1, ...steps];
+    } else {
+      steps.unshift(0);
+      at = at.parentNode;
+    }
   }
 }
 
 /** A place in the document that shows a view. */
 export class Surface {
   #root;
-  #nodes = new Map();
+  #nodes = [];
   #templates = new Map();
-  #listeners = new WeakMap();
-  #numbers = new WeakMap();
   #spent = new WeakMap();
   #heard = new Set();
   #selects = new Map();
   #composing = null;
   #postponed = null;
+  #removed = [];
   #tell;
 
   /**
-   * @param {Element} root what holds the view; what stands there is taken away by the first batch
+   * @param {Element | ShadowRoot} root what holds the view; what stands there is taken away by the first batch
    * @param {(told: object) => void} tell hears of each event, as docs/patches.md describes it
    */
   constructor(root, tell) {
     this.#root = root;
     this.#tell = tell;
-    this.#nodes.set(0, root);
+    this.#nodes[0] = root;
     root.addEventListener('compositionstart', (event) => {
       this.#composing = event.target;
     }, true);
@@ -200,47 +268,117 @@ export class Surface {
    * document throws where it does not, and whoever sent it has to send the view anew.
    */
   apply(buffer) {
-    const reader = new Reader(buffer);
-    const patches = [];
-    while (!reader.done) patches.push(readPatch(reader));
+    const batch = open(buffer);
     if (this.#templates.size === 0) this.#root.replaceChildren();
-    for (const patch of patches) this.#applyOne(patch);
+    read(batch, this);
+    this.#takeAway();
     for (const [select, show] of this.#selects) show(select);
   }
 
-  #applyOne([code, first, second, third, fourth]) {
-    switch (code) {
-      case 1: this.#learn(first, second); return;
-      case 2: {
-        const template = this.#templates.get(first);
-        if (!template) throw new Error(`a patch names template ${first}, which is unknown`);
-        this.#clone(template, this.#node(second), this.#before(third), fourth);
-        return;
+  learn(number, template) {
+    const { listeners } = template;
+    this.#templates.set(number, prepared(template));
+    for (const { event, bubbles } of listeners) {
+      if (this.#heard.has(event)) continue;
+      this.#heard.add(event);
+      // One listener for all: what does not bubble is heard on its way in.
+      this.#root.addEventListener(event, (e) => this.#hear(e, bubbles), { capture: !bubbles });
+    }
+  }
+
+  #template(number) {
+    const template = this.#templates.get(number);
+    if (!template) throw new Error(`a patch names template ${number}, which is unknown`);
+    return template;
+  }
+
+  clone(number, parent, before, first) {
+    const { content, ways, roots, heard, single } = this.#template(number);
+    const into = this.#node(parent);
+    const next = before === 0 ? null : this.#node(before);
+    const nodes = this.#nodes;
+    const clone = single ? content.firstChild.cloneNode(true) : content.cloneNode(true);
+    const begin = single ? clone : clone.firstChild;
+    for (let mark = 0; mark < ways.length; mark++) {
+      const way = ways[mark];
+      let node = way[0] < 0 ? begin : nodes[first + way[0]];
+      for (let step = 1; step < way.length; step++) {
+        node = way[step] === 1 ? node.nextSibling : node.firstChild;
+      }
+      this.#give(node, first + mark, heard[mark]);
+    }
+    if (single) {
+      carry(clone, first, ways.length);
+    } else {
+      let root = clone.firstChild;
+      for (const [from, marks] of roots) {
+        carry(root, first + from, marks);
+        root = root.nextSibling;
       }
     }
-    const node = this.#node(first);
-    switch (code) {
-      case 3: node.nodeValue = second; break;
-      case 4: setAttribute(node, second, third); break;
-      case 5: node.removeAttribute(second); break;
-      case 6: this.#setText(node, second, third); break;
-      case 7: if (node[second] !== third) node[second] = third; break;
-      case 8:
-        node.remove();
-        this.#forget(node);
-        break;
-      case 9: this.#move(node, this.#node(second), this.#before(third)); break;
+    this.#insert(into, clone, next);
+  }
+
+  /** What was removed before is gone before something comes. */
+  #insert(into, node, next) {
+    this.#takeAway();
+    into.insertBefore(node, next);
+  }
+
+  /** Gives a node its number. */
+  #give(node, number, listeners) {
+    if (this.#nodes[number]) throw new Error(`a patch gives out number ${number} a second time`);
+    this.#nodes[number] = node;
+    if (listeners) {
+      node[NUMBER] = number;
+      node[LISTENERS] = listeners;
     }
+  }
+
+  text(number, text) {
+    this.#node(number).nodeValue = text;
+  }
+
+  attribute(number, name, value) {
+    setAttribute(this.#node(number), name, value);
+  }
+
+  absent(number, name) {
+    this.#node(number).removeAttribute(name);
+  }
+
+  property(number, property, value) {
+    this.#hold(this.#node(number), property, value);
+  }
+
+  /** Nodes that are removed one after the other are taken away together. */
+  remove(number) {
+    const node = this.#node(number);
+    this.#forget(node);
+    this.#removed.push(node);
+  }
+
+  move(number, parent, before) {
+    const node = this.#node(number);
+    this.#takeAway();
+    this.#move(node, this.#node(parent), before === 0 ? null : this.#node(before));
+  }
+
+  #takeAway() {
+    const removed = this.#removed;
+    if (removed.length === 0) return;
+    const parent = removed[0].parentNode;
+    const all = removed.length > 1 && removed.length === parent?.childNodes.length
+      && removed.every((node) => node.parentNode === parent);
+    if (all) parent.replaceChildren();
+    else for (const node of removed) node.remove();
+    this.#removed = [];
   }
 
   #node(number) {
-    const node = this.#nodes.get(number);
+    const node = this.#nodes[number];
     if (!node) throw new Error(`a patch names node ${number}, which is not there`);
     return node;
-  }
-
-  #before(number) {
-    return number === 0 ? null : this.#node(number);
   }
 
   /** Sets what a control holds, without disturbing who is using it. */
@@ -262,7 +400,8 @@ export class Surface {
 
   /** Moves a node; where the browser can, with all that it keeps, such as focus and scroll. */
   #move(node, parent, before) {
-    const focused = node.contains(document.activeElement) ? document.activeElement : null;
+    const active = this.#root.getRootNode().activeElement;
+    const focused = node.contains(active) ? active : null;
     // Keeping the focus must not scroll to it.
     const scrolled = focused ? scrolledAround(parent) : [];
     if (parent.moveBefore && node.isConnected && parent.isConnected) {
@@ -274,54 +413,12 @@ export class Surface {
     for (const [element, top, left] of scrolled) element.scrollTo(left, top);
   }
 
-  /** Forgets the numbers of everything in a node that was taken away. */
+  /** Forgets the numbers of everything in a node that is taken away. */
   #forget(node) {
-    const number = this.#numbers.get(node);
-    if (number !== undefined) this.#nodes.delete(number);
-    this.#selects.delete(node);
-    for (const child of node.childNodes) this.#forget(child);
-  }
-
-  #learn(number, template) {
-    this.#templates.set(number, template);
-    for (const { event, bubbles } of template.listeners) {
-      if (this.#heard.has(event)) continue;
-      this.#heard.add(event);
-      // One listener for all: what does not bubble is heard on its way in.
-      this.#root.addEventListener(event, (e) => this.#hear(e, bubbles), { capture: !bubbles });
-    }
-  }
-
-  #clone(template, parent, before, first) {
-    const fragment = document.createDocumentFragment();
-    let open = fragment;
-    let mark = 0;
-    for (const described of template.nodes) {
-      if (described.close) {
-        open = open.parentNode;
-        continue;
-      }
-      let node;
-      if (described.open) {
-        node = document.createElementNS(described.namespace, described.name);
-        for (const [name, value] of described.attributes) setAttribute(node, name, value);
-      } else {
-        node = document.createTextNode(described.text);
-      }
-      open.append(node);
-      if (described.marked) {
-        const here = template.listeners.filter((listener) => listener.mark === mark);
-        if (here.length > 0) this.#listeners.set(node, here);
-        if (this.#nodes.has(first + mark)) {
-          throw new Error(`a patch gives out number ${first + mark} a second time`);
-        }
-        this.#numbers.set(node, first + mark);
-        this.#nodes.set(first + mark, node);
-        mark++;
-      }
-      if (described.open) open = node;
-    }
-    parent.insertBefore(fragment, before);
+    const first = node[FIRST];
+    if (first !== undefined) this.#nodes.fill(undefined, first, first + node[MARKS]);
+    if (this.#selects.size > 0) this.#selects.delete(node);
+    for (let child = node.firstChild; child; child = child.nextSibling) this.#forget(child);
   }
 
   /** Finds the listeners that an event reaches, from its target outwards, and tells of them. */
@@ -332,7 +429,7 @@ export class Surface {
     const fields = {};
     let stopped = !bubbles;
     for (let at = event.target; at && at !== this.#root; at = at.parentNode) {
-      for (const listener of this.#listeners.get(at) ?? []) {
+      for (const listener of at[LISTENERS] ?? []) {
         if (listener.event !== event.type || (listener.own && at !== event.target)) continue;
         if (listener.key !== null && listener.key !== event.key) continue;
         if (listener.once && !this.#spend(at, listener.number)) continue;
@@ -341,7 +438,7 @@ export class Surface {
           event.stopPropagation();
           stopped = true;
         }
-        reached.push([this.#numbers.get(at), listener.number]);
+        reached.push([at[NUMBER], listener.number]);
         for (const field of listener.fields) fields[field] = fieldOf(event, field);
       }
       if (stopped) break;
@@ -355,6 +452,215 @@ export class Surface {
     this.#spent.set(node, spent);
     return !spent.has(number) && Boolean(spent.add(number));
   }
+
+  /**
+   * Takes over what stands in the place already, written beforehand: nodes that are what the first batch
+   * asks for are kept as they are, what differs is set right. Gives how many elements were kept and
+   * built, and how many texts and attributes were set.
+   */
+  takeOver(buffer) {
+    const batch = open(buffer);
+    const sketch = new Sketch(this);
+    read(batch, sketch);
+    const counts = { kept: 0, built: 0, set: 0 };
+    const used = [];
+    this.#adopt(this.#root, sketch.nodes[0], counts, used);
+    for (const [select, show] of this.#selects) show(select);
+    // What a person did before anybody listened is heard now.
+    for (const control of used) {
+      for (const type of ['input', 'change']) {
+        control.dispatchEvent(new InputEvent(type, { bubbles: true }));
+      }
+    }
+    return counts;
+  }
+
+  #adopt(node, sketch, counts, used) {
+    let next = node.firstChild;
+    for (const child of sketch.children) {
+      const stands = next !== null && child.is(next);
+      const here = stands ? next : child.build();
+      if (!stands) node.insertBefore(here, next);
+      // A parser makes one text of neighbours, and none of an empty one.
+      if (stands && child.text !== undefined && here.length > child.text.length
+          && here.data.startsWith(child.text)) {
+        here.splitText(child.text.length);
+      }
+      next = here.nextSibling;
+      if (child.text !== undefined) {
+        if (here.data !== child.text) {
+          here.data = child.text;
+          counts.set++;
+        }
+      } else {
+        counts[stands ? 'kept' : 'built']++;
+        counts.set += stands ? child.setAttributes(here) : 0;
+      }
+      if (child.number !== undefined) this.#give(here, child.number, child.listeners);
+      if (child.carries) carry(here, ...child.carries);
+      // The text in a text area is what it began with; what it holds is its property.
+      if (child.text === undefined && here.localName !== 'textarea') {
+        this.#adopt(here, child, counts, used);
+      }
+      if (stands && child.held.size > 0 && isUsed(here)) used.push(here);
+      else for (const [property, value] of child.held) this.#hold(here, property, value);
+    }
+    while (next) {
+      const gone = next;
+      next = next.nextSibling;
+      gone.remove();
+      counts.set++;
+    }
+  }
+
+  #hold(node, property, value) {
+    if (typeof value === 'string') this.#setText(node, property, value);
+    else if (node[property] !== value) node[property] = value;
+  }
+}
+
+/** Notes on the root of a clone which numbers stand in it. */
+function carry(root, first, marks) {
+  root[FIRST] = first;
+  root[MARKS] = marks;
+}
+
+/** Whether a person has changed what a control held at first. */
+function isUsed(control) {
+  if (control.options) {
+    return Array.from(control.options).some((option) => option.selected !== option.defaultSelected)
+      && Array.from(control.options).some((option) => option.defaultSelected);
+  }
+  return control.type === 'checkbox' || control.type === 'radio'
+    ? control.checked !== control.defaultChecked
+    : control.defaultValue !== undefined && control.value !== control.defaultValue;
+}
+
+/** A view as the first batch describes it, before there are nodes for it. */
+class Sketch {
+  nodes = [{ children: [] }];
+  #surface;
+  #templates = new Map();
+
+  constructor(surface) {
+    this.#surface = surface;
+  }
+
+  learn(number, template) {
+    this.#templates.set(number, template);
+    this.#surface.learn(number, template);
+  }
+
+  #node(number) {
+    const node = this.nodes[number];
+    if (!node) throw new Error(`a patch names node ${number}, which is not there`);
+    return node;
+  }
+
+  clone(number, parent, before, first) {
+    const template = this.#templates.get(number);
+    if (!template) throw new Error(`a patch names template ${number}, which is unknown`);
+    const roots = [];
+    const open = [];
+    let mark = 0;
+    for (const described of template.nodes) {
+      if (described.close) {
+        open.pop();
+        continue;
+      }
+      const node = new Sketched(described);
+      if (open.length > 0) {
+        open.at(-1).children.push(node);
+      } else {
+        node.carries = [first + mark, 0];
+        roots.push(node);
+      }
+      if (described.marked) {
+        roots.at(-1).carries[1]++;
+        const here = template.listeners.filter((listener) => listener.mark === mark);
+        node.number = first + mark++;
+        node.listeners = here.length > 0 ? here : null;
+        this.nodes[node.number] = node;
+      }
+      if (described.open) open.push(node);
+    }
+    for (const root of roots) this.#insert(root, parent, before);
+  }
+
+  #insert(node, parent, before) {
+    const into = this.#node(parent);
+    const at = before === 0 ? into.children.length : into.children.indexOf(this.#node(before));
+    into.children.splice(at, 0, node);
+    node.parent = into;
+  }
+
+  text(number, text) { this.#node(number).text = text; }
+
+  attribute(number, name, value) { this.#node(number).attributes.set(name, value); }
+
+  absent(number, name) { this.#node(number).attributes.delete(name); }
+
+  property(number, property, value) { this.#node(number).held.set(property, value); }
+
+  remove(number) {
+    const node = this.#node(number);
+    node.parent.children.splice(node.parent.children.indexOf(node), 1);
+  }
+
+  move(number, parent, before) {
+    this.remove(number);
+    this.#insert(this.#node(number), parent, before);
+  }
+}
+
+/** A node of a sketch. */
+class Sketched {
+  children = [];
+  held = new Map();
+
+  constructor({ namespace, name, text, attributes }) {
+    this.namespace = namespace;
+    this.name = name;
+    this.text = text;
+    this.attributes = new Map(attributes);
+  }
+
+  /** Whether a node is what is described, but for attributes and texts. */
+  is(node) {
+    return this.text !== undefined
+      ? node.nodeType === Node.TEXT_NODE && this.text !== ''
+      : node.localName === this.name && node.namespaceURI === this.namespace;
+  }
+
+  build() {
+    if (this.text !== undefined) return document.createTextNode(this.text);
+    const node = document.createElementNS(this.namespace, this.name);
+    this.setAttributes(node);
+    return node;
+  }
+
+  /** Sets the attributes right; gives how many were not. What a control holds is written as attributes, too. */
+  setAttributes(node) {
+    let set = 0;
+    for (const [name, value] of this.attributes) {
+      if (node.getAttribute(name) === value) continue;
+      if (name === 'style' && sameStyle(node, value)) continue;
+      setAttribute(node, name, value);
+      set++;
+    }
+    for (const { name } of Array.from(node.attributes)) {
+      if (this.attributes.has(name) || PROPERTIES.includes(name)) continue;
+      node.removeAttribute(name);
+      set++;
+    }
+    return set;
+  }
+}
+
+function sameStyle(node, value) {
+  const other = node.cloneNode(false);
+  other.style.cssText = value;
+  return other.style.cssText === node.style.cssText;
 }
 
 function fieldOf(event, field) {

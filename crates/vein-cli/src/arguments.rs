@@ -22,6 +22,7 @@ pub(crate) enum Command {
     Prove(Prove),
     Demo(Demo),
     Serve(Serve),
+    Build(Build),
     /// Print completions for a shell.
     Completions {
         /// The shell.
@@ -196,5 +197,33 @@ pub(crate) struct Serve {
     pub(crate) ledger: bool,
     /// Print the ledger as JSON, a pulse a line.
     #[arg(long, requires = "ledger")]
+    pub(crate) json: bool,
+}
+
+/// Make a static site, or a custom element, that runs in a browser without a server.
+#[derive(Args)]
+#[command(after_help = "\
+Examples:
+  vein build                              what vein.toml names, into `dist`
+  vein build bed-card --with bed.json -o public
+  vein build --element bed-card           a file that any page can use as <bed-card>
+  vein build --types vein.d.ts            types for `host.js`; nothing else is made")]
+pub(crate) struct Build {
+    #[command(flatten)]
+    pub(crate) opening: Opening,
+    /// The folder to write to.
+    #[arg(short, long, value_name = "DIR", default_value = "dist")]
+    pub(crate) out: PathBuf,
+    /// Make a custom element of the component.
+    #[arg(long)]
+    pub(crate) element: bool,
+    /// A prop that the element writes to its attribute, too; those that it `shares` always are.
+    #[arg(long, value_name = "PROP", requires = "element")]
+    pub(crate) reflect: Vec<String>,
+    /// Write type declarations of the page and its host into this file, and make nothing else.
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["element", "json"])]
+    pub(crate) types: Option<PathBuf>,
+    /// Print what was made as JSON.
+    #[arg(long)]
     pub(crate) json: bool,
 }

@@ -1,6 +1,7 @@
 //! The command line of Vein. [`main`] is all of it; the rest is for its own tests.
 
 mod arguments;
+mod build;
 mod commands;
 mod output;
 mod project;
@@ -23,6 +24,7 @@ pub fn main() -> ExitCode {
         Command::Prove(prove) => prove::run(&prove),
         Command::Demo(demo) => commands::demo::run(&demo),
         Command::Serve(serve) => commands::serve::run(&serve),
+        Command::Build(arguments) => build::run(&arguments),
         Command::Completions { shell } => commands::completions(shell),
     };
     match result {

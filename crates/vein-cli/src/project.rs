@@ -35,6 +35,29 @@ struct Settings {
     /// What functions that components ask, await or stream answer.
     #[serde(default)]
     answers: BTreeMap<String, Answer>,
+    /// What `vein build` makes.
+    #[serde(default)]
+    build: BuildSettings,
+}
+
+/// What `vein.toml` may say of `vein build`.
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct BuildSettings {
+    /// The page's title; without it, the component's name.
+    pub(crate) title: Option<String>,
+    /// The module that answers what components ask; without it, `host.js` where there is one.
+    pub(crate) host: Option<PathBuf>,
+    /// What `wasm-bindgen` made of a host in Rust, in place of the engine that `vein` ships.
+    pub(crate) engine: Option<PathBuf>,
+    /// The folder of files that are copied as they are; without it, `static` where there is one.
+    #[serde(rename = "static")]
+    pub(crate) files: Option<PathBuf>,
+    /// The content security policy in place of the strict one; nothing leaves it to the server.
+    pub(crate) policy: Option<String>,
+    /// Props of a custom element that are written to its attributes, too.
+    #[serde(default)]
+    pub(crate) reflect: Vec<String>,
 }
 
 impl Settings {
@@ -127,9 +150,26 @@ pub(crate) fn checked(project: &Project) -> Result<Option<Ui>> {
     }
 }
 
-/// Checks a project and finds out what to open. `None` where the components have mistakes,
-/// which have then been printed.
-pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened>> {
+/// A component with its data and settings, before anything answers for it.
+pub(crate) struct Planned {
+    pub(crate) root: PathBuf,
+    /// The folder of components.
+    pub(crate) components: PathBuf,
+    pub(crate) ui: Ui,
+    pub(crate) component: String,
+    pub(crate) props: Value,
+    /// Where they were read.
+    data: Option<PathBuf>,
+    /// The texts of the page's CSS files.
+    pub(crate) styles: Vec<String>,
+    port: Option<u16>,
+    pub(crate) answers: Answers,
+    pub(crate) build: BuildSettings,
+}
+
+/// Checks a project and reads what belongs to a component of it. `None` where the components have
+/// mistakes, which have then been printed.
+pub(crate) fn planned(opening: &Opening) -> Result<Option<Planned>> {
     let project = Project::at(&opening.dir)?;
     let Some(ui) = checked(&project)? else { return Ok(None) };
     let component = component(opening.component.as_deref(), &project, &ui)?;
@@ -145,8 +185,18 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
         Some(path) => read_json(path)?,
         None => Value::Null,
     };
+    let (styles, answers) = (project.styles()?, project.settings.simulated());
+    let components = project.components();
+    let Project { root, settings: Settings { port, build, .. } } = project;
+    Ok(Some(Planned { root, components, ui, component, props, data, styles, port, answers, build }))
+}
+
+/// Checks a project and finds out what to open. `None` where the components have mistakes,
+/// which have then been printed.
+pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened>> {
+    let Some(planned) = planned(opening)? else { return Ok(None) };
+    let Planned { ui, component, props, data, styles, answers, .. } = planned;
     // Data that does not fit is told before anything is shown or served.
-    let answers = project.settings.simulated();
     let page = simulated::answered(ui.page(&component), &answers)?;
     let fits = page.open_value(props.clone()).map(|_| ());
     if let Err(vein::Error::Host(HostError::Unanswered { missing, .. })) = &fits {
@@ -163,8 +213,7 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
         }
         _ => fits?,
     }
-    let styles = project.styles()?;
-    let port = port.or(project.settings.port).unwrap_or(PORT);
+    let port = port.or(planned.port).unwrap_or(PORT);
     Ok(Some(Opened { ui, component, props, styles, port, answers }))
 }
 

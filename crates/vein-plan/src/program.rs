@@ -701,6 +701,49 @@ impl Program {
         self.plans.iter().position(|plan| &*plan.name == name)
     }
 
+    /// A component with the components that it can show and the stores that these use, by their
+    /// numbers; a store stands after those that it uses itself.
+    pub fn with_all_inside(&self, plan: usize) -> Vec<usize> {
+        let inside = |plan: &Plan| -> Vec<usize> {
+            let spots = plan.blocks.iter().flat_map(|block| &block.spots);
+            let shown = spots.filter_map(|spot| match &spot.kind {
+                SpotKind::Component(used) => Some(used.plan as usize),
+                _ => None,
+            });
+            shown.chain(plan.stores_read().into_iter().map(|store| store as usize)).collect()
+        };
+        let mut seen = vec![false; self.plans.len()];
+        let mut found = Vec::new();
+        let mut open = vec![(plan, None::<Vec<usize>>)];
+        while let Some((plan, left)) = open.pop() {
+            let mut left = match left {
+                Some(left) => left,
+                None if std::mem::replace(&mut seen[plan], true) => continue,
+                None => inside(&self.plans[plan]),
+            };
+            match left.pop() {
+                Some(next) => {
+                    open.push((plan, Some(left)));
+                    open.push((next, None));
+                }
+                None => found.push(plan),
+            }
+        }
+        found
+    }
+
+    /// The program with nothing in it but a component and what it can show and use. Every plan keeps
+    /// its number; those that are left out are empty, and none is called as they were.
+    pub fn only(&self, plan: usize) -> Program {
+        let kept = self.with_all_inside(plan);
+        let plans =
+            self.plans.iter().enumerate().map(|(number, plan)| match kept.contains(&number) {
+                true => plan.clone(),
+                false => Plan { blocks: vec![Block::default()], ..Plan::default() },
+            });
+        Program { plans: plans.collect(), ..self.clone() }
+    }
+
     /// How a type is written in the language.
     ///
     /// ```

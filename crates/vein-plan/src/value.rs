@@ -252,6 +252,12 @@ impl From<bool> for Value {
     }
 }
 
+impl From<String> for Value {
+    fn from(s: String) -> Self {
+        Value::String(s.into())
+    }
+}
+
 impl From<&str> for Value {
     fn from(s: &str) -> Self {
         Value::String(s.into())

@@ -8,7 +8,7 @@ use crate::view::Clean;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::sync::Arc;
 use vein_plan::members::Member;
-use vein_plan::{Answers, Formats, Name, Plan, Program, SpotKind, Text, Value};
+use vein_plan::{Answers, Formats, Name, Program, Text, Value};
 
 /// A function that the host answers at once: values in, a value or why there is none out.
 pub type Answer = Arc<dyn Fn(&[Value]) -> Result<Value, String> + Send + Sync>;
@@ -24,6 +24,9 @@ pub struct Host {
     pub functions: FxHashMap<Name, Answer>,
     /// The functions that it will answer later, or again and again; `None` promises all.
     pub promised: Option<FxHashSet<Name>>,
+    /// Whether pulses, from the opening on, say only what a surface needs. See
+    /// [`Runtime::record_changes`](crate::Runtime::record_changes).
+    pub quiet: bool,
 }
 
 impl std::fmt::Debug for Host {
@@ -46,7 +49,7 @@ impl Host {
     /// function with how it was declared.
     pub fn missing(&self, program: &Program, plan: usize) -> Vec<String> {
         let mut missing: Vec<String> = Vec::new();
-        for plan in with_all_inside(program, plan) {
+        for plan in program.with_all_inside(plan) {
             for asked in &program.plans[plan].asked {
                 let answered = match (asked.answers, &self.promised) {
                     (Answers::AtOnce, _) => self.functions.contains_key(&asked.name),
@@ -71,37 +74,6 @@ impl Host {
         }
         missing
     }
-}
-
-/// A component with the components that it can show and the stores that these use; a store
-/// stands after those that it uses itself.
-pub(crate) fn with_all_inside(program: &Program, plan: usize) -> Vec<usize> {
-    let inside = |plan: &Plan| -> Vec<usize> {
-        let spots = plan.blocks.iter().flat_map(|block| &block.spots);
-        let shown = spots.filter_map(|spot| match &spot.kind {
-            SpotKind::Component(used) => Some(used.plan as usize),
-            _ => None,
-        });
-        shown.chain(plan.stores_read().into_iter().map(|store| store as usize)).collect()
-    };
-    let mut seen = vec![false; program.plans.len()];
-    let mut found = Vec::new();
-    let mut open = vec![(plan, None::<Vec<usize>>)];
-    while let Some((plan, left)) = open.pop() {
-        let mut left = match left {
-            Some(left) => left,
-            None if std::mem::replace(&mut seen[plan], true) => continue,
-            None => inside(&program.plans[plan]),
-        };
-        match left.pop() {
-            Some(next) => {
-                open.push((plan, Some(left)));
-                open.push((next, None));
-            }
-            None => found.push(plan),
-        }
-    }
-    found
 }
 
 /// A question that the host has to answer: once, or again and again until it is dropped.

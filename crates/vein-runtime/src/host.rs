@@ -165,6 +165,8 @@ impl Runtime {
         let number = number.filter(|number| program.plans[*number].store.is_none());
         let number = number.ok_or_else(|| {
             let shown = program.plans.iter().filter(|plan| plan.store.is_none());
+            // What a pruned program leaves out has no name.
+            let shown = shown.filter(|plan| !plan.name.is_empty());
             HostError::UnknownComponent {
                 name: component.into(),
                 known: shown.map(|plan| plan.name.to_string()).collect(),

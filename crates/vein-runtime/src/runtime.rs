@@ -1,6 +1,6 @@
 //! A page at work: opened, dispatched to, written to by the host, closed.
 
-use crate::answers::{Formatting, Functions, Host, with_all_inside};
+use crate::answers::{Formatting, Functions, Host};
 use crate::clock::Waiting;
 use crate::controls::{Controls, HeldByControl, held_by_control};
 use crate::execute::{Owner, Run, Turn};
@@ -96,7 +96,7 @@ impl Runtime {
         let functions = prepared.functions.iter().map(|name| host.functions.get(name).cloned());
         graph.functions = Functions(functions.collect());
         graph.formats = Formatting(host.formats);
-        let stores = with_all_inside(&program, plan).into_iter();
+        let stores = program.with_all_inside(plan).into_iter();
         let stores: Vec<u32> = stores
             .filter(|plan| program.plans[*plan].store.is_some())
             .map(|plan| plan as u32)
@@ -105,7 +105,7 @@ impl Runtime {
             view: View::new(graph, host.clean),
             waiting: Waiting::default(),
             next_pulse: 0,
-            recording: true,
+            recording: !host.quiet,
             closing: false,
         };
         runtime.view.begin();

@@ -44,7 +44,7 @@ pub use opening::{Function, Opening};
 pub use page::{Found, Page};
 pub use prove::{SCENARIO_ENDING, ScenarioFile, prove_file, same_scenarios, scenarios_in};
 pub use subscription::Subscription;
-pub use ui::Ui;
+pub use ui::{Ui, sources_in};
 /// ```
 /// vein::scenarios!("examples/components");
 /// ```
@@ -70,6 +70,14 @@ pub use vein_runtime::{
     Question, QuestionId, ValueChange,
 };
 pub use vein_view::{Batch, Event, Layout, NodeId, NotDispatched, Patch, Tree, Typing};
+
+/// Compiled components as tables, for tools.
+pub mod program {
+    pub use vein_plan::{
+        Answers, Asked, Cell, CellKind, Name, Plan, Program, Shape, SpotKind, TemplateNode, Type,
+        TypeId,
+    };
+}
 
 /// The expression language's standard members, for documentation and tools.
 pub use vein_plan::members;

@@ -25,7 +25,7 @@ impl Ui {
     /// A folder or file that cannot be read, a folder without components, or components with
     /// mistakes: then the error carries the report.
     pub fn from_dir(path: impl AsRef<Path>) -> Result<Ui, Error> {
-        Ui::from_checked(check(read_dir(path.as_ref())?))
+        Ui::from_checked(check(sources_in(path.as_ref())?))
     }
 
     /// Checks components given as pairs of a file name and its text.
@@ -125,8 +125,11 @@ impl Ui {
     }
 }
 
-/// Every `.vein` file below a folder, in the order of their paths.
-pub(crate) fn read_dir(folder: &Path) -> Result<Vec<Source>, Error> {
+/// Every `.vein` file below a folder with its text, in the order of their paths, not checked.
+///
+/// # Errors
+/// A folder or file that cannot be read, or a folder without components.
+pub fn sources_in(folder: &Path) -> Result<Vec<Source>, Error> {
     let io = |path: &Path| {
         let path = path.to_owned();
         move |error| Error::Io { path, error }

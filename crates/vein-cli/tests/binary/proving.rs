@@ -66,18 +66,18 @@ fn the_glasshouse_is_the_same_in_chromium() {
 /// Ways to break the browser's side: what stands in the applier, what to put there, and what is said.
 const APPLIERS: &[(&str, &str, &[&str])] = &[
     (
-        "case 3: node.nodeValue = second;",
-        "case 3: node.nodeValue = `${second} `;",
+        "this.#node(number).nodeValue = text;",
+        "this.#node(number).nodeValue = `${text} `;",
         &["`bench-view › h2 text`: the document shows"],
     ),
     (
-        "case 4: setAttribute(node, second, third);",
-        "case 4: setAttribute(node, second, third); setAttribute(node, second, third);",
+        "setAttribute(this.#node(number), name, value);",
+        "for (const _ of '12') setAttribute(this.#node(number), name, value);",
         &["article.bed class", "which no patch of the ledger did"],
     ),
-    ("case 4: setAttribute(node, second, third);", "case 4:", &["class", "the document shows"]),
-    ("node.remove();", "", &["nodes", "the tree in memory"]),
-    ("parent.insertBefore(fragment, before);", "parent.append(fragment);", &["the document"]),
+    ("setAttribute(this.#node(number), name, value);", "", &["class", "the document shows"]),
+    ("for (const node of removed) node.remove();", "", &["nodes", "the tree in memory"]),
+    ("into.insertBefore(node, next);", "into.append(node);", &["the document"]),
     (
         "node.value = text;\n    }\n  }",
         "\n    }\n  }",

@@ -1,0 +1,103 @@
+//! Builds the engine for browsers, which `vein build` ships: whoever has the program needs no
+//! toolchain then.
+
+use std::ffi::OsString;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+const TARGET: &str = "wasm32-unknown-unknown";
+
+/// What rustc uses of WebAssembly beyond its first version, and every browser of the last years knows.
+const FEATURES: [&str; 6] = [
+    "bulk-memory",
+    "multivalue",
+    "mutable-globals",
+    "nontrapping-float-to-int",
+    "reference-types",
+    "sign-ext",
+];
+
+fn main() {
+    let here = PathBuf::from(env("CARGO_MANIFEST_DIR"));
+    let out = PathBuf::from(env("OUT_DIR")).join("engine.wasm");
+    let crates = here.join("..");
+    for name in ["vein-plan", "vein-view", "vein-runtime", "vein-web"] {
+        println!("cargo::rerun-if-changed={}", crates.join(name).join("src").display());
+        println!("cargo::rerun-if-changed={}", crates.join(name).join("Cargo.toml").display());
+    }
+    println!("cargo::rerun-if-changed={}", here.join("../../Cargo.toml").display());
+    println!("cargo::rerun-if-changed=build.rs");
+    let module = if has_target() { built(&here) } else { None };
+    if module.is_none() {
+        println!(
+            "cargo::warning=THE ENGINE FOR BROWSERS WAS NOT BUILT: `vein build` will say so. Run \
+             `rustup target add {TARGET}` and build again."
+        );
+    }
+    let bytes = module.and_then(|path| std::fs::read(path).ok()).unwrap_or_default();
+    if let Err(error) = std::fs::write(&out, bytes) {
+        panic!("the engine cannot be written to {}: {error}", out.display());
+    }
+}
+
+fn env(name: &str) -> OsString {
+    std::env::var_os(name).unwrap_or_else(|| panic!("cargo sets {name}"))
+}
+
+fn has_target() -> bool {
+    let asked = Command::new(env("RUSTC")).args(["--print", "sysroot"]).output();
+    let Ok(asked) = asked else { return false };
+    let root = String::from_utf8_lossy(&asked.stdout).trim().to_owned();
+    Path::new(&root).join("lib/rustlib").join(TARGET).is_dir()
+}
+
+/// Builds the engine into a folder of its own, where every profile of the program finds it again.
+fn built(here: &Path) -> Option<PathBuf> {
+    let out = PathBuf::from(env("OUT_DIR"));
+    // OUT_DIR is <target>/<profile>/build/<package>/out, maybe with a target's name in between.
+    let target = out.ancestors().nth(4)?.join("engine");
+    // No path of this machine may stand in what is shipped.
+    let home =
+        std::env::var("CARGO_HOME").or_else(|_| std::env::var("HOME").map(|h| h + "/.cargo"));
+    let root = here.ancestors().nth(2)?;
+    let flags = [
+        format!("--remap-path-prefix={}=vein", root.display()),
+        format!("--remap-path-prefix={}=cargo", home.unwrap_or_default()),
+    ];
+    let mut cargo = Command::new(env("CARGO"));
+    // What the outer build sets for itself is not meant for this one.
+    for (name, _) in std::env::vars_os() {
+        let name = name.to_string_lossy().into_owned();
+        let foreign = ["CARGO_", "RUSTC_", "RUSTFLAGS", "DEP_"].iter().any(|p| name.starts_with(p));
+        if foreign && name != "CARGO_HOME" {
+            cargo.env_remove(name);
+        }
+    }
+    let status = cargo
+        .args(["rustc", "--quiet", "-p", "vein-web", "--lib", "--crate-type", "cdylib"])
+        .args(["--profile", "web", "--target", TARGET, "--target-dir"])
+        .arg(&target)
+        .env("CARGO_ENCODED_RUSTFLAGS", flags.join("\u{1f}"))
+        .current_dir(here)
+        .status();
+    match status {
+        Ok(status) if status.success() => {}
+        _ => return None,
+    }
+    let module = target.join(TARGET).join("web/vein_web.wasm");
+    Some(smaller(&module, &out).unwrap_or(module))
+}
+
+/// What `wasm-opt` (binaryen) makes of the module, where it is installed; it takes off some more.
+fn smaller(module: &Path, out: &Path) -> Option<PathBuf> {
+    let smaller = out.join("smaller.wasm");
+    let status = Command::new("wasm-opt")
+        .args(["-Oz", "--strip-debug", "--strip-producers"])
+        .args(FEATURES.map(|feature| format!("--enable-{feature}")))
+        .arg(module)
+        .arg("-o")
+        .arg(&smaller)
+        .status()
+        .ok()?;
+    status.success().then_some(smaller)
+}

@@ -1,0 +1,194 @@
+//! `vein build`: a static site, or a custom element, that runs in a browser without a server.
+
+pub(crate) mod assets;
+mod element;
+mod site;
+mod types;
+
+use crate::arguments::Build;
+use crate::output::{self, Outcome};
+use crate::project::{self, Planned};
+use anyhow::{Context, Result, bail};
+use assets::{Assets, Size, lean};
+use std::path::{Path, PathBuf};
+use vein::json::stringify;
+use vein::program::Program;
+
+/// The engine in WebAssembly; empty where this program was built without the target for it.
+const ENGINE: &[u8] = include_bytes!(concat!(env!("OUT_DIR"), "/engine.wasm"));
+const ENGINE_SCRIPT: &str = include_str!("../../page/engine.mjs");
+const WIRE: &str = include_str!("../../page/wire.mjs");
+const FORMAT: &str = include_str!("../../page/format.mjs");
+
+/// What the project's own modules are called where nothing else is said.
+const HOST: &str = "host.js";
+const STATIC: &str = "static";
+
+pub(crate) fn run(build: &Build) -> Result<Outcome> {
+    let Some(planned) = project::planned(&build.opening)? else {
+        return Ok(Outcome::DoesNotHold);
+    };
+    if let Some(path) = &build.types {
+        let types = types::declarations(planned.ui.program(), &planned.component)?;
+        std::fs::write(path, types)
+            .with_context(|| format!("`{}` cannot be written", path.display()))?;
+        output::line(format!("wrote {}", path.display()));
+        return Ok(Outcome::Holds);
+    }
+    if ENGINE.is_empty() {
+        bail!(
+            "this `vein` was built without the engine for browsers: run `rustup target add \
+             wasm32-unknown-unknown` and build it again"
+        );
+    }
+    let mut assets = Assets::default();
+    let notes = match build.element {
+        true => element::add(&planned, &build.reflect, &mut assets)?,
+        false => site::add(&planned, &mut assets)?,
+    };
+    assets.write(&build.out)?;
+    told(build, &assets, &notes)?;
+    Ok(Outcome::Holds)
+}
+
+/// Prints what was written and what it weighs.
+fn told(build: &Build, assets: &Assets, notes: &[String]) -> Result<()> {
+    let sizes = assets.sizes()?;
+    let all = sizes.iter().fold(Size::default(), |all, (_, size)| all + *size);
+    if build.json {
+        let files = sizes.iter().map(|(path, size)| {
+            serde_json::json!({ "path": path, "raw": size.raw, "gzip": size.gzip, "brotli": size.brotli })
+        });
+        let files: Vec<serde_json::Value> = files.collect();
+        let out = build.out.display().to_string();
+        let all = serde_json::json!({ "raw": all.raw, "gzip": all.gzip, "brotli": all.brotli });
+        output::line(serde_json::json!({ "out": out, "files": files, "all": all, "notes": notes }));
+        return Ok(());
+    }
+    let row = |path: &str, size: &Size| {
+        let right = |bytes: usize| format!("{:>9}", kilobytes(bytes));
+        [path.to_owned(), right(size.raw), right(size.gzip), right(size.brotli)]
+    };
+    let mut rows = vec![[
+        build.out.display().to_string(),
+        format!("{:>9}", "raw"),
+        format!("{:>9}", "gzip"),
+        format!("{:>9}", "brotli"),
+    ]];
+    rows.extend(sizes.iter().map(|(path, size)| row(path, size)));
+    rows.push(row("all", &all));
+    output::line(output::columns(&rows));
+    notes.iter().for_each(|note| output::line(format!("\nnote: {note}")));
+    Ok(())
+}
+
+fn kilobytes(bytes: usize) -> String {
+    format!("{:.1} kB", bytes as f64 / 1000.0)
+}
+
+/// The engine's scripts as one, which leaves `Engine` to what follows it.
+fn bundled() -> String {
+    let inside = |script: &str, gives: &str| {
+        let lines = lean(script);
+        let lines = lines.lines().filter(|line| !line.starts_with("import "));
+        let lines: Vec<&str> =
+            lines.map(|line| line.strip_prefix("export ").unwrap_or(line)).collect();
+        format!("const {gives} = (() => {{\n{}\nreturn {gives};\n}})();\n", lines.join("\n"))
+    };
+    let scripts = [
+        (crate::serve::http::APPLIER, "{ Surface }"),
+        (WIRE, "{ Wire }"),
+        (FORMAT, "{ format }"),
+        (ENGINE_SCRIPT, "{ Engine, Page, Refused }"),
+    ];
+    scripts.iter().map(|(script, gives)| inside(script, gives)).collect()
+}
+
+/// The plans of a component and of what it can show and use, as bytes.
+fn plans_of(program: &Program, number: usize) -> Vec<u8> {
+    program.only(number).to_bytes()
+}
+
+/// The styles of the project, then those of a component and what it can show.
+fn styles(planned: &Planned, program: &Program, number: usize) -> String {
+    let inside = program.with_all_inside(number).into_iter();
+    let own = inside.map(|plan| program.plans[plan].style.to_string());
+    let all = planned.styles.iter().cloned().chain(own).filter(|css| !css.is_empty());
+    all.collect::<Vec<_>>().join("\n")
+}
+
+/// The project's host module with everything that it imports by a relative path, each by its path
+/// beside the module; nothing where there is none.
+fn host_files(planned: &Planned) -> Result<Vec<(PathBuf, Vec<u8>)>> {
+    let named = planned.build.host.clone();
+    let first = named.clone().unwrap_or_else(|| HOST.into());
+    let root = planned.root.join(&first);
+    if named.is_none() && !root.exists() {
+        return Ok(Vec::new());
+    }
+    let folder = root.parent().unwrap_or(Path::new("")).to_owned();
+    let mut open = vec![PathBuf::from(root.file_name().context("the host is no file")?)];
+    let mut files: Vec<(PathBuf, Vec<u8>)> = Vec::new();
+    while let Some(path) = open.pop() {
+        if files.iter().any(|(known, _)| *known == path) {
+            continue;
+        }
+        let at = folder.join(&path);
+        let content =
+            std::fs::read(&at).with_context(|| format!("cannot read `{}`", at.display()))?;
+        for imported in imports(&String::from_utf8_lossy(&content)) {
+            let beside = path.parent().unwrap_or(Path::new("")).join(&imported);
+            let clean = cleaned(&beside).with_context(|| {
+                format!(
+                    "`{}` imports `{imported}`, which is outside the host's folder: move it there",
+                    at.display()
+                )
+            })?;
+            open.push(clean);
+        }
+        files.push((path, content));
+    }
+    Ok(files)
+}
+
+/// What a script imports by a relative path.
+fn imports(script: &str) -> Vec<String> {
+    let mut found = Vec::new();
+    for quote in ['\'', '"'] {
+        let pieces: Vec<&str> = script.split(quote).collect();
+        for pair in pieces.windows(2) {
+            let before = pair[0].trim_end();
+            let imports = before.ends_with("from")
+                || before.ends_with("import")
+                || before.ends_with("import(");
+            if imports && (pair[1].starts_with("./") || pair[1].starts_with("../")) {
+                found.push(pair[1].to_owned());
+            }
+        }
+    }
+    found
+}
+
+/// A path without `.` and `..`; `None` where it leads out.
+fn cleaned(path: &Path) -> Option<PathBuf> {
+    let mut clean = PathBuf::new();
+    for piece in path.components() {
+        match piece {
+            std::path::Component::Normal(name) => clean.push(name),
+            std::path::Component::CurDir => {}
+            std::path::Component::ParentDir => clean.pop().then_some(())?,
+            _ => return None,
+        }
+    }
+    Some(clean)
+}
+
+/// A value as JSON that may stand inside a script element.
+fn json_in_html(value: &vein::Value) -> String {
+    stringify(value).to_string().replace('<', "\\u003c")
+}
+
+/// A text as an ECMAScript string.
+fn quoted(text: &str) -> String {
+    serde_json::Value::from(text).to_string()
+}

@@ -1,0 +1,250 @@
+//! The site: a page with its view written beforehand, and what takes it over.
+
+use super::assets::{Assets, lean};
+use super::{ENGINE, STATIC, bundled, host_files, json_in_html, plans_of, quoted, styles};
+use crate::project::Planned;
+use crate::simulated;
+use anyhow::{Context, Result, bail};
+use base64::Engine as _;
+use sha2::{Digest, Sha256};
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+use vein::{HostError, Page};
+
+const PAGE: &str = include_str!("../../page/built.html");
+const START: &str = include_str!("../../page/start.js");
+const MAIN: &str = include_str!("../../page/main.mjs");
+const SURROUNDINGS: &str = include_str!("../../page/surroundings.mjs");
+
+/// Adds everything that a site consists of; gives what should be known of it.
+pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>> {
+    let mut notes = Vec::new();
+    let (view, policy) = match written(planned)? {
+        Ok(page) => (page.html(), policy(planned, &page)),
+        Err(why) => {
+            notes.push(why);
+            (String::new(), policy_for(planned, &BTreeSet::new()))
+        }
+    };
+    let engine = format!("{}export {{ Engine, Page, Refused }};\n", bundled());
+    let engine = assets.add_named("engine", "mjs", engine);
+    let frame = lean_css(crate::serve::http::FRAME);
+    let program = planned.ui.program();
+    let number = program.find(&planned.component).context("the component was found before")?;
+    let css =
+        assets.add_named("styles", "css", format!("{frame}\n{}", styles(planned, program, number)));
+    let plans = assets.add_named("plans", "vein", plans_of(program, number));
+    let host = host_files(planned)?;
+    let host = match host.first().map(|(path, _)| path.clone()) {
+        Some(first) => format!("./{}/{}", assets.add_folder("host", host), first.display()),
+        None => {
+            if let Some(missing) = unanswered(planned) {
+                notes.push(missing);
+            }
+            format!("./{}", assets.add_named("host", "js", "// There is no host.\nexport {};\n"))
+        }
+    };
+    let (loading, module) = match &planned.build.engine {
+        None => {
+            let module = assets.add_named("engine", "wasm", ENGINE);
+            (None, module)
+        }
+        Some(path) => rust_host(planned, path, assets)?,
+    };
+    let site = format!(
+        "{{ component: {}, locale: {}, zone: {}, module: {}, plans: {} }}",
+        quoted(&planned.component),
+        quoted(&planned.answers.locale),
+        quoted(&planned.answers.zone),
+        quoted(&format!("./{module}")),
+        quoted(&format!("./{plans}")),
+    );
+    let mut main = lean(MAIN)
+        .replace("import { SITE } from './site.mjs';", &format!("const SITE = {site};"))
+        .replace("./engine.mjs", &format!("./{engine}"))
+        .replace("./host.js", &host);
+    if let Some(loading) = loading {
+        main = main
+            .replace("Engine.load(at(SITE.module), at(SITE.plans))", &loading.load)
+            .replacen("import ", &format!("{}import ", loading.imports), 1);
+    }
+    let main = assets.add_named("main", "mjs", main);
+    let start = lean(START).replace("./main.mjs", &format!("./{main}"));
+    let start = assets.add_named("start", "js", start);
+    let preload = |rel: &str, name: &str| {
+        format!("<link rel=\"{rel}\" href=\"./assets/{name}\" crossorigin as=\"fetch\">\n")
+    };
+    let links = [
+        format!("<link rel=\"stylesheet\" href=\"./assets/{css}\">\n"),
+        preload("preload", &module),
+        preload("preload", &plans),
+        format!("<link rel=\"modulepreload\" href=\"./assets/{main}\">\n"),
+        format!("<link rel=\"modulepreload\" href=\"./assets/{engine}\">\n"),
+    ];
+    let title = planned.build.title.as_deref().unwrap_or(&planned.component);
+    let escaped = title.replace('&', "&amp;").replace('<', "&lt;");
+    // What may hold anything comes last: it is not looked through again.
+    let page = PAGE
+        .replace("<!--locale-->", &planned.answers.locale)
+        .replace("<!--policy-->", &policy)
+        .replace("<!--links-->", &links.concat())
+        .replace("<!--start-->", &format!("./assets/{start}"));
+    let (before, after) = page.split_once("<!--title-->").context("the page has a title")?;
+    let (between, after) = after.split_once("<!--view-->").context("the page has a view")?;
+    let (then, last) = after.split_once("<!--props-->").context("the page has data")?;
+    let props = json_in_html(&match &planned.props {
+        vein::Value::Null => vein::Value::record([]),
+        props => props.clone(),
+    });
+    let html = [before, &escaped, between, &view, then, &props, last].concat();
+    assets.add("index.html", html);
+    add_static(planned, assets)?;
+    Ok(notes)
+}
+
+/// The page as it is first; or why that cannot be known before it is opened.
+fn written(planned: &Planned) -> Result<Result<Page, String>> {
+    let page = simulated::answered(planned.ui.page(&planned.component), &planned.answers)?;
+    match page.proven(false).open_value(planned.props.clone()) {
+        Ok(page) => Ok(Ok(page)),
+        Err(vein::Error::Host(
+            error @ (HostError::Unanswered { .. } | HostError::MissingProps { .. }),
+        )) => Ok(Err(format!(
+            "the view is not written beforehand, so the page is blank until it is opened: {error}. \
+             `vein.toml` may say what is answered meanwhile, and with what data"
+        ))),
+        Err(error) => Err(error.into()),
+    }
+}
+
+/// What nobody will answer, if there is something.
+fn unanswered(planned: &Planned) -> Option<String> {
+    let program = planned.ui.program();
+    let inside = program.with_all_inside(program.find(&planned.component)?);
+    let asked = inside.iter().flat_map(|plan| &program.plans[*plan].asked);
+    let names: BTreeSet<&str> = asked.map(|asked| &*asked.name).collect();
+    if names.is_empty() {
+        return None;
+    }
+    let names: Vec<&str> = names.into_iter().collect();
+    Some(format!(
+        "nobody answers {}: export {} from `host.js` beside `vein.toml`",
+        names.join(", "),
+        if names.len() == 1 { "it" } else { "each" }
+    ))
+}
+
+/// Nothing but what the site consists of may run, be shown or be connected to.
+fn policy(planned: &Planned, page: &Page) -> String {
+    // Styles of single elements are allowed by what they are.
+    let tree = page.tree();
+    let mut styles = BTreeSet::new();
+    let mut open = vec![tree.root()];
+    while let Some(id) = open.pop() {
+        if let Some((_, style)) = tree.attributes(id).find(|(name, _)| *name == "style") {
+            styles.insert(style.to_owned());
+        }
+        open.extend_from_slice(tree.children(id));
+    }
+    policy_for(planned, &styles)
+}
+
+fn policy_for(planned: &Planned, styles: &BTreeSet<String>) -> String {
+    let policy = match &planned.build.policy {
+        Some(policy) if policy.is_empty() => return String::new(),
+        Some(policy) => policy.clone(),
+        None => {
+            let hash = |style: &String| {
+                let digest = Sha256::digest(style.as_bytes());
+                format!(" 'sha256-{}'", base64::engine::general_purpose::STANDARD.encode(digest))
+            };
+            let hashes: String = styles.iter().map(hash).collect();
+            let hashed = if styles.is_empty() { "" } else { " 'unsafe-hashes'" };
+            format!(
+                "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self'{hashed}{hashes}; \
+                 img-src 'self' data:; base-uri 'none'; object-src 'none'; form-action 'self'"
+            )
+        }
+    };
+    let policy = policy.replace('&', "&amp;").replace('"', "&quot;");
+    format!("<meta http-equiv=\"Content-Security-Policy\" content=\"{policy}\">\n")
+}
+
+/// How a module of a host in Rust is loaded.
+struct Loading {
+    imports: String,
+    load: String,
+}
+
+/// Adds what `wasm-bindgen` made of a host in Rust, with the engine in it.
+fn rust_host(
+    planned: &Planned,
+    path: &Path,
+    assets: &mut Assets,
+) -> Result<(Option<Loading>, String)> {
+    let at = planned.root.join(path);
+    let folder = at.parent().context("the module is in a folder")?;
+    let stem = at.file_stem().and_then(|stem| stem.to_str()).context("the module has a name")?;
+    let read = |path: &Path| {
+        let advice = "build it with `cargo build --target wasm32-unknown-unknown`, then `wasm-bindgen --target web`";
+        std::fs::read(path).with_context(|| format!("cannot read `{}`: {advice}", path.display()))
+    };
+    let module = format!("{stem}_bg.wasm");
+    let wasm = read(&folder.join(&module))?;
+    if !wasm.windows(7).any(|bytes| bytes == b"vein_do") {
+        bail!(
+            "`{}` has no engine in it: have the crate depend on `vein-web` and use it",
+            folder.join(&module).display()
+        );
+    }
+    let files = vec![
+        (PathBuf::from(format!("{stem}.js")), read(&at)?),
+        (PathBuf::from(&module), wasm),
+        (PathBuf::from("surroundings.mjs"), lean(SURROUNDINGS).into_bytes()),
+    ];
+    let folder = assets.add_folder("rust", files);
+    let imports = format!(
+        "import start from './{folder}/{stem}.js';\nimport {{ surround }} from './{folder}/surroundings.mjs';\n"
+    );
+    let load = "Engine.around(surround, start(at(SITE.module)), at(SITE.plans))".to_owned();
+    Ok((Some(Loading { imports, load }), format!("{folder}/{module}")))
+}
+
+/// Adds the project's own files, as they are.
+fn add_static(planned: &Planned, assets: &mut Assets) -> Result<()> {
+    let named = planned.build.files.clone();
+    let root = planned.root.join(named.clone().unwrap_or_else(|| STATIC.into()));
+    if named.is_none() && !root.is_dir() {
+        return Ok(());
+    }
+    let mut open = vec![PathBuf::new()];
+    while let Some(inner) = open.pop() {
+        let folder = root.join(&inner);
+        let cannot = || format!("cannot read `{}`", folder.display());
+        let mut entries: Vec<_> =
+            std::fs::read_dir(&folder).with_context(cannot)?.collect::<Result<_, _>>()?;
+        entries.sort_by_key(std::fs::DirEntry::file_name);
+        for entry in entries {
+            let path = inner.join(entry.file_name());
+            if entry.file_type()?.is_dir() {
+                open.push(path);
+                continue;
+            }
+            let own = path == Path::new("index.html") || path.starts_with("assets");
+            if own {
+                bail!(
+                    "`{}` would stand where the build puts its own: rename it",
+                    entry.path().display()
+                );
+            }
+            let content = std::fs::read(entry.path())
+                .with_context(|| format!("cannot read `{}`", entry.path().display()))?;
+            assets.add(path, content);
+        }
+    }
+    Ok(())
+}
+
+fn lean_css(css: &str) -> String {
+    css.lines().map(str::trim).collect::<Vec<_>>().join(" ")
+}
