@@ -8,7 +8,7 @@ import { format } from './format.mjs';
 // What a page can be told to do, by the numbers that the module knows them by.
 const COMMANDS = [
   'load', 'open', 'event', 'set', 'call', 'get', 'answer', 'fail', 'finish', 'advance', 'watch',
-  'unwatch', 'close', 'left',
+  'unwatch', 'close', 'left', 'give',
 ];
 const NUMBERS = Object.fromEntries(COMMANDS.map((name, number) => [name, number]));
 // A timer of a browser takes no longer wait than this; it is set again then.
@@ -234,6 +234,11 @@ export class Page {
   /** Calls a handler of the component, `pour`, or of a store, `tank.draw`. */
   call(handler, ...args) {
     this.#do('call', [handler, args]);
+  }
+
+  /** Has the component, or one inside it by its address, give one of its events. */
+  give(owner, event, payload) {
+    this.#do('give', [owner, event, payload]);
   }
 
   /** Calls a function with the value at a path, now and whenever it has become another. Gives what ends that. */

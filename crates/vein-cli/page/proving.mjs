@@ -7,14 +7,16 @@ const view = document.getElementById('view');
 const socket = new WebSocket(`ws://${location.host}/live`);
 socket.binaryType = 'arraybuffer';
 const say = (told) => socket.send(JSON.stringify(told));
-const surface = new Surface(view, say);
+let surface = null;
 
 let applied = 0;
 let failure = null;
 let wake = () => {};
 const records = [];
 const observer = new MutationObserver((all) => records.push(...all));
-observer.observe(view, { subtree: true, childList: true, characterData: true, attributes: true });
+observer.observe(view, {
+  subtree: true, childList: true, characterData: true, attributes: true, characterDataOldValue: true,
+});
 
 socket.addEventListener('message', async ({ data }) => {
   if (typeof data === 'string') {
@@ -24,6 +26,7 @@ socket.addEventListener('message', async ({ data }) => {
     return;
   }
   try {
+    surface ??= new Surface(view, say);
     surface.apply(data);
   } catch (error) {
     failure ??= error.message;
@@ -53,9 +56,96 @@ function dumped(node) {
   return { name: node.localName, attributes, held, children: Array.from(node.childNodes, dumped) };
 }
 
+/** A clock that stands still until it is told the time. */
+const clock = {
+  time: 0,
+  waiting: new Set(),
+  now() { return this.time; },
+  at(time, run) {
+    const entry = { time, run };
+    this.waiting.add(entry);
+    return () => this.waiting.delete(entry);
+  },
+  go(time) {
+    this.time = Math.max(time, this.time);
+    for (const entry of this.waiting) {
+      if (entry.time <= this.time && this.waiting.delete(entry)) entry.run();
+    }
+  },
+};
+
+/** A host that says at once what is scripted, and leaves everything else to the run. */
+function scripted(answers, later) {
+  const same = (a, b) => JSON.stringify(a) === JSON.stringify(b);
+  const host = Object.fromEntries(later.map((name) => [name, () => new Promise(() => {})]));
+  for (const { name } of answers.filter(({ name }) => !later.includes(name))) {
+    host[name] = (...args) => {
+      const found = answers.find((a) => a.name === name && (a.of === null || same(a.of, args.slice(0, a.of.length))));
+      if (!found) throw new Error('the scenario does not say what it answers for these');
+      if ('failure' in found) throw new Error(found.failure);
+      return found.value;
+    };
+  }
+  return host;
+}
+
+/** Everything that a page takes over stays as it is; only texts that a parser has joined are parted. */
+function disturbed(records) {
+  const isText = (node) => node.nodeType === Node.TEXT_NODE;
+  return records.filter(({ type, addedNodes, removedNodes, target, oldValue }) => (
+    type === 'attributes' || removedNodes.length > 0 || !Array.from(addedNodes).every(isText)
+      || (type === 'characterData' && !oldValue.startsWith(target.data))
+  )).length;
+}
+
+let engine = null;
+let page = null;
+
 const turn = () => new Promise((done) => setTimeout(done, 0));
 
 const answers = {
+  /** Opens a component in place of its HTML, with the engine and the plans that `vein build` ships. */
+  async open({ component, props, answered, later, locale, zone, html }) {
+    const { Engine } = await import('/built/engine.mjs');
+    engine = await Engine.load(fetch('/built/engine.wasm'), fetch('/built/plans.vein'));
+    view.innerHTML = html;
+    observer.takeRecords();
+    records.length = 0;
+    const seen = {
+      told: say,
+      patches(batch) {
+        applied++;
+        say({ batch: Array.from(new Uint8Array(batch)) });
+        wake();
+      },
+    };
+    const host = scripted(answered, later);
+    page = engine.open(component, { into: view, props, host, takeOver: true, locale, zone, clock, seen });
+    const found = disturbed(observer.takeRecords());
+    const { built, set } = page.taken ?? { built: 0, set: 0 };
+    if (found + built + set > 0) {
+      failure ??= `what was written beforehand was not taken over as it is: ${built} elements built, ${set} texts or attributes set, ${found} mutations`;
+    }
+    records.length = 0;
+    return null;
+  },
+
+  /** Does something to the page at some time. */
+  async do([time, command, ...given]) {
+    try {
+      clock.go(time);
+      if (command !== 'wait') return page[command](...given) ?? null;
+    } catch (error) {
+      failure ??= error.message;
+    }
+    return null;
+  },
+
+  /** What stands at some paths. */
+  async values(paths) {
+    return paths.map((path) => page.get(path));
+  },
+
   /** Answered behind everything that an action has set off: where the focus is. */
   async settled() {
     await turn();

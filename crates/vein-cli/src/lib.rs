@@ -40,7 +40,7 @@ pub fn main() -> ExitCode {
 /// What the tests break on purpose.
 #[doc(hidden)]
 pub mod trial {
-    use crate::prove::chromium::Chromium;
+    use crate::prove::chromium::{Chromium, WhereEngine};
     use vein::{Played, ScenarioFile, Ui};
 
     /// Plays a scenario in Chromium with another text for the browser's side of the patch protocol.
@@ -57,7 +57,8 @@ pub mod trial {
         let applier = applier(crate::serve::http::APPLIER);
         let chromium = Chromium::start_with(ui, "en", &[], applier);
         let mut chromium = chromium.map_err(said)?;
-        let played = chromium.play(file, ui, ("en", "UTC"), &in_memory).map_err(said);
+        let played = chromium.play(file, ui, ("en", "UTC"), &in_memory, WhereEngine::Here);
+        let played = played.map_err(said);
         chromium.close();
         played.map(|(played, _)| played)
     }

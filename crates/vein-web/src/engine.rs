@@ -38,11 +38,13 @@ pub enum Command {
     Close,
     /// What there is of everything that comes and goes.
     Left,
+    /// Has a component give one of its events: whose it is, the event, its payload.
+    Give,
 }
 
 impl Command {
     /// All commands, by their numbers.
-    pub const ALL: [Command; 14] = [
+    pub const ALL: [Command; 15] = [
         Command::Load,
         Command::Open,
         Command::Event,
@@ -57,6 +59,7 @@ impl Command {
         Command::Unwatch,
         Command::Close,
         Command::Left,
+        Command::Give,
     ];
 }
 
@@ -235,6 +238,10 @@ impl Open {
             Command::Load | Command::Open => None,
             Command::Event => Some(self.event(given)),
             Command::Set => match self.runtime.set(&word(0), value(1)) {
+                Ok(pulse) => Some(pulse),
+                Err(error) => return failed(error),
+            },
+            Command::Give => match self.runtime.emit(&word(0), &word(1), value(2)) {
                 Ok(pulse) => Some(pulse),
                 Err(error) => return failed(error),
             },

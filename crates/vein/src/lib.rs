@@ -55,6 +55,7 @@ pub use vein_check::{
     Checked, Diagnostic, Fix, RULES, Report, Rule, Severity, Source, Workspace, check, nearest,
 };
 pub use vein_plan::json;
+pub use vein_plan::to_json;
 pub use vein_plan::{
     EventField, LoadError, Location, Misfit, Namespace, Property, Shown, Step, Value,
 };

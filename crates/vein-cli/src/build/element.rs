@@ -3,6 +3,7 @@
 use super::assets::{Assets, lean};
 use super::{ENGINE, bundled, host_files, plans_of, quoted, styles};
 use crate::project::Planned;
+use crate::serve::http::APPLIER;
 use anyhow::{Context, Result, bail};
 use base64::Engine as _;
 use serde_json::{Value as Json, json};
@@ -86,7 +87,7 @@ pub(super) fn add(
         None => "const own = {};".to_owned(),
     };
     let script = lean(ELEMENT)
-        .replace("import { Engine } from './engine.mjs';\n", &bundled())
+        .replace("import { Engine } from './engine.mjs';\n", &bundled(APPLIER))
         .replace("import { ELEMENT, ENGINE, PLANS } from './built.mjs';\n", &built)
         .replace("import * as own from './host.js';", "");
     assets.add(format!("{tag}.js"), format!("{own}\n{script}"));

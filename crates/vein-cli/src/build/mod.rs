@@ -15,7 +15,7 @@ use vein::json::stringify;
 use vein::program::Program;
 
 /// The engine in WebAssembly; empty where this program was built without the target for it.
-const ENGINE: &[u8] = include_bytes!(concat!(env!("OUT_DIR"), "/engine.wasm"));
+pub(crate) const ENGINE: &[u8] = include_bytes!(concat!(env!("OUT_DIR"), "/engine.wasm"));
 const ENGINE_SCRIPT: &str = include_str!("../../page/engine.mjs");
 const WIRE: &str = include_str!("../../page/wire.mjs");
 const FORMAT: &str = include_str!("../../page/format.mjs");
@@ -35,12 +35,7 @@ pub(crate) fn run(build: &Build) -> Result<Outcome> {
         output::line(format!("wrote {}", path.display()));
         return Ok(Outcome::Holds);
     }
-    if ENGINE.is_empty() {
-        bail!(
-            "this `vein` was built without the engine for browsers: run `rustup target add \
-             wasm32-unknown-unknown` and build it again"
-        );
-    }
+    engine_is_here()?;
     let mut assets = Assets::default();
     let notes = match build.element {
         true => element::add(&planned, &build.reflect, &mut assets)?,
@@ -49,6 +44,17 @@ pub(crate) fn run(build: &Build) -> Result<Outcome> {
     assets.write(&build.out)?;
     told(build, &assets, &notes)?;
     Ok(Outcome::Holds)
+}
+
+/// Fails where this program was built without the engine for browsers.
+pub(crate) fn engine_is_here() -> Result<()> {
+    if ENGINE.is_empty() {
+        bail!(
+            "this `vein` was built without the engine for browsers: run `rustup target add \
+             wasm32-unknown-unknown` and build it again"
+        );
+    }
+    Ok(())
 }
 
 /// Prints what was written and what it weighs.
@@ -87,7 +93,7 @@ fn kilobytes(bytes: usize) -> String {
 }
 
 /// The engine's scripts as one, which leaves `Engine` to what follows it.
-fn bundled() -> String {
+fn bundled(applier: &str) -> String {
     let inside = |script: &str, gives: &str| {
         let lines = lean(script);
         let lines = lines.lines().filter(|line| !line.starts_with("import "));
@@ -96,12 +102,17 @@ fn bundled() -> String {
         format!("const {gives} = (() => {{\n{}\nreturn {gives};\n}})();\n", lines.join("\n"))
     };
     let scripts = [
-        (crate::serve::http::APPLIER, "{ Surface }"),
+        (applier, "{ Surface }"),
         (WIRE, "{ Wire }"),
         (FORMAT, "{ format }"),
         (ENGINE_SCRIPT, "{ Engine, Page, Refused }"),
     ];
     scripts.iter().map(|(script, gives)| inside(script, gives)).collect()
+}
+
+/// The engine's scripts as a module.
+pub(crate) fn engine_script(applier: &str) -> String {
+    bundled(applier) + "export { Engine, Page, Refused };\n"
 }
 
 /// The plans of a component and of what it can show and use, as bytes.

@@ -1,8 +1,9 @@
 //! The site: a page with its view written beforehand, and what takes it over.
 
 use super::assets::{Assets, lean};
-use super::{ENGINE, STATIC, bundled, host_files, json_in_html, plans_of, quoted, styles};
+use super::{ENGINE, STATIC, engine_script, host_files, json_in_html, plans_of, quoted, styles};
 use crate::project::Planned;
+use crate::serve::http::APPLIER;
 use crate::simulated;
 use anyhow::{Context, Result, bail};
 use base64::Engine as _;
@@ -26,8 +27,7 @@ pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>>
             (String::new(), policy_for(planned, &BTreeSet::new()))
         }
     };
-    let engine = format!("{}export {{ Engine, Page, Refused }};\n", bundled());
-    let engine = assets.add_named("engine", "mjs", engine);
+    let engine = assets.add_named("engine", "mjs", engine_script(APPLIER));
     let frame = lean_css(crate::serve::http::FRAME);
     let program = planned.ui.program();
     let number = program.find(&planned.component).context("the component was found before")?;

@@ -18,6 +18,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
+use chromium::WhereEngine;
 use vein::scenario::InMemory;
 use vein::{Coverage, Error, Played, ScenarioFile, Ui};
 
@@ -78,7 +79,8 @@ pub(crate) fn once(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome>
     let files = wanted(project, &prove.scenarios)?;
     let mut proved = play_all(ui, &project.locale(), &files, prove);
     if prove.browser {
-        play_in_browser(ui, project, &mut proved)?;
+        let engine = if prove.built { WhereEngine::There } else { WhereEngine::Here };
+        play_in_browser(ui, project, engine, &mut proved)?;
     }
     if prove.json {
         output::line(serde_json::to_string_pretty(&json::proved(ui, &proved))?);
@@ -186,7 +188,15 @@ fn play_all(ui: &Ui, locale: &(String, String), files: &[PathBuf], prove: &Prove
 }
 
 /// Plays what could be played in memory in a browser, too, one after the other.
-fn play_in_browser(ui: &Ui, project: &Project, proved: &mut Proved) -> Result<()> {
+fn play_in_browser(
+    ui: &Ui,
+    project: &Project,
+    engine: WhereEngine,
+    proved: &mut Proved,
+) -> Result<()> {
+    if engine == WhereEngine::There {
+        crate::build::engine_is_here()?;
+    }
     let begun = Instant::now();
     let (locale, zone) = project.locale();
     let mut chromium = chromium::Chromium::start(ui, &locale, &project.styles()?)?;
@@ -194,7 +204,7 @@ fn play_in_browser(ui: &Ui, project: &Project, proved: &mut Proved) -> Result<()
     for run in &mut proved.runs {
         if let Ok((file, in_memory)) = &run.played {
             let begun = Instant::now();
-            let played = chromium.play(file, ui, (&locale, &zone), in_memory);
+            let played = chromium.play(file, ui, (&locale, &zone), in_memory, engine);
             let (played, steps_took) = match played {
                 Ok((played, took)) => (Ok(played), took),
                 Err(error) => (Err(format!("{error:#}")), Vec::new()),

@@ -16,7 +16,7 @@ pub(crate) mod seen;
 
 pub use accept::accept;
 pub use judge::{Finding, Pairing, same_address};
-pub use play::{Hands, InMemory, Played, PlayedStep, Player};
+pub use play::{Doing, Hands, InMemory, Played, PlayedStep, Player};
 pub use read::keys;
 pub use seen::{Origin, SeenPart, SeenRun, SeenStep};
 

@@ -25,6 +25,10 @@ pub trait Hands {
         act: &Act,
     ) -> Result<Vec<Entry>, String>;
 
+    /// Is told what is done to the page next that no person does. Time that only goes by, and what
+    /// nobody waits for any more, sets off no pulse.
+    fn foresee(&mut self, _doing: Doing<'_>) {}
+
     /// Is told of a pulse that came from elsewhere, with the page as it is after that.
     ///
     /// # Errors
@@ -32,7 +36,26 @@ pub trait Hands {
     fn show(&mut self, session: &Session, entry: &Entry) -> Result<(), String>;
 
     /// What is not as it should be where the view is shown, once a step is done.
-    fn compare(&mut self, session: &Session) -> Vec<String>;
+    fn compare(&mut self, session: &mut Session) -> Vec<String>;
+}
+
+/// What is done to a page and not by a person.
+#[derive(Clone, Debug)]
+pub enum Doing<'a> {
+    /// It is opened: the component, its data, and what the host answers.
+    Open(&'a str, &'a Value, &'a [Scripted]),
+    /// The host writes a value to a path.
+    Set(&'a str, &'a Value),
+    /// The host calls a handler.
+    Call(&'a str, &'a [Value]),
+    /// A component gives an event: whose it is, the event, its payload.
+    Give(&'a str, &'a str, &'a Value),
+    /// The host answers a question.
+    Answer(QuestionId, &'a Result<Value, String>),
+    /// Time goes by.
+    Wait,
+    /// It is closed.
+    Close,
 }
 
 /// A person at the tree in memory.
@@ -53,7 +76,7 @@ impl Hands for InMemory {
         Ok(())
     }
 
-    fn compare(&mut self, _: &Session) -> Vec<String> {
+    fn compare(&mut self, _: &mut Session) -> Vec<String> {
         Vec::new()
     }
 }
@@ -241,7 +264,8 @@ impl<'s> Player<'s> {
         }
         let host = answering(host, scenario, &known);
         let name = &scenario.component.value;
-        let opened = Session::open(program.clone(), name, data, host);
+        hands.foresee(Doing::Open(name, &data, &scenario.answers));
+        let opened = Session::open(program.clone(), name, data.clone(), host);
         let (mut session, entry) =
             opened.map_err(|error| vec![opening_mistake(scenario, error)])?;
         session.prove(true);
@@ -416,6 +440,7 @@ impl<'s> Player<'s> {
         seen: &mut SeenStep,
     ) -> Result<Option<Left>, String> {
         let Some(mut session) = self.session.take() else { return Ok(None) };
+        hands.foresee(Doing::Close);
         let entry = session.close();
         if let Some(coverage) = &mut self.coverage {
             coverage.note(&entry);
@@ -462,12 +487,14 @@ impl<'s> Player<'s> {
                 Ok(())
             }
             Deed::Set(path, value) => {
+                hands.foresee(Doing::Set(&path.value, &value.value));
                 let entry = session
                     .set(&path.value, value.value.clone())
                     .map_err(|error| judge::host_mistake(error, path, &value.place))?;
                 self.came(entry, hands, seen).map_err(|why| refused(why, &step.place))
             }
             Deed::Call(name, with) => {
+                hands.foresee(Doing::Call(&name.value, with));
                 let entry = session
                     .call(&name.value, with.clone())
                     .map_err(|error| judge::host_mistake(error, name, &step.place))?;
@@ -476,6 +503,7 @@ impl<'s> Player<'s> {
             Deed::Emit(event, by, payload) => {
                 let owner = by.as_ref().map_or("", |by| by.value.as_str());
                 let owner = super::read::normal(owner);
+                hands.foresee(Doing::Give(&owner, &event.value, payload));
                 let entry =
                     session.emit(&owner, &event.value, payload.clone()).map_err(|error| {
                         let at = match (&error, by) {
@@ -545,7 +573,8 @@ impl<'s> Player<'s> {
         seen: &mut SeenStep,
     ) -> Result<(), String> {
         let Some(session) = self.session.as_mut() else { return Ok(()) };
-        let entry = session.answer(question, answer);
+        hands.foresee(Doing::Answer(question, &answer));
+        let entry = session.answer(question, answer.clone());
         if !session.runtime().is_open(question) {
             self.script.open.retain(|open| open.id != question);
             self.script.due.retain(|due| due.question != question);
@@ -563,6 +592,7 @@ impl<'s> Player<'s> {
         loop {
             let answer = self.script.next().filter(|at| *at <= until);
             let Some(session) = self.session.as_mut() else { return Ok(()) };
+            hands.foresee(Doing::Wait);
             if let Some(entry) = session.run_due(answer.unwrap_or(until)) {
                 self.came(entry, hands, seen)?;
             } else if let Some(due) = answer.and_then(|_| self.script.take()) {
@@ -582,7 +612,7 @@ fn note(coverage: &mut Option<Coverage>, session: &mut Session, entry: &Entry) {
 }
 
 /// What is not as it should be where the view is shown.
-fn elsewhere(hands: &mut dyn Hands, session: &Session, played: &PlayedStep) -> Vec<Mistake> {
+fn elsewhere(hands: &mut dyn Hands, session: &mut Session, played: &PlayedStep) -> Vec<Mistake> {
     let found = hands.compare(session).into_iter();
     found.map(|said| Mistake::new("not-the-same", &played.place, said)).collect()
 }

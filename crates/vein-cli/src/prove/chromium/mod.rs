@@ -3,6 +3,7 @@
 mod compare;
 mod driver;
 mod stage;
+mod there;
 
 use crate::serve::http::APPLIER;
 use crate::serve::live::Told;
@@ -17,9 +18,10 @@ use fantoccini::elements::Element;
 use serde::Deserialize;
 use serde_json::{Value as Json, json};
 use stage::Stage;
+use there::{Pulsed, There};
 use std::time::{Duration, Instant};
 use tokio::runtime::Runtime;
-use vein::scenario::Hands;
+use vein::scenario::{Doing, Hands};
 use vein::{Act, NodeId, Played, Property, Pulse, ScenarioFile, Session, Typing, Ui};
 
 /// What the browser does not answer by then has gone wrong.
@@ -33,6 +35,15 @@ const LINKED: &str = "{\"linked\":true}";
 pub(crate) struct StepTime {
     pub(crate) all: Duration,
     pub(crate) own: Duration,
+}
+
+/// Where the engine is whose patches the browser shows.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum WhereEngine {
+    /// Here, as with `vein serve`.
+    Here,
+    /// In the page, as in what `vein build` makes.
+    There,
 }
 
 /// A browser with a page on which scenarios are played, one after the other.
@@ -58,9 +69,10 @@ impl Chromium {
         let runtime =
             tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build()?;
         let own = ui.styles().map(|(_, css)| css.to_owned());
+        let plans = ui.to_plan();
         let css: Vec<String> = styles.iter().cloned().chain(own).collect();
         let (stage, driven) = runtime.block_on(async {
-            let stage = Stage::open(locale, css.join("\n"), applier).await?;
+            let stage = Stage::open(locale, css.join("\n"), applier, plans).await?;
             Ok::<_, anyhow::Error>((stage, driver::start().await?))
         })?;
         Ok(Chromium { runtime, driven: Some(driven), stage })
@@ -73,6 +85,7 @@ impl Chromium {
         ui: &Ui,
         locale: (&str, &str),
         in_memory: &Played,
+        engine: WhereEngine,
     ) -> Result<(Played, Vec<StepTime>)> {
         self.fresh_tab()?;
         let mut hands = InBrowser {
@@ -82,6 +95,10 @@ impl Chromium {
             told: Vec::new(),
             expected: Vec::new(),
             own: Duration::ZERO,
+            there: match engine {
+                WhereEngine::Here => None,
+                WhereEngine::There => Some(There::new(ui, locale)),
+            },
         };
         let mut player = file.player(ui, locale, &mut hands)?;
         let (mut played, mut took) = (Played::default(), Vec::new());
@@ -175,9 +192,17 @@ struct InBrowser<'c> {
     expected: Vec<Expected>,
     /// How long the browser took for what a person did.
     own: Duration,
+    /// The page's own engine, where it has one.
+    there: Option<There>,
 }
 
 impl Hands for InBrowser<'_> {
+    fn foresee(&mut self, doing: Doing<'_>) {
+        if let Some(there) = &mut self.there {
+            there.foresee(doing);
+        }
+    }
+
     fn act(
         &mut self,
         session: &mut Session,
@@ -188,6 +213,10 @@ impl Hands for InBrowser<'_> {
             return Err(why);
         }
         let serial = session.tree().serial(target);
+        if self.there.is_some() {
+            let now = json!([[session.runtime().now(), "wait"]]);
+            self.ask("do", now).map_err(|error| format!("{error:#}"))?;
+        }
         let mut entries = Vec::new();
         for act in one_by_one(session.tree(), target, act) {
             // What a key has set off may have taken the control away.
@@ -212,6 +241,9 @@ impl Hands for InBrowser<'_> {
             return Ok(());
         }
         self.batches += 1;
+        if self.there.is_some() {
+            return self.same_there(session, entry).map_err(|error| format!("{error:#}"));
+        }
         self.expected.extend(compare::expected(session, entry));
         match self.chromium.stage.tell(entry.pulse.patches.to_bytes()) {
             true => Ok(()),
@@ -219,12 +251,14 @@ impl Hands for InBrowser<'_> {
         }
     }
 
-    fn compare(&mut self, session: &Session) -> Vec<String> {
+    fn compare(&mut self, session: &mut Session) -> Vec<String> {
         let expected = std::mem::take(&mut self.expected);
-        match self.ask("seen", json!([self.batches])) {
+        let mut found = match self.ask("seen", json!([self.batches])) {
             Ok(seen) => compare::differences(session, expected, &seen),
             Err(error) => vec![format!("{error:#}")],
-        }
+        };
+        found.extend(self.values_differ(session));
+        found
     }
 }
 
@@ -238,7 +272,7 @@ impl InBrowser<'_> {
         if !stage.ask(asked.to_string()) {
             bail!("the page in the browser is gone");
         }
-        let told = &mut self.told;
+        let (told, there) = (&mut self.told, &mut self.there);
         runtime.block_on(async {
             loop {
                 let text = tokio::time::timeout(PATIENCE, stage.said.recv()).await;
@@ -247,7 +281,10 @@ impl InBrowser<'_> {
                 match serde_json::from_str::<Reply>(&text) {
                     Ok(reply) if reply.reply == number => return Ok(reply.answer),
                     Ok(_) => {}
-                    Err(_) => told.push(text),
+                    Err(_) => match (serde_json::from_str::<Pulsed>(&text), &mut *there) {
+                        (Ok(pulsed), Some(there)) => there.pulsed(pulsed),
+                        _ => told.push(text),
+                    },
                 }
             }
         })

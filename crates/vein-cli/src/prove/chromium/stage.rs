@@ -1,5 +1,6 @@
 //! The page on which scenarios are played, served on loopback to the browser alone.
 
+use crate::build;
 use crate::serve::http::{FRAME, Own, at_once, framed, guard, script, style};
 use anyhow::{Context, Result};
 use axum::Router;
@@ -30,13 +31,19 @@ struct Shared {
     html: String,
     css: String,
     applier: String,
+    plans: Vec<u8>,
     said: UnboundedSender<String>,
     tab: Arc<Mutex<Option<UnboundedSender<Message>>>>,
 }
 
 impl Stage {
     /// Serves an empty page with some styles, in a language.
-    pub(super) async fn open(locale: &str, css: String, applier: String) -> Result<Stage> {
+    pub(super) async fn open(
+        locale: &str,
+        css: String,
+        applier: String,
+        plans: Vec<u8>,
+    ) -> Result<Stage> {
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await;
         let listener = listener.context("no port on loopback can be had")?;
         let port = listener.local_addr().context("the port is not known")?.port();
@@ -44,13 +51,17 @@ impl Stage {
         let tab = Arc::new(Mutex::new(None));
         let styles = "<link rel=\"stylesheet\" href=\"/styles.css\">\n";
         let html = framed(locale, "vein prove", styles, "");
-        let shared = Shared { own: Own(port), html, css, applier, said: send, tab: tab.clone() };
+        let (own, tab_too) = (Own(port), tab.clone());
+        let shared = Shared { own, html, css, applier, plans, said: send, tab: tab_too };
         let router = Router::new()
             .route("/", get(page))
             .route("/vein/applier.mjs", get(applier_of))
             .route("/vein/link.mjs", get(|| async { script(LINK.to_owned()) }))
             .route("/vein/frame.css", get(|| async { style(FRAME.to_owned()) }))
             .route("/styles.css", get(styles_of))
+            .route("/built/engine.mjs", get(engine_script))
+            .route("/built/engine.wasm", get(|| async { binary("application/wasm", build::ENGINE.to_vec()) }))
+            .route("/built/plans.vein", get(plans_of))
             .route("/favicon.ico", get(|| async { StatusCode::NO_CONTENT }))
             .route("/live", get(connect))
             .layer(middleware::from_fn_with_state(Own(port), guard))
@@ -88,6 +99,19 @@ async fn page(State(shared): State<Arc<Shared>>) -> Response {
 
 async fn applier_of(State(shared): State<Arc<Shared>>) -> Response {
     script(shared.applier.clone())
+}
+
+/// The engine's scripts as `vein build` writes them, with the applier that is tried.
+async fn engine_script(State(shared): State<Arc<Shared>>) -> Response {
+    script(build::engine_script(&shared.applier))
+}
+
+async fn plans_of(State(shared): State<Arc<Shared>>) -> Response {
+    binary("application/octet-stream", shared.plans.clone())
+}
+
+fn binary(kind: &'static str, bytes: Vec<u8>) -> Response {
+    ([(header::CONTENT_TYPE, kind)], bytes).into_response()
 }
 
 async fn styles_of(State(shared): State<Arc<Shared>>) -> Response {
