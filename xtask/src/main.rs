@@ -11,6 +11,9 @@ cargo xtask test    set up what the tests need (Chromium, the WebAssembly target
 cargo xtask setup   only set up
 cargo xtask soak --minutes N
                     random components under random pulses, with new seeds, until the time is up
+cargo xtask bench-browser [--write]
+                    built pages in Chromium beside the same written by hand; --write puts the figures
+                    into docs/performance.md
 cargo xtask ratio   how much of the code is tests";
 
 fn main() -> ExitCode {
@@ -28,6 +31,7 @@ fn main() -> ExitCode {
                 false
             }
         },
+        "bench-browser" => bench_browser(),
         "ratio" => ratio::print(),
         _ => {
             println!("{HELP}");
@@ -68,6 +72,16 @@ fn test() -> bool {
         println!("\nFailed: {}.", failed.join(", "));
     }
     failed.is_empty()
+}
+
+/// Measures what the program of this very source builds.
+fn bench_browser() -> bool {
+    let ready = setup::run();
+    let build = ["build", "--release", "-p", "vein-cli", "-p", "vein-bench"];
+    let run = ["run", "--release", "--quiet", "-p", "vein-bench", "--"];
+    let mut measure = Command::new("cargo");
+    measure.args(run).args(std::env::args().skip(2));
+    ready.browser && ready.wasm && succeeds(cargo(&build)) && succeeds(&mut measure)
 }
 
 /// The number after `--minutes`.

@@ -21,7 +21,12 @@ observer.observe(view, {
 socket.addEventListener('message', async ({ data }) => {
   if (typeof data === 'string') {
     const { ask, arguments: given, number } = JSON.parse(data);
-    const answer = await answers[ask](...given);
+    let answer = null;
+    try {
+      answer = await answers[ask](...given);
+    } catch (error) {
+      failure ??= error.message;
+    }
     say({ reply: number, answer });
     return;
   }

@@ -40,6 +40,7 @@ pub fn main() -> ExitCode {
 /// What the tests break on purpose.
 #[doc(hidden)]
 pub mod trial {
+    pub use crate::prove::chromium::driver::{Driven, start as chromium};
     use crate::prove::chromium::{Chromium, WhereEngine};
     use vein::{Played, ScenarioFile, Ui};
 

@@ -13,12 +13,12 @@ use crate::output::{self, Outcome};
 use crate::project::{self, Project};
 use anstream::eprintln;
 use anyhow::{Context, Result, bail};
+use chromium::WhereEngine;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
-use chromium::WhereEngine;
 use vein::scenario::InMemory;
 use vein::{Coverage, Error, Played, ScenarioFile, Ui};
 

@@ -15,7 +15,7 @@ const LINK: &str = include_str!("../../page/link.mjs");
 pub(crate) const FRAME: &str = include_str!("../../page/frame.css");
 
 /// Nothing but what this server sends may run, be shown or be connected to.
-const POLICY: &str = "default-src 'self'; base-uri 'none'; object-src 'none'; \
+pub(crate) const POLICY: &str = "default-src 'self'; base-uri 'none'; object-src 'none'; \
                       frame-ancestors 'none'; form-action 'self'";
 
 pub(super) fn router(site: Arc<Site>) -> Router {
@@ -43,7 +43,7 @@ pub(crate) fn at_once(connection: &mut tokio::net::TcpStream) {
 pub(crate) struct Own(pub(crate) u16);
 
 /// Refuses requests that were not meant for this server (a foreign name that resolves to
-/// loopback), and sends the policy with every answer.
+/// loopback), and sends the policy with every answer that has none of its own.
 pub(crate) async fn guard(State(own): State<Own>, request: Request, next: Next) -> Response {
     let host = request.headers().get(header::HOST).and_then(|host| host.to_str().ok());
     let mut response = if host.is_some_and(|host| own.is_host(host)) {
@@ -53,8 +53,9 @@ pub(crate) async fn guard(State(own): State<Own>, request: Request, next: Next) 
             .into_response()
     };
     let headers = response.headers_mut();
+    let policy = headers.entry(header::CONTENT_SECURITY_POLICY);
+    policy.or_insert(HeaderValue::from_static(POLICY));
     for (name, value) in [
-        (header::CONTENT_SECURITY_POLICY, POLICY),
         (header::X_CONTENT_TYPE_OPTIONS, "nosniff"),
         (header::REFERRER_POLICY, "no-referrer"),
         (header::CACHE_CONTROL, "no-store"),

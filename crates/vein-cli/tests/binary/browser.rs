@@ -27,7 +27,7 @@ impl Browser {
             return None;
         }
         let driven =
-            driver::start().await.expect("Chromium starts: `cargo xtask test` installs it");
+            driver::start(&[]).await.expect("Chromium starts: `cargo xtask test` installs it");
         Some(Browser { client: driven.client.clone(), _driven: driven })
     }
 

@@ -28,8 +28,10 @@ const ARGUMENTS: [&str; 10] = [
 ];
 
 /// A browser at work; it ends with this.
-pub(super) struct Driven {
-    pub(super) client: Client,
+#[derive(Debug)]
+pub struct Driven {
+    /// What drives it.
+    pub client: Client,
     driver: Child,
     _profile: TempDir,
 }
@@ -54,8 +56,8 @@ fn find(names: &[&str]) -> Option<PathBuf> {
     files.into_iter().find(|file| file.is_file())
 }
 
-/// Starts Chromium.
-pub(super) async fn start() -> Result<Driven> {
+/// Starts Chromium, with some arguments more than it is always started with.
+pub async fn start(more: &[&str]) -> Result<Driven> {
     let advice =
         "install the packages `chromium` and `chromium-driver`, or what your system calls them";
     let Some(driver) = find(&["chromedriver", "chromium-driver"]) else {
@@ -64,10 +66,10 @@ pub(super) async fn start() -> Result<Driven> {
     let Some(binary) = find(&["chromium", "chromium-browser", "chrome"]) else {
         bail!("Chromium is nowhere: {advice}");
     };
-    start_with(&driver, &binary).await
+    start_with(&driver, &binary, more).await
 }
 
-async fn start_with(driver: &Path, binary: &Path) -> Result<Driven> {
+async fn start_with(driver: &Path, binary: &Path, more: &[&str]) -> Result<Driven> {
     let mut child = Command::new(driver)
         .arg("--port=0")
         .stdin(Stdio::null())
@@ -79,7 +81,7 @@ async fn start_with(driver: &Path, binary: &Path) -> Result<Driven> {
         TempDir::with_prefix("vein-prove-").context("no folder for the browser's profile")?;
     let port = port_of(&mut child);
     let connected = match port {
-        Ok(port) => connect(&port, binary, profile.path()).await,
+        Ok(port) => connect(&port, binary, profile.path(), more).await,
         Err(error) => Err(error),
     };
     match connected {
@@ -110,9 +112,9 @@ fn port_of(child: &mut Child) -> Result<String> {
     }
 }
 
-async fn connect(port: &str, binary: &Path, profile: &Path) -> Result<Client> {
+async fn connect(port: &str, binary: &Path, profile: &Path, more: &[&str]) -> Result<Client> {
     let folder = format!("--user-data-dir={}", profile.display());
-    let mut arguments: Vec<&str> = ARGUMENTS.to_vec();
+    let mut arguments = [&ARGUMENTS, more].concat();
     arguments.push(&folder);
     // As root there is no sandbox to be had.
     if is_root() {

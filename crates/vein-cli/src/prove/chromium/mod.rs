@@ -1,7 +1,7 @@
 //! Scenarios with real clicks and keys: the engine is here, the view is in Chromium.
 
 mod compare;
-mod driver;
+pub(crate) mod driver;
 mod stage;
 mod there;
 
@@ -18,8 +18,8 @@ use fantoccini::elements::Element;
 use serde::Deserialize;
 use serde_json::{Value as Json, json};
 use stage::Stage;
-use there::{Pulsed, There};
 use std::time::{Duration, Instant};
+use there::{Pulsed, There};
 use tokio::runtime::Runtime;
 use vein::scenario::{Doing, Hands};
 use vein::{Act, NodeId, Played, Property, Pulse, ScenarioFile, Session, Typing, Ui};
@@ -73,7 +73,7 @@ impl Chromium {
         let css: Vec<String> = styles.iter().cloned().chain(own).collect();
         let (stage, driven) = runtime.block_on(async {
             let stage = Stage::open(locale, css.join("\n"), applier, plans).await?;
-            Ok::<_, anyhow::Error>((stage, driver::start().await?))
+            Ok::<_, anyhow::Error>((stage, driver::start(&[]).await?))
         })?;
         Ok(Chromium { runtime, driven: Some(driven), stage })
     }

@@ -1,7 +1,7 @@
 //! The page on which scenarios are played, served on loopback to the browser alone.
 
 use crate::build;
-use crate::serve::http::{FRAME, Own, at_once, framed, guard, script, style};
+use crate::serve::http::{FRAME, Own, POLICY, at_once, framed, guard, script, style};
 use anyhow::{Context, Result};
 use axum::Router;
 use axum::extract::State;
@@ -60,7 +60,7 @@ impl Stage {
             .route("/vein/frame.css", get(|| async { style(FRAME.to_owned()) }))
             .route("/styles.css", get(styles_of))
             .route("/built/engine.mjs", get(engine_script))
-            .route("/built/engine.wasm", get(|| async { binary("application/wasm", build::ENGINE.to_vec()) }))
+            .route("/built/engine.wasm", get(engine_module))
             .route("/built/plans.vein", get(plans_of))
             .route("/favicon.ico", get(|| async { StatusCode::NO_CONTENT }))
             .route("/live", get(connect))
@@ -94,7 +94,14 @@ impl Stage {
 }
 
 async fn page(State(shared): State<Arc<Shared>>) -> Response {
-    ([(header::CONTENT_TYPE, "text/html; charset=utf-8")], shared.html.clone()).into_response()
+    // A page may have its own engine, as with `vein build`, and begins with what was written for it.
+    let policy =
+        format!("{POLICY}; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'");
+    let headers = [
+        (header::CONTENT_TYPE, "text/html; charset=utf-8"),
+        (header::CONTENT_SECURITY_POLICY, &*policy),
+    ];
+    (headers, shared.html.clone()).into_response()
 }
 
 async fn applier_of(State(shared): State<Arc<Shared>>) -> Response {
@@ -104,6 +111,10 @@ async fn applier_of(State(shared): State<Arc<Shared>>) -> Response {
 /// The engine's scripts as `vein build` writes them, with the applier that is tried.
 async fn engine_script(State(shared): State<Arc<Shared>>) -> Response {
     script(build::engine_script(&shared.applier))
+}
+
+async fn engine_module() -> Response {
+    binary("application/wasm", build::ENGINE.to_vec())
 }
 
 async fn plans_of(State(shared): State<Arc<Shared>>) -> Response {

@@ -138,12 +138,15 @@ impl InBrowser<'_> {
                 None if number == root => String::new(),
                 None => continue,
             };
-            let cells = plan.cells.iter().filter(|cell| cell.block == 0 && !cell.name.contains(' '));
+            let cells =
+                plan.cells.iter().filter(|cell| cell.block == 0 && !cell.name.contains(' '));
             let own = cells.filter(|cell| !matches!(cell.kind, CellKind::Store(..)));
             paths.extend(own.map(|cell| format!("{prefix}{}", cell.name)));
         }
-        let here: Vec<Json> =
-            paths.iter().map(|path| session.get(path).map_or(Json::Null, |v| to_json(&v))).collect();
+        let here: Vec<Json> = paths
+            .iter()
+            .map(|path| session.get(path).map_or(Json::Null, |v| to_json(&v)))
+            .collect();
         let there = match self.ask("values", json!([paths])) {
             Ok(there) => there,
             Err(error) => return vec![format!("{error:#}")],

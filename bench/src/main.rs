@@ -1,0 +1,104 @@
+//! Measures built pages in Chromium beside the same pages written by hand, as an expert would:
+//! `cargo xtask bench-browser`.
+
+mod figures;
+mod pages;
+mod report;
+mod tab;
+
+use anyhow::{Context, Result, bail};
+use clap::Parser;
+use figures::{Figures, Load, Measure, Memory, Sides};
+use pages::Pages;
+use std::path::PathBuf;
+use tab::Tab;
+
+/// Measures what `vein build` makes beside the same pages written by hand.
+#[derive(Parser)]
+struct Arguments {
+    /// The program that builds the pages.
+    #[arg(long, default_value = "target/release/vein")]
+    vein: PathBuf,
+    /// A fraction of the rounds, to try something out.
+    #[arg(long, default_value_t = 1.0)]
+    share: f64,
+    /// Only what has this in its name.
+    #[arg(long)]
+    only: Option<String>,
+    /// Put the figures into `docs/performance.md`, with their chart.
+    #[arg(long)]
+    write: bool,
+}
+
+/// A control beyond these says that the machine was too loud; what was measured is measured again.
+const CONTROL: std::ops::RangeInclusive<f64> = 0.95..=1.05;
+const TRIES: usize = 4;
+
+#[tokio::main]
+async fn main() -> Result<()> {
+    let arguments = Arguments::parse();
+    if arguments.write && (arguments.only.is_some() || arguments.share < 1.0) {
+        bail!("only a whole run is written down");
+    }
+    let pages = Pages::build(&arguments.vein)?;
+    let server = pages::serve(pages.folder()).await?;
+    let tab = Tab::start(server).await?;
+    let wanted = |name: &str| arguments.only.as_ref().is_none_or(|only| name.contains(only));
+    let mut figures = Figures { sizes: pages.sizes.clone(), ..Figures::default() };
+    for (number, name) in tab.measures().await?.into_iter().enumerate() {
+        if !wanted(&name) {
+            continue;
+        }
+        let script = quiet(&tab, number, "script", arguments.share).await?;
+        let frame = quiet(&tab, number, "frame", arguments.share).await?;
+        let measure = Measure { name, script, frame };
+        println!("{}", report::line(&measure));
+        figures.measures.push(measure);
+    }
+    if wanted("load") {
+        let rounds = ((24.0 * arguments.share) as usize).max(4);
+        for page in ["count-up", "crop-table"] {
+            let load = Load { page: page.to_owned(), sides: tab.loads(page, rounds).await? };
+            println!("{}", report::load_line(&load));
+            figures.loads.push(load);
+        }
+        figures.glasshouse = tab.load_of("vein/glass-house/index.html", rounds).await?;
+        println!("glasshouse ready after {:.1} ms", figures::median(&figures.glasshouse));
+    }
+    if wanted("memory") {
+        for path in ["hand/crop-table.html", "vein/crop-table/index.html"] {
+            let memory = tab.memory(path, arguments.share).await?;
+            println!("{path}: {memory:?}");
+            figures.memory.push(memory);
+        }
+    }
+    tab.close().await;
+    if arguments.write {
+        report::write(&figures).context("the figures cannot be written down")?;
+    }
+    Ok(())
+}
+
+/// Measures until the control is quiet, or for the last time.
+async fn quiet(tab: &Tab, number: usize, kind: &str, share: f64) -> Result<Sides> {
+    let mut best: Option<Sides> = None;
+    for _ in 0..TRIES {
+        let sides = tab.measure(number, kind, share).await?;
+        let off = |sides: &Sides| (sides.control() - 1.0).abs();
+        let better = best.as_ref().is_none_or(|best| off(&sides) < off(best));
+        if better {
+            best = Some(sides);
+        }
+        if best.as_ref().is_some_and(|best| CONTROL.contains(&best.control())) {
+            break;
+        }
+    }
+    best.context("it was measured once at least")
+}
+
+impl Memory {
+    /// What a row takes, in bytes.
+    fn per_row(&self) -> f64 {
+        (self.with_rows - self.empty) / 10_000.0
+    }
+}

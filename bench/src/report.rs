@@ -1,0 +1,264 @@
+//! The figures as text, and as a chart.
+
+use crate::figures::{Figures, Load, Measure, Sides, Size, median};
+use anyhow::{Context, Result};
+use std::fmt::Write;
+use std::path::Path;
+
+const DOCUMENT: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../docs/performance.md");
+const CHART: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../docs/browser-figures.svg");
+const BEGIN: &str = "<!-- made by `cargo xtask bench-browser --write`: begin -->";
+const END: &str = "<!-- made by `cargo xtask bench-browser --write`: end -->";
+
+/// The most that script may take of what it takes by hand, and the milliseconds that are let go besides.
+const AIMS: [(&str, f64, f64); 8] = [
+    ("create", 1.15, 0.0),
+    ("append", 1.15, 0.0),
+    ("update", 1.10, 0.0),
+    ("select", 1.30, 0.0005),
+    ("swap", 1.10, 0.0),
+    ("remove", 1.10, 0.0),
+    ("clear", 1.10, 0.0),
+    ("type", 1.20, 0.0),
+];
+const FRAME_AIM: f64 = 1.03;
+const LOAD_AIM: f64 = 1.5;
+const ROW_AIM: f64 = 1.5;
+
+fn aim(name: &str) -> Option<(f64, f64)> {
+    AIMS.iter().find(|(begin, ..)| name.starts_with(begin)).map(|(_, ratio, off)| (*ratio, *off))
+}
+
+/// Whether script stays within its aim; nothing where there is none.
+fn script_met(measure: &Measure) -> Option<bool> {
+    let (ratio, off) = aim(&measure.name)?;
+    let more = median(&measure.script.vein) - median(&measure.script.hand);
+    Some(measure.script.ratio() <= ratio || more <= off)
+}
+
+/// A measure on one line.
+pub(crate) fn line(measure: &Measure) -> String {
+    let side = |sides: &Sides| {
+        let (low, high) = sides.spread();
+        format!(
+            "{} by hand, {} in Vein: {:.2} ({low:.2} to {high:.2}), control {:.2}",
+            time(median(&sides.hand)),
+            time(median(&sides.vein)),
+            sides.ratio(),
+            sides.control()
+        )
+    };
+    format!(
+        "{}\n  script {}\n  frame  {}",
+        measure.name,
+        side(&measure.script),
+        side(&measure.frame)
+    )
+}
+
+/// A load on one line.
+pub(crate) fn load_line(load: &Load) -> String {
+    let Load { page, sides } = load;
+    format!(
+        "load {page}: {} by hand, {} in Vein: {:.2}, control {:.2}",
+        time(median(&sides.hand)),
+        time(median(&sides.vein)),
+        sides.ratio(),
+        sides.control()
+    )
+}
+
+fn time(milliseconds: f64) -> String {
+    match milliseconds {
+        m if m < 0.1 => format!("{:.2} µs", m * 1000.0),
+        m if m < 1.0 => format!("{:.0} µs", m * 1000.0),
+        m => format!("{m:.1} ms"),
+    }
+}
+
+fn kilobytes(bytes: usize) -> String {
+    format!("{:.1} kB", bytes as f64 / 1000.0)
+}
+
+fn verdict(met: bool) -> &'static str {
+    if met { "met" } else { "**not met**" }
+}
+
+/// Puts the figures and their chart into the documentation.
+pub(crate) fn write(figures: &Figures) -> Result<()> {
+    let whole = std::fs::read_to_string(DOCUMENT)?;
+    let (before, rest) =
+        whole.split_once(BEGIN).context("docs/performance.md has no place for it")?;
+    let (_, after) = rest.split_once(END).context("the place in docs/performance.md has no end")?;
+    std::fs::write(DOCUMENT, format!("{before}{BEGIN}\n{}{END}{after}", markdown(figures)))?;
+    std::fs::write(Path::new(CHART), chart(&figures.measures))?;
+    Ok(())
+}
+
+fn markdown(figures: &Figures) -> String {
+    let mut out = String::new();
+    out.push_str(
+        "\n| script, view hidden | by hand | in Vein | ratio | middle half | control | aim | |\n\
+         |---|---|---|---|---|---|---|---|\n",
+    );
+    for measure in &figures.measures {
+        let aim = match aim(&measure.name) {
+            Some((ratio, off)) if off > 0.0 => format!("{ratio:.2}, or {}", time(off)),
+            Some((ratio, _)) => format!("{ratio:.2}"),
+            None => "–".to_owned(),
+        };
+        let met = script_met(measure).map_or("", verdict);
+        let _ = writeln!(out, "{} {aim} | {met} |", row(&measure.name, &measure.script));
+    }
+    out.push_str(
+        "\n| frame, view shown | by hand | in Vein | ratio | middle half | control | aim | |\n\
+         |---|---|---|---|---|---|---|---|\n",
+    );
+    for measure in &figures.measures {
+        let met = verdict(measure.frame.ratio() <= FRAME_AIM);
+        let _ = writeln!(out, "{} {FRAME_AIM:.2} | {met} |", row(&measure.name, &measure.frame));
+    }
+    out.push_str(
+        "\n| cold load until ready | by hand | in Vein | ratio | middle half | control | aim | |\n\
+         |---|---|---|---|---|---|---|---|\n",
+    );
+    for load in &figures.loads {
+        let met = verdict(load.sides.ratio() <= LOAD_AIM);
+        let _ = writeln!(out, "{} {LOAD_AIM:.2} | {met} |", row(&load.page, &load.sides));
+    }
+    let _ = writeln!(out, "| glasshouse | | {} | | | | – | |", time(median(&figures.glasshouse)));
+    memory(&mut out, figures);
+    sizes(&mut out, &figures.sizes);
+    out
+}
+
+fn row(name: &str, sides: &Sides) -> String {
+    let (low, high) = sides.spread();
+    format!(
+        "| {name} | {} | {} | {:.2} | {low:.2} to {high:.2} | {:.2} |",
+        time(median(&sides.hand)),
+        time(median(&sides.vein)),
+        sides.ratio(),
+        sides.control()
+    )
+}
+
+fn memory(out: &mut String, figures: &Figures) {
+    let [hand, vein] = &figures.memory[..] else { return };
+    let ratio = vein.per_row() / hand.per_row();
+    let _ = writeln!(
+        out,
+        "\n| memory | by hand | in Vein | ratio | aim | |\n|---|---|---|---|---|---|\n\
+         | the page without rows | {} | {} | | – | |\n\
+         | a row, of 10,000 | {:.0} bytes | {:.0} bytes | {ratio:.2} | {ROW_AIM:.2} | {} |",
+        kilobytes(hand.empty as usize),
+        kilobytes(vein.empty as usize),
+        hand.per_row(),
+        vein.per_row(),
+        verdict(ratio <= ROW_AIM)
+    );
+    for ((rounds, by_hand), (_, in_vein)) in hand.after.iter().zip(&vein.after) {
+        let what = match rounds {
+            0 => "10,000 rows created and cleared".to_owned(),
+            rounds => format!("1,000 rows created and cleared {rounds} times"),
+        };
+        let (by_hand, in_vein) = (kilobytes(*by_hand as usize), kilobytes(*in_vein as usize));
+        let _ = writeln!(out, "| {what} | {by_hand} | {in_vein} | | flat | |");
+    }
+}
+
+fn sizes(out: &mut String, sizes: &[Size]) {
+    out.push_str(
+        "\n| what is sent, with brotli | module | scripts | plans, page, styles, data | all | aim | |\n\
+         |---|---|---|---|---|---|---|\n",
+    );
+    for Size { page, files, all } in sizes {
+        let of = |wanted: &dyn Fn(&str) -> bool| {
+            kilobytes(files.iter().filter(|(path, _)| wanted(path)).map(|(_, size)| size).sum())
+        };
+        let module = |path: &str| path.ends_with(".wasm");
+        let script = |path: &str| path.ends_with("js");
+        let aim = match page.as_str() {
+            "count-up" => Some(45_000),
+            "glass-house" => Some(60_000),
+            _ => None,
+        };
+        let met = aim.map_or("", |aim| verdict(*all <= aim));
+        let aim = aim.map_or("–".to_owned(), kilobytes);
+        let _ = writeln!(
+            out,
+            "| {page} | {} | {} | {} | {} | {aim} | {met} |",
+            of(&module),
+            of(&script),
+            of(&|path| !module(path) && !script(path)),
+            kilobytes(*all)
+        );
+    }
+    out.push('\n');
+}
+
+/// The chart of script and frame times: a bar for each, with what it takes by hand as 1.
+fn chart(measures: &[Measure]) -> String {
+    const LEFT: f64 = 270.0;
+    const WIDE: f64 = 520.0;
+    const ROW: f64 = 44.0;
+    const TOP: f64 = 70.0;
+    let ratios = measures.iter().flat_map(|m| [m.script.ratio(), m.frame.ratio()]);
+    let most = (ratios.fold(1.5, f64::max) * 2.0).ceil() / 2.0;
+    let x = |ratio: f64| LEFT + ratio / most * WIDE;
+    let high = TOP + ROW * measures.len() as f64 + 30.0;
+    let mut out = format!(
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 860 {high}\" font-family=\"DejaVu Sans, sans-serif\" \
+         font-size=\"13\">\n<rect width=\"860\" height=\"{high}\" fill=\"#fcfcfa\"/>\n\
+         <text x=\"20\" y=\"28\" font-size=\"16\" fill=\"#222\">Time in Vein, with the hand-written page as 1</text>\n\
+         <rect x=\"{LEFT}\" y=\"40\" width=\"12\" height=\"12\" fill=\"#2b6c5c\"/>\
+         <text x=\"{}\" y=\"51\" fill=\"#222\">script, view hidden</text>\n\
+         <rect x=\"{}\" y=\"40\" width=\"12\" height=\"12\" fill=\"#c08a3e\"/>\
+         <text x=\"{}\" y=\"51\" fill=\"#222\">frame, view shown</text>\n\
+         <text x=\"{}\" y=\"51\" fill=\"#555\">│ by hand, measured twice</text>\n",
+        LEFT + 18.0,
+        LEFT + 170.0,
+        LEFT + 188.0,
+        LEFT + 330.0,
+    );
+    let mut tick = 0.0;
+    while tick <= most {
+        let (at, bottom) = (x(tick), high - 26.0);
+        let stroke = if tick == 1.0 { "#222" } else { "#ddd" };
+        let _ = writeln!(
+            out,
+            "<line x1=\"{at:.1}\" y1=\"62\" x2=\"{at:.1}\" y2=\"{bottom}\" stroke=\"{stroke}\"/>\
+             <text x=\"{at:.1}\" y=\"{}\" text-anchor=\"middle\" fill=\"#555\">{tick}</text>",
+            high - 10.0
+        );
+        tick += 0.5;
+    }
+    for (number, measure) in measures.iter().enumerate() {
+        let y = TOP + ROW * number as f64;
+        let _ = writeln!(
+            out,
+            "<text x=\"{}\" y=\"{}\" text-anchor=\"end\" fill=\"#222\">{}</text>",
+            LEFT - 10.0,
+            y + 19.0,
+            measure.name
+        );
+        for (sides, down, colour) in
+            [(&measure.script, 0.0, "#2b6c5c"), (&measure.frame, 15.0, "#c08a3e")]
+        {
+            let (ratio, control) = (sides.ratio(), sides.control());
+            let _ = writeln!(
+                out,
+                "<rect x=\"{LEFT}\" y=\"{:.1}\" width=\"{:.1}\" height=\"12\" fill=\"{colour}\"/>\
+                 <line x1=\"{2:.1}\" y1=\"{0:.1}\" x2=\"{2:.1}\" y2=\"{3:.1}\" stroke=\"#222\" stroke-width=\"2\"/>\
+                 <text x=\"{4:.1}\" y=\"{5:.1}\" font-size=\"11\" fill=\"#222\">{ratio:.2}</text>",
+                y + down,
+                x(ratio) - LEFT,
+                x(control),
+                y + down + 12.0,
+                x(ratio.max(control)) + 6.0,
+                y + down + 10.0,
+            );
+        }
+    }
+    out + "</svg>\n"
+}
