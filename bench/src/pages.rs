@@ -2,17 +2,10 @@
 
 use crate::figures::Size;
 use anyhow::{Context, Result, bail};
-use axum::Router;
-use axum::extract::State;
-use axum::http::{StatusCode, Uri, header};
-use axum::response::{IntoResponse, Response};
 use serde_json::Value as Json;
-use std::net::Ipv4Addr;
 use std::path::{Path, PathBuf};
 use std::process::Command;
-use std::sync::Arc;
 use tempfile::TempDir;
-use tokio::net::TcpListener;
 
 const PAGES: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/pages");
 const GLASSHOUSE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../examples/glasshouse");
@@ -81,32 +74,10 @@ fn built(vein: &Path, page: &str, project: &str, out: &Path) -> Result<Size> {
 /// Serves a folder on loopback, nothing of it to be kept, isolated so that its clocks are fine. Gives
 /// the address.
 pub(crate) async fn serve(folder: &Path) -> Result<String> {
-    let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await?;
-    let address = format!("http://{}", listener.local_addr()?);
-    let router = Router::new().fallback(file).with_state(Arc::new(folder.to_owned()));
-    tokio::spawn(async move { axum::serve(listener, router).await });
-    Ok(address)
-}
-
-async fn file(State(folder): State<Arc<PathBuf>>, uri: Uri) -> Response {
-    let path = uri.path().trim_start_matches('/');
-    let content = match path.contains("..") {
-        true => None,
-        false => std::fs::read(folder.join(path)).ok(),
-    };
-    let Some(content) = content else { return StatusCode::NOT_FOUND.into_response() };
-    let kind = match path.rsplit('.').next().unwrap_or("") {
-        "html" => "text/html; charset=utf-8",
-        "js" | "mjs" => "text/javascript; charset=utf-8",
-        "css" => "text/css; charset=utf-8",
-        "wasm" => "application/wasm",
-        _ => "application/octet-stream",
-    };
-    let headers = [
-        (header::CONTENT_TYPE, kind),
-        (header::CACHE_CONTROL, "no-store"),
-        (header::HeaderName::from_static("cross-origin-opener-policy"), "same-origin"),
-        (header::HeaderName::from_static("cross-origin-embedder-policy"), "require-corp"),
+    const HEADERS: vein_cli::trial::Headers = &[
+        ("cache-control", "no-store"),
+        ("cross-origin-opener-policy", "same-origin"),
+        ("cross-origin-embedder-policy", "require-corp"),
     ];
-    (headers, content).into_response()
+    Ok(vein_cli::trial::serve_files(folder.to_owned(), HEADERS).await?)
 }

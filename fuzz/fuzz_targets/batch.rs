@@ -7,7 +7,9 @@ use libfuzzer_sys::fuzz_target;
 use vein_view::{Batch, Tree};
 
 fuzz_target!(|bytes: &[u8]| {
-    if let Ok(batch) = Batch::from_bytes(bytes) {
+    let mut sealed = bytes.to_vec();
+    Batch::seal(&mut sealed);
+    if let Ok(batch) = Batch::from_bytes(&sealed) {
         assert_eq!(batch.iter().count(), batch.len());
         let mut tree = Tree::default();
         // Patches before one that does not fit stay: the tree is a tree all the same.

@@ -1,8 +1,8 @@
 // Applies batches of patches to the document and tells of the events that its listeners hear.
 // The format is specified in docs/patches.md. Nothing here parses HTML or runs text as code.
 
-const VERSION = 2;
-const HEADER = 12;
+const VERSION = 3;
+const HEADER = 16;
 const NAMESPACES = [
   'http://www.w3.org/1999/xhtml',
   'http://www.w3.org/2000/svg',
@@ -29,6 +29,7 @@ function open(buffer) {
   const strings = view.getUint32(4, true);
   const length = view.getUint32(8, true);
   if (view.getUint8(3) !== 0 || HEADER + strings + length !== buffer.byteLength) malformed(0);
+  if (adler32(new Uint8Array(buffer, HEADER)) !== view.getUint32(12, true)) throw new Error('a damaged batch');
   // All strings are decoded at once and cut by their lengths.
   const decoder = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
   const text = decoder.decode(new Uint8Array(buffer, HEADER, strings));
@@ -36,6 +37,23 @@ function open(buffer) {
   // Nothing is done before all of it was read.
   read(batch, CHECK);
   return batch;
+}
+
+/** The checksum Adler-32 (RFC 1950, section 8.2). */
+function adler32(bytes) {
+  let a = 1;
+  let b = 0;
+  for (let at = 0; at < bytes.length;) {
+    // So many bytes keep the sums below 2^32.
+    const end = Math.min(at + 3800, bytes.length);
+    while (at < end) {
+      a += bytes[at++];
+      b += a;
+    }
+    a %= 65521;
+    b %= 65521;
+  }
+  return b * 65536 + a;
 }
 
 function malformed(at) {

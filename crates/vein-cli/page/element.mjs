@@ -93,17 +93,24 @@ export class Element extends HTMLElement {
     this.#take(prop, value);
   }
 
+  static {
+    for (const { name } of ELEMENT.props) {
+      Object.defineProperty(this.prototype, name, {
+        configurable: true,
+        enumerable: true,
+        get() { return this.#value(name); },
+        set(value) { this.#take(props.get(name), value); },
+      });
+    }
+  }
+
   /** What a prop is now. */
-  valueOf_(name) {
+  #value(name) {
     if (this.#page) return this.#page.get(name);
     return this.#values.has(name) ? this.#values.get(name) : props.get(name).value;
   }
 
   /** Gives a prop a value, or its default for `undefined`. */
-  give_(name, value) {
-    this.#take(props.get(name), value);
-  }
-
   #take(prop, value) {
     const next = value === undefined ? prop.value : value;
     if (this.#page && next !== undefined) this.#page.set(prop.name, next);
@@ -176,15 +183,6 @@ export class Element extends HTMLElement {
     page?.close();
     this.shadowRoot.replaceChildren();
   }
-}
-
-for (const { name } of ELEMENT.props) {
-  Object.defineProperty(Element.prototype, name, {
-    configurable: true,
-    enumerable: true,
-    get() { return this.valueOf_(name); },
-    set(value) { this.give_(name, value); },
-  });
 }
 
 // `?as=other-name` on the file's address gives the element another name, so that two versions can

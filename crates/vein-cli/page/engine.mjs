@@ -142,7 +142,7 @@ export class Engine {
     try {
       return run();
     } catch (error) {
-      if (!(error instanceof WebAssembly.RuntimeError)) throw error;
+      if (error instanceof Refused) throw error;
       this.#stopped = error;
       for (const page of this.#pages.values()) page.halt();
       const stopped = new Error(`Vein's engine has stopped (${error.message}). What is shown stays as it is; reload the page.`, { cause: error });
@@ -180,6 +180,11 @@ export class Engine {
   soon(run) {
     if (this.#busy > 0) this.#later.push(run);
     else this.inTurn(run);
+  }
+
+  /** Whether the module has come to its end. */
+  get stopped() {
+    return this.#stopped !== null;
   }
 
   forget(number) {
@@ -321,22 +326,23 @@ export class Page {
   }
 
   #hear({ event, reached, fields }) {
-    if (this.#number === null) return;
+    // A page whose engine has stopped stays as it is; that was said.
+    if (this.#number === null || this.#engine.stopped) return;
     try {
       this.#seen?.told?.({ event, reached, fields });
       this.#do('event', [event, reached.flat(), fields]);
     } catch (error) {
-      reportError(error);
+      if (!this.#engine.stopped) reportError(error);
     }
   }
 
   #settle(id, command, value) {
     this.#engine.soon(() => {
-      if (this.#number === null) return;
+      if (this.#number === null || this.#engine.stopped) return;
       try {
         this.#do(command, [id, value]);
       } catch (error) {
-        reportError(error);
+        if (!this.#engine.stopped) reportError(error);
       }
     });
   }

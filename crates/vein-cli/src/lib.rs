@@ -8,6 +8,8 @@ mod project;
 mod prove;
 mod serve;
 mod simulated;
+#[doc(hidden)]
+pub mod trial;
 
 use arguments::{Arguments, Command};
 use clap::Parser;
@@ -34,33 +36,5 @@ pub fn main() -> ExitCode {
             output::error(&error);
             ExitCode::from(2)
         }
-    }
-}
-
-/// What the tests break on purpose.
-#[doc(hidden)]
-pub mod trial {
-    pub use crate::prove::chromium::driver::{Driven, start as chromium};
-    use crate::prove::chromium::{Chromium, WhereEngine};
-    use vein::{Played, ScenarioFile, Ui};
-
-    /// Plays a scenario in Chromium with another text for the browser's side of the patch protocol.
-    ///
-    /// # Errors
-    /// A browser that cannot be had, or a scenario that cannot be opened.
-    pub fn with_applier(
-        ui: &Ui,
-        file: &ScenarioFile,
-        applier: impl Fn(&str) -> String,
-    ) -> Result<Played, String> {
-        let said = |error: anyhow::Error| format!("{error:#}");
-        let in_memory = file.play(ui).map_err(|error| error.to_string())?;
-        let applier = applier(crate::serve::http::APPLIER);
-        let chromium = Chromium::start_with(ui, "en", &[], applier);
-        let mut chromium = chromium.map_err(said)?;
-        let played = chromium.play(file, ui, ("en", "UTC"), &in_memory, WhereEngine::Here);
-        let played = played.map_err(said);
-        chromium.close();
-        played.map(|(played, _)| played)
     }
 }

@@ -4,9 +4,10 @@
 use vein_plan::{Block, EventField, ListenerOptions, Name, Namespace, Property, TemplateNode};
 
 /// The version that this crate writes, and the only one that it reads.
-pub const VERSION: u8 = 2;
+pub const VERSION: u8 = 3;
 const LABEL: &[u8; 2] = b"VP";
-const HEADER: usize = 12;
+const HEADER: usize = 16;
+const CHECKSUM: std::ops::Range<usize> = 12..16;
 /// A count beyond this is refused before anything is set aside for it.
 const MOST_MARKS: u32 = 1 << 24;
 
@@ -182,6 +183,8 @@ pub enum BatchError {
     NotABatch,
     /// They are of a version that this one does not read.
     Version(u8),
+    /// They are not what was sent: their checksum is another.
+    Damaged,
     /// They end too early, go on too long, or contradict themselves at this operation.
     Malformed(usize),
 }
@@ -193,12 +196,30 @@ impl std::fmt::Display for BatchError {
             BatchError::Version(found) => {
                 write!(f, "the batch has version {found}, this surface reads version {VERSION}")
             }
+            BatchError::Damaged => f.write_str("the batch was damaged on its way"),
             BatchError::Malformed(at) => write!(f, "the batch is malformed at operation {at}"),
         }
     }
 }
 
 impl std::error::Error for BatchError {}
+
+/// The checksum Adler-32 (RFC 1950, section 8.2).
+fn adler32(bytes: &[u8]) -> u32 {
+    const MODULUS: u32 = 65_521;
+    // So many bytes cannot overflow the sums.
+    const AT_ONCE: usize = 5552;
+    let (mut a, mut b) = (1, 0);
+    for piece in bytes.chunks(AT_ONCE) {
+        for byte in piece {
+            a += u32::from(*byte);
+            b += a;
+        }
+        a %= MODULUS;
+        b %= MODULUS;
+    }
+    b << 16 | a
+}
 
 impl Batch {
     /// How many patches there are.
@@ -348,9 +369,19 @@ impl Batch {
         out.extend_from_slice(&[VERSION, 0]);
         out.extend_from_slice(&(self.strings.len() as u32).to_le_bytes());
         out.extend_from_slice(&(self.ops.len() as u32).to_le_bytes());
+        out.extend_from_slice(&[0; CHECKSUM.end - CHECKSUM.start]);
         out.extend_from_slice(self.strings.as_bytes());
         out.extend_from_slice(&self.ops);
+        Batch::seal(&mut out);
         out
+    }
+
+    /// Writes the checksum of some bytes where a batch has it, for those who make or change one by hand;
+    /// what is too short for it is left as it is.
+    pub fn seal(bytes: &mut [u8]) {
+        if let Some((header, body)) = bytes.split_at_mut_checked(HEADER) {
+            header[CHECKSUM].copy_from_slice(&adler32(body).to_le_bytes());
+        }
     }
 
     /// Reads a batch, all of it, before anything is done with it.
@@ -370,6 +401,9 @@ impl Batch {
             four.copy_from_slice(&header[at..at + 4]);
             u32::from_le_bytes(four) as usize
         };
+        if adler32(body) as usize != length(CHECKSUM.start) {
+            return Err(BatchError::Damaged);
+        }
         let (strings, ops) = body.split_at_checked(length(4)).ok_or(BatchError::Malformed(0))?;
         if ops.len() != length(8) || header[3] != 0 {
             return Err(BatchError::Malformed(0));

@@ -83,8 +83,9 @@ proptest! {
     #[test]
     fn any_bytes_are_refused_or_read(bytes in proptest::collection::vec(any::<u8>(), 0..60)) {
         let _ = Batch::from_bytes(&bytes);
-        let mut labelled = vec![b'V', b'P', 2, 0, 0, 0, 0, 0, bytes.len() as u8, 0, 0, 0];
+        let mut labelled = vec![b'V', b'P', 3, 0, 0, 0, 0, 0, bytes.len() as u8, 0, 0, 0, 0, 0, 0, 0];
         labelled.extend(&bytes);
+        Batch::seal(&mut labelled);
         if let Ok(batch) = Batch::from_bytes(&labelled) {
             prop_assert_eq!(batch.iter().count(), batch.len());
         }
@@ -94,14 +95,31 @@ proptest! {
 #[test]
 fn refusals_say_why() {
     assert_eq!(Batch::from_bytes(b"VP"), Err(BatchError::NotABatch));
-    assert_eq!(Batch::from_bytes(&[0; 12]), Err(BatchError::NotABatch));
+    assert_eq!(Batch::from_bytes(&[0; 16]), Err(BatchError::NotABatch));
     let mut newer = Batch::default().to_bytes();
-    newer[2] = 3;
-    assert_eq!(Batch::from_bytes(&newer), Err(BatchError::Version(3)));
+    newer[2] = 4;
+    assert_eq!(Batch::from_bytes(&newer), Err(BatchError::Version(4)));
     let mut second = batch(&[Patch::Text { node: 1, text: "" }]).to_bytes();
     second[8] = 4;
     second.push(99);
+    assert_eq!(Batch::from_bytes(&second), Err(BatchError::Damaged));
+    Batch::seal(&mut second);
     assert_eq!(Batch::from_bytes(&second), Err(BatchError::Malformed(1)));
+}
+
+#[test]
+fn no_damaged_bit_goes_unnoticed() {
+    let bytes = batch(&[
+        Patch::Text { node: 3, text: "57.5 l" },
+        Patch::SetAttribute { node: 4, name: "class", value: "dry" },
+        Patch::Remove { node: 5 },
+    ])
+    .to_bytes();
+    for bit in 0..bytes.len() * 8 {
+        let mut damaged = bytes.clone();
+        damaged[bit / 8] ^= 1 << (bit % 8);
+        assert!(Batch::from_bytes(&damaged).is_err(), "bit {bit}");
+    }
 }
 
 /// A patch that does not fit is refused; those before it stand.

@@ -1,0 +1,75 @@
+//! What tests and benchmarks use: Chromium, a server of files, and ways to break things on purpose.
+
+pub use crate::prove::chromium::driver::{Driven, start as chromium};
+
+use crate::prove::chromium::{Chromium, WhereEngine};
+use axum::Router;
+use axum::extract::State;
+use axum::http::{HeaderName, HeaderValue, StatusCode, Uri, header};
+use axum::response::{IntoResponse, Response};
+use std::net::Ipv4Addr;
+use std::path::PathBuf;
+use std::sync::Arc;
+use tokio::net::TcpListener;
+use vein::{Played, ScenarioFile, Ui};
+
+/// Plays a scenario in Chromium with another text for the browser's side of the patch protocol.
+///
+/// # Errors
+/// A browser that cannot be had, or a scenario that cannot be opened.
+pub fn with_applier(
+    ui: &Ui,
+    file: &ScenarioFile,
+    applier: impl Fn(&str) -> String,
+) -> Result<Played, String> {
+    let said = |error: anyhow::Error| format!("{error:#}");
+    let in_memory = file.play(ui).map_err(|error| error.to_string())?;
+    let applier = applier(crate::serve::http::APPLIER);
+    let chromium = Chromium::start_with(ui, "en", &[], applier);
+    let mut chromium = chromium.map_err(said)?;
+    let played = chromium.play(file, ui, ("en", "UTC"), &in_memory, WhereEngine::Here);
+    let played = played.map_err(said);
+    chromium.close();
+    played.map(|(played, _)| played)
+}
+
+/// Headers that are sent with every file.
+pub type Headers = &'static [(&'static str, &'static str)];
+
+/// Serves a folder on a free port of loopback as a plain server of files does, as long as the runtime
+/// is there; gives the address.
+///
+/// # Errors
+/// No port that can be had.
+pub async fn serve_files(folder: PathBuf, headers: Headers) -> std::io::Result<String> {
+    let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await?;
+    let address = format!("http://{}", listener.local_addr()?);
+    let router = Router::new().fallback(file).with_state(Arc::new((folder, headers)));
+    tokio::spawn(async move { axum::serve(listener, router).await });
+    Ok(address)
+}
+
+async fn file(State(served): State<Arc<(PathBuf, Headers)>>, uri: Uri) -> Response {
+    let (folder, headers) = &*served;
+    let mut path = uri.path().trim_start_matches('/').to_owned();
+    if path.is_empty() || path.ends_with('/') {
+        path += "index.html";
+    }
+    let inside = !path.split('/').any(|piece| piece == "..");
+    let Some(content) = inside.then(|| std::fs::read(folder.join(&path)).ok()).flatten() else {
+        return StatusCode::NOT_FOUND.into_response();
+    };
+    let kind = match path.rsplit('.').next().unwrap_or("") {
+        "html" => "text/html; charset=utf-8",
+        "js" | "mjs" => "text/javascript; charset=utf-8",
+        "css" => "text/css; charset=utf-8",
+        "wasm" => "application/wasm",
+        _ => "application/octet-stream",
+    };
+    let mut response = ([(header::CONTENT_TYPE, kind)], content).into_response();
+    for (name, value) in *headers {
+        let (name, value) = (HeaderName::from_static(name), HeaderValue::from_static(value));
+        response.headers_mut().insert(name, value);
+    }
+    response
+}
