@@ -410,8 +410,8 @@ export class Surface {
     } else if (this.#composing === node) {
       // An input method is at work: the control gets its value when that is done.
       this.#postponed = text;
-    } else if (node.value !== text) {
-      // A control that already shows the value keeps its caret.
+    } else if (String(node.value) !== text) {
+      // A control that already shows the value keeps its caret; a meter's is a number.
       node.value = text;
     }
   }

@@ -50,15 +50,22 @@ function pathTo(node) {
   return path;
 }
 
+// What controls hold; where a view was written beforehand, it says so with attributes.
+const HELD = ['value', 'checked', 'selected', 'muted', 'open'];
+/** The elements that were written beforehand. */
+let before = new Set();
+
 function dumped(node) {
   if (node.nodeType === Node.TEXT_NODE) return node.nodeValue;
-  const attributes = Array.from(node.attributes, ({ name, value }) => [name, value]).sort();
+  const all = Array.from(node.attributes, ({ name, value }) => [name, value]).sort();
+  const isWritten = ([name]) => before.has(node) && HELD.includes(name);
+  const [attributes, written] = [all.filter((pair) => !isWritten(pair)), all.filter(isWritten)];
   const held = {};
-  for (const name of ['value', 'checked', 'selected', 'muted', 'open']) {
+  for (const name of HELD) {
     if (name in node) held[name] = node[name];
   }
   if (node.selectedOptions) held.chosen = Array.from(node.selectedOptions, (option) => option.value);
-  return { name: node.localName, attributes, held, children: Array.from(node.childNodes, dumped) };
+  return { name: node.localName, attributes, written, held, children: Array.from(node.childNodes, dumped) };
 }
 
 /** A clock that stands still until it is told the time. */
@@ -82,7 +89,9 @@ const clock = {
 /** A host that says at once what is scripted, and leaves everything else to the run. */
 function scripted(answers, later) {
   const same = (a, b) => JSON.stringify(a) === JSON.stringify(b);
-  const host = Object.fromEntries(later.map((name) => [name, () => new Promise(() => {})]));
+  const never = new Promise(() => {});
+  const open = Object.assign(never, { async* [Symbol.asyncIterator]() { await never; } });
+  const host = Object.fromEntries(later.map((name) => [name, () => open]));
   for (const { name } of answers.filter(({ name }) => !later.includes(name))) {
     host[name] = (...args) => {
       const found = answers.find((a) => a.name === name && (a.of === null || same(a.of, args.slice(0, a.of.length))));
@@ -94,13 +103,13 @@ function scripted(answers, later) {
   return host;
 }
 
-/** Everything that a page takes over stays as it is; only texts that a parser has joined are parted. */
+/** What is not as it was of what a page took over; only texts that a parser has joined may be parted. */
 function disturbed(records) {
   const isText = (node) => node.nodeType === Node.TEXT_NODE;
   return records.filter(({ type, addedNodes, removedNodes, target, oldValue }) => (
     type === 'attributes' || removedNodes.length > 0 || !Array.from(addedNodes).every(isText)
       || (type === 'characterData' && !oldValue.startsWith(target.data))
-  )).length;
+  )).map(({ type, target, attributeName }) => `${attributeName ?? type} of ${target.nodeName.toLowerCase()}`);
 }
 
 let engine = null;
@@ -114,6 +123,7 @@ const answers = {
     const { Engine } = await import('/built/engine.mjs');
     engine = await Engine.load(fetch('/built/engine.wasm'), fetch('/built/plans.vein'));
     view.innerHTML = html;
+    before = new Set(view.querySelectorAll('*'));
     observer.takeRecords();
     records.length = 0;
     const seen = {
@@ -128,8 +138,8 @@ const answers = {
     page = engine.open(component, { into: view, props, host, takeOver: true, locale, zone, clock, seen });
     const found = disturbed(observer.takeRecords());
     const { built, set } = page.taken ?? { built: 0, set: 0 };
-    if (found + built + set > 0) {
-      failure ??= `what was written beforehand was not taken over as it is: ${built} elements built, ${set} texts or attributes set, ${found} mutations`;
+    if (found.length + built + set > 0) {
+      failure ??= `what was written beforehand was not taken over as it is: ${built} elements built, ${set} texts or attributes set; seen: ${found.join(', ') || 'nothing'}`;
     }
     records.length = 0;
     return null;

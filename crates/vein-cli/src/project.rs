@@ -153,8 +153,6 @@ pub(crate) fn checked(project: &Project) -> Result<Option<Ui>> {
 /// A component with its data and settings, before anything answers for it.
 pub(crate) struct Planned {
     pub(crate) root: PathBuf,
-    /// The folder of components.
-    pub(crate) components: PathBuf,
     pub(crate) ui: Ui,
     pub(crate) component: String,
     pub(crate) props: Value,
@@ -186,9 +184,8 @@ pub(crate) fn planned(opening: &Opening) -> Result<Option<Planned>> {
         None => Value::Null,
     };
     let (styles, answers) = (project.styles()?, project.settings.simulated());
-    let components = project.components();
     let Project { root, settings: Settings { port, build, .. } } = project;
-    Ok(Some(Planned { root, components, ui, component, props, data, styles, port, answers, build }))
+    Ok(Some(Planned { root, ui, component, props, data, styles, port, answers, build }))
 }
 
 /// Checks a project and finds out what to open. `None` where the components have mistakes,

@@ -75,8 +75,7 @@ pub use vein_view::{Batch, Event, Layout, NodeId, NotDispatched, Patch, Tree, Ty
 /// Compiled components as tables, for tools.
 pub mod program {
     pub use vein_plan::{
-        Answers, Asked, Cell, CellKind, Name, Plan, Program, Shape, SpotKind, TemplateNode, Type,
-        TypeId,
+        Answers, Asked, Block, Cell, CellKind, Name, Plan, Program, Shape, SpotKind, Type, TypeId,
     };
 }
 

@@ -7,13 +7,10 @@ use crate::serve::http::APPLIER;
 use anyhow::{Context, Result, bail};
 use base64::Engine as _;
 use serde_json::{Value as Json, json};
-use vein::program::{CellKind, Name, Program, SpotKind, TemplateNode, Type, TypeId};
-use vein::{Ui, Value};
+use vein::Value;
+use vein::program::{Block, CellKind, Name, Program, SpotKind, Type, TypeId};
 
 const ELEMENT: &str = include_str!("../../page/element.mjs");
-
-/// What stands in a component's markup for an element `slot` of the document, until it is compiled.
-const OUTLET: &str = "data-outlet";
 
 /// Adds the file of an element, and gives what should be known of it.
 pub(super) fn add(
@@ -176,77 +173,18 @@ fn with_outlets(planned: &Planned) -> Result<Program> {
     let program = planned.ui.program();
     let number = program.find(&planned.component).context("the component was found before")?;
     let slots = program.plans[number].blocks.iter().flat_map(|block| &block.spots);
-    let mut slots = slots.filter_map(|spot| match &spot.kind {
-        SpotKind::Slot { name, values, .. } => Some((name, values)),
-        _ => None,
-    });
-    let mut any = false;
-    if let Some((name, _)) = slots.find(|(_, values)| {
-        any = true;
-        !values.is_empty()
-    }) {
-        bail!(
-            "the slot `{name}` of `{}` hands values back, which no page outside can take: leave them out \
-             to make an element of it",
-            planned.component
-        );
-    }
-    if !any {
-        return Ok((**program).clone());
-    }
-    // Others may use the component with its own slots, so the one with outlets is another.
-    let other = format!("{}-outlets", planned.component);
-    let mut sources = vein::sources_in(&planned.components)?;
-    let file = format!("{}.vein", planned.component);
-    let own =
-        sources.iter().find(|source| source.path.rsplit(['/', '\\']).next() == Some(file.as_str()));
-    let text = own.context("the component has a file")?.text.clone();
-    let (head, markup) = text.split_at(markup_begins(&text));
-    let markup = markup.replace("<slot", &format!("<data {OUTLET}")).replace("</slot>", "</data>");
-    // An element that ends itself is no element of HTML.
-    sources.push(vein::Source { path: format!("{other}.vein"), text: format!("{head}{markup}") });
-    let sources = sources.into_iter().map(|source| (source.path, source.text));
-    let ui = Ui::from_sources(sources)
-        .map_err(|error| anyhow::anyhow!("{error}"))
-        .context("the component cannot be compiled with the document's own slots")?;
-    let mut program = (**ui.program()).clone();
-    let (old, new) = (
-        program.find(&planned.component).context("it is there")?,
-        program.find(&other).context("it was added")?,
-    );
-    program.plans.swap(old, new);
-    // Everything that names a component by its number means the one with its own slots still.
-    for plan in &mut program.plans {
-        for spot in plan.blocks.iter_mut().flat_map(|block| &mut block.spots) {
-            if let SpotKind::Component(used) = &mut spot.kind
-                && used.plan == old as u32
-            {
-                used.plan = new as u32;
-            }
+    for spot in slots {
+        if let SpotKind::Slot { name, values, .. } = &spot.kind
+            && !values.is_empty()
+        {
+            bail!(
+                "the slot `{name}` of `{}` hands values back, which no page outside can take: leave them \
+                 out to make an element of it",
+                planned.component
+            );
         }
     }
-    program.plans[new].name = other.as_str().into();
-    program.plans[old].name = planned.component.as_str().into();
-    for block in &mut program.plans[old].blocks {
-        for node in &mut block.template {
-            let TemplateNode::Open { name, attributes, .. } = node else { continue };
-            if attributes.iter().any(|(name, _)| &**name == OUTLET) {
-                *name = "slot".into();
-                attributes.retain(|(name, _)| &**name != OUTLET);
-            }
-        }
-    }
+    let mut program = (**program).clone();
+    program.plans[number].blocks.iter_mut().for_each(Block::add_outlets);
     Ok(program)
-}
-
-/// Where a component's markup begins: at the first line whose first visible character is `<`.
-fn markup_begins(text: &str) -> usize {
-    let mut at = 0;
-    for line in text.split_inclusive('\n') {
-        if line.trim_start().starts_with('<') {
-            return at;
-        }
-        at += line.len();
-    }
-    at
 }

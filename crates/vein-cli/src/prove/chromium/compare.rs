@@ -104,8 +104,12 @@ fn attributes(session: &Session, id: NodeId, shown: &Json) -> Option<String> {
     let counts = |name: &str| name != "style" && name != "open";
     let ours: BTreeMap<&str, &str> = tree.attributes(id).filter(|(name, _)| counts(name)).collect();
     let empty = Vec::new();
-    let theirs = shown["attributes"].as_array().unwrap_or(&empty).iter();
-    let theirs: BTreeMap<&str, &str> = theirs
+    let theirs = |which: &str| shown[which].as_array().unwrap_or(&empty).iter();
+    // What was written beforehand says with attributes, too, what controls held at first.
+    let written =
+        theirs("written").filter(|pair| ours.contains_key(pair[0].as_str().unwrap_or("")));
+    let theirs: BTreeMap<&str, &str> = theirs("attributes")
+        .chain(written)
         .filter_map(|pair| Some((pair[0].as_str()?, pair[1].as_str()?)))
         .filter(|(name, _)| counts(name))
         .collect();

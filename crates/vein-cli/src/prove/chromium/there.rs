@@ -8,7 +8,7 @@ use serde_json::{Value as Json, json};
 use std::collections::VecDeque;
 use vein::program::{Answers, CellKind};
 use vein::scenario::{Doing, Scripted};
-use vein::{Pulse, Session, Ui, to_json};
+use vein::{Batch, Patch, Pulse, Session, Ui, to_json};
 
 /// What the page's engine does beside the one here.
 pub(super) struct There {
@@ -81,6 +81,18 @@ fn scripted(scripted: &Scripted) -> Json {
     }
 }
 
+/// The first patch that is another there.
+fn first_difference(there: &[u8], here: &Batch) -> String {
+    let there = match Batch::from_bytes(there) {
+        Ok(there) => there,
+        Err(error) => return error.to_string(),
+    };
+    let (there, here): (Vec<_>, Vec<_>) = (there.iter().collect(), here.iter().collect());
+    let at = there.iter().zip(&here).take_while(|(there, here)| there == here).count();
+    let said = |patch: Option<&Patch<'_>>| patch.map_or("nothing".into(), |p| format!("{p:?}"));
+    format!("patch {at} is {} there and {} here", said(there.get(at)), said(here.get(at)))
+}
+
 impl InBrowser<'_> {
     /// Does there what was done here, unless it was done already, and holds the batches against each other.
     pub(super) fn same_there(&mut self, session: &Session, entry: &Pulse) -> Result<()> {
@@ -115,9 +127,10 @@ impl InBrowser<'_> {
         }
         match there {
             Some(bytes) if bytes == entry.pulse.patches.to_bytes() => Ok(()),
-            Some(_) => bail!(
-                "pulse {}: the patches of the engine in the browser are not those of the one here",
-                entry.pulse.number
+            Some(bytes) => bail!(
+                "pulse {}: the patches of the engine in the browser are not those of the one here: {}",
+                entry.pulse.number,
+                first_difference(&bytes, &entry.pulse.patches)
             ),
             None => bail!("pulse {}: the engine in the browser had none", entry.pulse.number),
         }
