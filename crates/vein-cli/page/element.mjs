@@ -49,6 +49,8 @@ export class Element extends HTMLElement {
   #page = null;
   #writing = false;
   #waits = false;
+  // Whether all attributes that it came with were heard of, and it is in a document.
+  #placed = false;
 
   constructor() {
     super();
@@ -69,13 +71,16 @@ export class Element extends HTMLElement {
       delete this[name];
       this[name] = value;
     }
+    this.#placed = true;
     this.#open();
   }
 
   disconnectedCallback() {
     // Whoever is moved comes back at once, as it is.
     queueMicrotask(() => {
-      if (!this.isConnected) this.#close();
+      if (this.isConnected) return;
+      this.#placed = false;
+      this.#close();
     });
   }
 
@@ -118,7 +123,7 @@ export class Element extends HTMLElement {
     else this.#values.set(prop.name, value);
     this.#reflect(prop, next);
     if (this.#page && prop.required && value === undefined) this.#close();
-    if (this.isConnected) this.#open();
+    if (this.#placed) this.#open();
   }
 
   /** An attribute that is there says what the property is. */

@@ -186,7 +186,8 @@ const answers = {
       if (type === 'characterData') seen.push(['text', pathTo(target)]);
       else if (type === 'attributes') seen.push([attributeName, pathTo(target)]);
       else {
-        if (removedNodes.length > 0) seen.push(['removed', null]);
+        // Nodes may be taken away together.
+        for (const _ of removedNodes) seen.push(['removed', null]);
         if (addedNodes.length > 0) seen.push(['added', null]);
       }
     }

@@ -2,6 +2,7 @@
 //! missing or broken.
 
 use crate::browser::{Browser, WITHOUT};
+use crate::proving::copy;
 use crate::running::glasshouse;
 use serde_json::{Value as Json, json};
 use std::path::{Path, PathBuf};
@@ -122,7 +123,8 @@ fn the_glasshouse_is_the_same_with_the_engine_in_the_page() {
 #[tokio::test]
 async fn a_page_whose_files_are_missing_or_damaged_says_so_and_stays() {
     let Some(browser) = Browser::start().await else { return };
-    let project = counting(&[]);
+    let (project, whole) = (counting(&[]), TempDir::new().expect("a folder"));
+    built(&["count-up"], project.path(), whole.path());
     for (stem, ending, damaged, said) in [
         ("engine-", ".wasm", false, "cannot be had (404)"),
         ("plans-", ".vein", false, "cannot be had (404)"),
@@ -131,7 +133,7 @@ async fn a_page_whose_files_are_missing_or_damaged_says_so_and_stays() {
         ("plans-", ".vein", true, "could not be started"),
     ] {
         let dir = TempDir::new().expect("a folder");
-        built(&["count-up"], project.path(), dir.path());
+        copy(whole.path(), dir.path());
         let file = asset(dir.path(), stem, ending);
         if damaged {
             let mut bytes = std::fs::read(&file).expect("a file");

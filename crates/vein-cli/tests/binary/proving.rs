@@ -32,7 +32,7 @@ fn broken_glasshouse(file: &str, old: &str, new: &str) -> TempDir {
     dir
 }
 
-fn copy(from: &Path, to: &Path) {
+pub fn copy(from: &Path, to: &Path) {
     std::fs::create_dir_all(to).expect("a folder");
     for file in std::fs::read_dir(from).expect("a folder") {
         let (from, name) = file.map(|file| (file.path(), file.file_name())).expect("a file");
