@@ -7,7 +7,8 @@ use std::process::{Command, ExitCode};
 use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 
 const HELP: &str = "\
-cargo xtask test    set up what the tests need (Chromium, the WebAssembly target), run them all
+cargo xtask test    set up what the tests need (Chromium, the WebAssembly target, wasm-bindgen), run
+                    them all
 cargo xtask setup   only set up
 cargo xtask soak --minutes N
                     random components under random pulses, with new seeds, until the time is up
@@ -63,6 +64,9 @@ fn test() -> bool {
     tests.args(["test", "--workspace"]);
     if !ready.browser {
         tests.env("VEIN_WITHOUT_BROWSER", "1");
+    }
+    if let Some(program) = &ready.bindgen {
+        tests.env("VEIN_WASM_BINDGEN", program);
     }
     step("the tests", &mut tests);
     ready.repeat_what_is_missing();

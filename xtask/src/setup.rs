@@ -1,6 +1,8 @@
-//! What the tests need beyond cargo: Chromium with its driver, and the WebAssembly target.
+//! What the tests need beyond cargo: Chromium with its driver, the WebAssembly target, and
+//! `wasm-bindgen` of the version that the lock file names.
 
 use crate::succeeds;
+use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
 pub(crate) const WASM: &str = "wasm32-unknown-unknown";
@@ -9,12 +11,17 @@ pub(crate) const WASM: &str = "wasm32-unknown-unknown";
 pub(crate) struct Ready {
     pub(crate) browser: bool,
     pub(crate) wasm: bool,
+    /// The program `wasm-bindgen`.
+    pub(crate) bindgen: Option<PathBuf>,
 }
 
 /// Installs what is missing, from the system's packages and with rustup.
 pub(crate) fn run() -> Ready {
-    let ready =
-        Ready { browser: has_browser() || install_browser(), wasm: has_wasm() || add_wasm() };
+    let ready = Ready {
+        browser: has_browser() || install_browser(),
+        wasm: has_wasm() || add_wasm(),
+        bindgen: bindgen(),
+    };
     ready.repeat_what_is_missing();
     ready
 }
@@ -25,6 +32,7 @@ impl Ready {
         let missing = [
             (self.browser, "CHROMIUM AND CHROMEDRIVER CANNOT BE HAD: NO TEST RUNS IN A BROWSER"),
             (self.wasm, "THE WEBASSEMBLY TARGET CANNOT BE HAD: THE ENGINE IS NOT BUILT FOR IT"),
+            (self.bindgen.is_some(), "WASM-BINDGEN CANNOT BE HAD: NO HOST IN RUST IS TESTED"),
         ];
         for (_, what) in missing.iter().filter(|(there, _)| !there) {
             let line = "!".repeat(what.len() + 8);
@@ -50,6 +58,29 @@ fn install_browser() -> bool {
     let as_root = quiet("sh", &["-c", "test \"$(id -u)\" = 0"]);
     let shell = if as_root { install.to_owned() } else { format!("sudo -n sh -c '{install}'") };
     succeeds(Command::new("sh").args(["-c", &shell])) && has_browser()
+}
+
+/// The program `wasm-bindgen`, of just the version that the lock file names: on the path, or
+/// installed into the target folder.
+fn bindgen() -> Option<PathBuf> {
+    let lock = std::fs::read_to_string("Cargo.lock").ok()?;
+    let (_, rest) = lock.split_once("name = \"wasm-bindgen\"\nversion = \"")?;
+    let version = rest.split('"').next()?;
+    let is_it = |program: &Path| {
+        let said = Command::new(program).arg("--version").output();
+        said.is_ok_and(|said| String::from_utf8_lossy(&said.stdout).contains(version))
+    };
+    let root = std::env::current_dir().ok()?.join("target/tools");
+    let own = root.join("bin").join(format!("wasm-bindgen{}", std::env::consts::EXE_SUFFIX));
+    for program in [PathBuf::from("wasm-bindgen"), own.clone()] {
+        if is_it(&program) {
+            return Some(program);
+        }
+    }
+    println!("== installing wasm-bindgen {version}");
+    let mut install = Command::new("cargo");
+    install.args(["install", "--quiet", "--locked", "wasm-bindgen-cli", "--version", version]);
+    (succeeds(install.arg("--root").arg(&root)) && is_it(&own)).then_some(own)
 }
 
 fn has_wasm() -> bool {

@@ -30,3 +30,7 @@ pub mod wire;
 pub use answering::{Question, answer, answer_later};
 pub use boundary::{vein_answer, vein_begin, vein_do, vein_fetch, vein_inbox};
 pub use vein_plan::{Name, Record, Text, Value};
+
+#[cfg(doctest)]
+#[doc = include_str!("../../../docs/browser.md")]
+struct BrowserGuide;

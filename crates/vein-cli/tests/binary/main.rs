@@ -11,5 +11,6 @@ mod generate;
 mod hostile;
 mod proving;
 mod running;
+mod rust_host;
 mod server;
 mod views;
