@@ -79,7 +79,7 @@ fn bindgen() -> Option<PathBuf> {
     }
     println!("== installing wasm-bindgen {version}");
     let mut install = Command::new("cargo");
-    install.args(["install", "--quiet", "--locked", "wasm-bindgen-cli", "--version", version]);
+    install.args(["install", "--quiet", "wasm-bindgen-cli", "--version", version]);
     (succeeds(install.arg("--root").arg(&root)) && is_it(&own)).then_some(own)
 }
 

@@ -215,7 +215,15 @@ impl Checker<'_> {
         place: Result<Place, Target>,
         block: &mut Body,
     ) -> (u32, Result<Place, Target>) {
-        let Ok(mut place) = place else { return (read, place) };
+        let Ok(mut place) = place else {
+            if self.is_read_in_place(read) {
+                return (read, place);
+            }
+            // A list that has no place is worked out once, as in ECMAScript.
+            let local = self.new_local();
+            self.emit(Stmt::Let(local, read), block);
+            return (self.push(Expr::Local(local)), place);
+        };
         let mut read = self.push(Expr::Cell(place.cell));
         for step in &mut place.steps {
             read = match step {
@@ -229,6 +237,17 @@ impl Checker<'_> {
             };
         }
         (read, Ok(place))
+    }
+
+    /// Whether an expression only goes to where something stands, and works out nothing.
+    fn is_read_in_place(&self, mut read: u32) -> bool {
+        loop {
+            match &self.plan.exprs[read as usize] {
+                Expr::Cell(_) | Expr::Local(_) => return true,
+                Expr::Field(of, _) | Expr::Index(of, _) => read = *of,
+                _ => return false,
+            }
+        }
     }
 
     fn give(&mut self, name: &Ident, args: &[ast::Expr], block: &mut Body) {

@@ -4,24 +4,28 @@
 const UTF8 = new TextEncoder();
 const TEXT = new TextDecoder('utf-8', { ignoreBOM: true });
 
+// Where what is written stands until it is taken; it grows, and stays.
+let room = new Uint8Array(1 << 16);
+let view = new DataView(room.buffer);
+
 class Writer {
-  #bytes = new Uint8Array(1024);
   #at = 0;
 
   get whole() {
-    return this.#bytes.subarray(0, this.#at);
+    return room.subarray(0, this.#at);
   }
 
-  #room(more) {
-    if (this.#at + more <= this.#bytes.length) return;
-    const bytes = new Uint8Array(Math.max(this.#bytes.length * 2, this.#at + more));
-    bytes.set(this.#bytes);
-    this.#bytes = bytes;
+  #need(more) {
+    if (this.#at + more <= room.length) return;
+    const bytes = new Uint8Array(Math.max(room.length * 2, this.#at + more));
+    bytes.set(room);
+    room = bytes;
+    view = new DataView(room.buffer);
   }
 
   byte(byte) {
-    this.#room(1);
-    this.#bytes[this.#at++] = byte;
+    this.#need(1);
+    room[this.#at++] = byte;
   }
 
   count(count) {
@@ -33,19 +37,29 @@ class Writer {
   }
 
   number(number) {
-    this.#room(8);
-    new DataView(this.#bytes.buffer, this.#at).setFloat64(0, number, true);
+    this.#need(8);
+    view.setFloat64(this.#at, number, true);
     this.#at += 8;
   }
 
   text(text) {
-    const most = text.length * 3;
-    this.#room(most + 5);
-    // The length comes first and is known last; texts are short.
+    const { length } = text;
+    // Short texts are nearly always plain, and then their bytes are their units.
+    if (length < 64) {
+      this.#need(length + 1);
+      let at = this.#at + 1;
+      let unit = 0;
+      while (at <= this.#at + length && (unit = text.charCodeAt(at - this.#at - 1)) < 128) room[at++] = unit;
+      if (at === this.#at + length + 1) {
+        room[this.#at] = length;
+        this.#at = at;
+        return;
+      }
+    }
     const bytes = UTF8.encode(text);
     this.count(bytes.length);
-    this.#room(bytes.length);
-    this.#bytes.set(bytes, this.#at);
+    this.#need(bytes.length);
+    room.set(bytes, this.#at);
     this.#at += bytes.length;
   }
 
@@ -56,24 +70,25 @@ class Writer {
       case 'string': this.string(value); return;
       case 'undefined': this.byte(0); return;
       case 'object': break;
-      default: throw new TypeError(`${path || 'the value'} is a ${typeof value}, which no component can hold`);
+      default: throw new TypeError(`${way(path) || 'the value'} is a ${typeof value}, which no component can hold`);
     }
     if (value === null) {
       this.byte(0);
     } else if (Array.isArray(value)) {
       this.byte(5);
       this.count(value.length);
-      value.forEach((item, at) => this.value(item, `${path}[${at}]`));
+      for (let at = 0; at < value.length; at++) this.value(value[at], [path, at]);
     } else {
       // A moment is the milliseconds since 1970; what can say what it is in JSON does.
       if (value instanceof Date) return this.value(value.getTime(), path);
       if (typeof value.toJSON === 'function') return this.value(value.toJSON(), path);
-      const fields = Object.entries(value).filter(([, field]) => field !== undefined);
+      let names = Object.keys(value);
+      if (names.some((name) => value[name] === undefined)) names = names.filter((name) => value[name] !== undefined);
       this.byte(6);
-      this.count(fields.length);
-      for (const [name, field] of fields) {
+      this.count(names.length);
+      for (const name of names) {
         this.text(name);
-        this.value(field, path ? `${path}.${name}` : name);
+        this.value(value[name], [path, name]);
       }
     }
   }
@@ -92,6 +107,14 @@ class Writer {
       this.byte(unit >> 8);
     }
   }
+}
+
+/** The way to a value, from the steps that led to it. */
+function way(path) {
+  if (path === null) return '';
+  const [before, step] = path;
+  if (typeof step === 'number') return `${way(before)}[${step}]`;
+  return before === null ? step : `${way(before)}.${step}`;
 }
 
 function read(bytes) {
@@ -131,10 +154,10 @@ function read(bytes) {
 }
 
 export const Wire = {
-  /** A value as bytes. Throws for what no component can hold, and says where it stands. */
+  /** A value as bytes, until the next is written. Throws for what no component can hold, and says where it stands. */
   write(value) {
     const writer = new Writer();
-    writer.value(value, '');
+    writer.value(value, null);
     return writer.whole;
   },
   /** The value that some bytes are; they are the engine's, so they are right. */

@@ -570,3 +570,25 @@ fn subscriptions_end_with_their_guards() {
     let last = page.close().unwrap_or_else(|error| panic!("{error}"));
     assert_eq!(last.pulse.cause.to_string(), "closed");
 }
+
+#[test]
+fn a_loop_over_what_is_worked_out_works_it_out_once() {
+    let text = "asks harvest(count: number): number[]
+holds crops: number[] = []
+does gather() {
+  for (const crop of harvest(3)) { crops.push(crop); }
+  for (const crop of crops.filter(crop => crop > 1)) { crops.push(crop * 10); }
+}
+<button click=\"-> gather()\">{crops.join(' ')}</button>";
+    let asked = Arc::new(Mutex::new(0));
+    let count = asked.clone();
+    let ui = Ui::from_sources([("crop-list.vein", text)]).unwrap_or_else(|error| panic!("{error}"));
+    let opening = ui.page("crop-list").answer("harvest", move |count_of: f64| {
+        *count.lock().expect("a count") += 1;
+        (1..=count_of as u32).map(f64::from).collect::<Vec<_>>()
+    });
+    let mut page = opening.open(json!({})).unwrap_or_else(|error| panic!("{error}"));
+    click(&mut page, "button");
+    assert_eq!(page.html(), "<button>1 2 3 20 30</button>");
+    assert_eq!(*asked.lock().expect("a count"), 1);
+}
