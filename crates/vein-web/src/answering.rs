@@ -13,9 +13,12 @@ thread_local! {
     static ANSWERS: RefCell<FxHashMap<String, Answerer>> = RefCell::default();
 }
 
+/// A function that is answered at once.
+type AtOnce = dyn Fn(&[Value]) -> Result<Value, String>;
+
 #[derive(Clone)]
 enum Answerer {
-    AtOnce(Rc<dyn Fn(&[Value]) -> Result<Value, String>>),
+    AtOnce(Rc<AtOnce>),
     Later(Rc<dyn Fn(Question)>),
 }
 

@@ -226,7 +226,7 @@ mod tests {
     #[test]
     fn what_stands_too_deep_is_refused() {
         let nested = |deep: usize| {
-            let mut bytes = vec![LIST, 1].repeat(deep);
+            let mut bytes = [LIST, 1].repeat(deep);
             bytes.push(NULL);
             bytes
         };
