@@ -27,7 +27,7 @@ enum Answerer {
 ///
 /// ```
 /// use vein_plan::Value;
-/// vein_web::answer("soil_name", |args| Ok(Value::from(format!("soil {}", args[0]))));
+/// vein_web::answer("soil_name", |args| Ok(Value::from(format!("soil {}", args[0].to_text()))));
 /// ```
 pub fn answer(name: &str, function: impl Fn(&[Value]) -> Result<Value, String> + 'static) {
     let answerer = Answerer::AtOnce(Rc::new(function));

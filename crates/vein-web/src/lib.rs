@@ -15,7 +15,7 @@
 //!
 //! // Called when the module starts, before a page is opened.
 //! fn start() {
-//!     vein_web::answer("soil_name", |args| Ok(Value::from(format!("soil {}", args[0]))));
+//!     vein_web::answer("soil_name", |args| Ok(Value::from(format!("soil {}", args[0].to_text()))));
 //! }
 //! # start();
 //! ```

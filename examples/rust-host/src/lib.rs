@@ -17,7 +17,9 @@ fn soon(milliseconds: f64, run: impl FnOnce() + 'static) {
 /// Runs when the module is started, before a page is opened.
 #[wasm_bindgen(start)]
 pub fn start() {
-    vein_web::answer("soil_name", |args| Ok(Value::from(soil_name(&args[0].to_string()))));
+    vein_web::answer("soil_name", |args| {
+        Ok(Value::from(soil_name(&args[0].to_text().to_string())))
+    });
     vein_web::answer_later("measure", |question| {
         soon(300.0, move || {
             let depth = question.args()[0].to_number();
