@@ -29,19 +29,19 @@ pub(super) fn declarations(program: &Program, component: &str) -> Result<String>
 
 /// What every page can do, whatever it shows.
 const PAGE: &str = "
+/** What stands at a path; for longer paths, such as `beds[3].moisture`, it is not known here. */
+export type At<Path extends string> = Path extends keyof Values ? Values[Path] : unknown;
+
 /** A component on a page. What cannot be done throws, and nothing is changed. */
 export interface Page {
-  /** Writes to a prop or to state; longer paths, such as `beds[3].moisture`, too. */
-  set<Path extends keyof Values>(path: Path, value: Values[Path]): void;
-  set(path: string, value: unknown): void;
+  /** Writes to a prop or to state. */
+  set<Path extends string>(path: Path, value: At<Path>): void;
   /** The value at a path. */
-  get<Path extends keyof Values>(path: Path): Values[Path];
-  get(path: string): unknown;
+  get<Path extends string>(path: Path): At<Path>;
   /** Calls a handler of the component, or of a store. */
   call<Name extends keyof Handlers>(handler: Name, ...args: Handlers[Name]): void;
   /** Calls a function with the value at a path, now and whenever it has become another. */
-  watch<Path extends keyof Values>(path: Path, changed: (value: Values[Path]) => void): () => void;
-  watch(path: string, changed: (value: unknown) => void): () => void;
+  watch<Path extends string>(path: Path, changed: (value: At<Path>) => void): () => void;
   /** Calls a function with the payload of each event of a name that the component gives. */
   on<Name extends keyof Events>(event: Name, given: (payload: Events[Name]) => void): () => void;
   /** Removes the component with everything that it subscribed to. */

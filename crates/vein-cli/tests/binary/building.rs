@@ -372,3 +372,26 @@ fn names_say_what_is_inside_and_an_older_build_is_replaced() {
     let absolute = ["src=\"/", "href=\"/", "http://", "https://"];
     assert!(absolute.iter().all(|begin| !html.contains(begin)), "{html}");
 }
+
+#[test]
+fn types_say_what_the_components_declare() {
+    let dir = TempDir::new().expect("a folder");
+    let types = dir.path().join("vein.d.ts");
+    let path = types.to_string_lossy().into_owned();
+    built(&["--types", &path], glasshouse(), &dir.path().join("dist"));
+    let text = std::fs::read_to_string(&types).expect("declarations");
+    for line in [
+        "export interface Bed {\n  id: number;\n  crop: string;\n  moisture: number;\n  note?: string | null;\n}",
+        "export interface Props {\n  benches: Array<Bench>;\n}",
+        "  order: \"bench\" | \"dry\";",
+        "  \"tank.litres\": number;",
+        "  \"tank.draw\": [wanted: number];",
+        "  pour: [bench: number, bed: number, litres: number];",
+        "  season(): string;",
+        "  fetch_forecast(day: number, asked: Asked): Promise<Forecast> | Forecast;",
+        "  moisture_sensor(bed: number, asked: Asked): AsyncIterable<number> | Iterable<number>;",
+    ] {
+        assert!(text.contains(line), "{line}\n---\n{text}");
+    }
+    assert!(!dir.path().join("dist").exists(), "nothing else is made");
+}
