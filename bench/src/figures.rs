@@ -50,7 +50,6 @@ pub(crate) struct Size {
 pub(crate) struct Figures {
     pub(crate) measures: Vec<Measure>,
     pub(crate) loads: Vec<Load>,
-    pub(crate) glasshouse: Vec<f64>,
     pub(crate) memory: Vec<Memory>,
     pub(crate) sizes: Vec<Size>,
 }

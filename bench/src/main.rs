@@ -62,8 +62,6 @@ async fn main() -> Result<()> {
             println!("{}", report::load_line(&load));
             figures.loads.push(load);
         }
-        figures.glasshouse = tab.load_of("vein/glass-house/index.html", rounds).await?;
-        println!("glasshouse ready after {:.1} ms", figures::median(&figures.glasshouse));
     }
     if wanted("memory") {
         for path in ["hand/crop-table.html", "vein/crop-table/index.html"] {

@@ -64,15 +64,7 @@ impl Tab {
         Ok(serde_json::from_value(result["samples"].clone())?)
     }
 
-    /// How long it takes until a page is ready, in a document of its own each time.
-    pub(crate) async fn load_of(&self, path: &str, rounds: usize) -> Result<Vec<f64>> {
-        let mut times = Vec::new();
-        for _ in 0..rounds {
-            times.push(self.load(path).await?);
-        }
-        Ok(times)
-    }
-
+    /// How long it takes until a page is ready, in a document of its own.
     async fn load(&self, path: &str) -> Result<f64> {
         self.goto("harness.html").await?;
         self.goto(path).await?;
