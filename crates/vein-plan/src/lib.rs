@@ -25,6 +25,7 @@ pub mod members;
 mod nearest;
 pub mod number;
 pub mod ops;
+mod outlets;
 pub mod program;
 pub mod shown;
 pub mod standard;
