@@ -29,7 +29,7 @@ impl Pages {
                 &[&file.file_name().to_string_lossy()],
             )?;
         }
-        copy(&PathBuf::from(format!("{PAGES}/parts")), &hand, &["data.js"])?;
+        copy(&PathBuf::from(format!("{PAGES}/parts")), &hand, &["data.js", "page.css"])?;
         let parts = format!("{PAGES}/parts");
         let mut sizes = Vec::new();
         for page in ["count-up", "crop-table", "name-form", "bench-tree"] {

@@ -9,42 +9,43 @@ const NAMESPACES = [
   'http://www.w3.org/1998/Math/MathML',
 ];
 const PROPERTIES = ['value', 'checked', 'selected', 'muted', 'open', 'chosen'];
+const TEXTS = ['value', 'chosen'];
 const FIELDS = [
   'value', 'checked', 'open', 'chosen', 'key', 'code', 'altKey', 'ctrlKey', 'metaKey', 'shiftKey', 'repeat',
   'button', 'clientX', 'clientY', 'offsetX', 'offsetY', 'deltaX', 'deltaY',
 ];
-// What nodes of a view carry: the number of one that is listened on, its listeners, and of a clone's
-// root the first number in it and how many there are.
+// What nodes of a view carry: one that is listened on its number and its listeners, the root of a clone
+// the first number in it.
 const NUMBER = Symbol('number');
 const LISTENERS = Symbol('listeners');
 const FIRST = Symbol('first');
-const MARKS = Symbol('marks');
 
-/** The parts of a batch. Throws if they are not there, or not of this version. */
-function open(buffer) {
-  const view = new DataView(buffer);
-  const whole = buffer.byteLength >= HEADER && view.getUint16(0) === 0x5650;
-  if (!whole) throw new Error('not a batch of patches');
-  if (view.getUint8(2) !== VERSION) throw new Error(`a batch of version ${view.getUint8(2)}`);
-  const strings = view.getUint32(4, true);
-  const length = view.getUint32(8, true);
-  if (view.getUint8(3) !== 0 || HEADER + strings + length !== buffer.byteLength) malformed(0);
-  if (adler32(new Uint8Array(buffer, HEADER)) !== view.getUint32(12, true)) throw new Error('a damaged batch');
+const TEXT = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
+
+/**
+ * Reads a batch as a whole, before anything of it is done: its operations as numbers, one after the
+ * other, the text that they cut their strings from, and its templates. Throws if it is none, not of this
+ * version, or damaged.
+ */
+function open(batch) {
+  const bytes = batch instanceof Uint8Array ? batch : new Uint8Array(batch);
+  const word = (at) => (bytes[at] | (bytes[at + 1] << 8) | (bytes[at + 2] << 16) | (bytes[at + 3] << 24)) >>> 0;
+  if (bytes.length < HEADER || bytes[0] !== 0x56 || bytes[1] !== 0x50) throw new Error('not a batch of patches');
+  if (bytes[2] !== VERSION) throw new Error(`a batch of version ${bytes[2]}`);
+  const strings = word(4);
+  if (bytes[3] !== 0 || HEADER + strings + word(8) !== bytes.length) malformed(0);
+  if (adler32(bytes, HEADER) !== word(12)) throw new Error('a damaged batch');
   // All strings are decoded at once and cut by their lengths.
-  const decoder = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
-  const text = decoder.decode(new Uint8Array(buffer, HEADER, strings));
-  const batch = { text, ops: new Uint8Array(buffer, HEADER + strings, length), templates: [] };
-  // Nothing is done before all of it was read.
-  read(batch, CHECK);
-  return batch;
+  const text = strings === 0 ? '' : TEXT.decode(bytes.subarray(HEADER, HEADER + strings));
+  return new Reader(bytes.subarray(HEADER + strings), text).whole();
 }
 
 /** The checksum Adler-32 (RFC 1950, section 8.2). */
-function adler32(bytes) {
+function adler32(bytes, from) {
   let a = 1;
   let b = 0;
-  for (let at = 0; at < bytes.length;) {
-    // So many bytes keep the sums below 2^32.
+  for (let at = from; at < bytes.length;) {
+    // So many bytes keep the sums below 2^31.
     const end = Math.min(at + 3800, bytes.length);
     while (at < end) {
       a += bytes[at++];
@@ -60,72 +61,75 @@ function malformed(at) {
   throw new Error(`a malformed batch, at byte ${at} of its operations`);
 }
 
-/** Reads the operations of a batch, and has each done. Templates are read once, when it is checked. */
-function read(batch, to) {
-  const { ops, text, templates } = batch;
-  const checks = to === CHECK;
-  let at = 0;
-  let cut = 0;
-  let learnt = 0;
-
-  function byte(below) {
-    const value = at < ops.length ? ops[at++] : below;
-    return value < below ? value : malformed(at);
+class Reader {
+  constructor(bytes, text) {
+    this.bytes = bytes;
+    this.text = text;
+    this.at = 0;
+    this.cut = 0;
   }
-  function number() {
-    let value = byte(256);
+
+  byte(below) {
+    const value = this.at < this.bytes.length ? this.bytes[this.at++] : below;
+    return value < below ? value : malformed(this.at);
+  }
+
+  number() {
+    let value = this.byte(256);
     if (value < 128) return value;
     value -= 128;
     for (let scale = 128; scale <= 2 ** 28; scale *= 128) {
-      const more = byte(256);
+      const more = this.byte(256);
       value += (more & 127) * scale;
-      if (more < 128) return value < 2 ** 32 ? value : malformed(at);
+      if (more < 128) return value < 2 ** 32 ? value : malformed(this.at);
     }
-    return malformed(at);
+    return malformed(this.at);
   }
-  function string() {
-    const from = cut;
-    cut += number();
-    if (cut > text.length) malformed(at);
-    return checks ? '' : text.slice(from, cut);
+
+  /** The end of the string that begins where the last one ended. */
+  end() {
+    this.cut += this.number();
+    return this.cut > this.text.length ? malformed(this.at) : this.cut;
   }
-  function many(item) {
+
+  string() {
+    return this.text.slice(this.cut, this.end());
+  }
+
+  many(item) {
     const items = [];
-    for (let left = number(); left > 0; left--) items.push(item());
+    for (let left = this.number(); left > 0; left--) items.push(item());
     return items;
   }
-  function written() {
-    const from = cut;
-    cut += number();
-    return cut > text.length ? malformed(at) : text.slice(from, cut);
-  }
-  function templateNode() {
-    switch (byte(5)) {
+
+  templateNode() {
+    switch (this.byte(5)) {
       case 1: {
-        const namespace = NAMESPACES[byte(NAMESPACES.length)];
-        const marked = byte(2) === 1;
-        const name = written();
-        const attributes = many(() => [written(), written()]);
+        const namespace = NAMESPACES[this.byte(NAMESPACES.length)];
+        const marked = this.byte(2) === 1;
+        const name = this.string();
+        const attributes = this.many(() => [this.string(), this.string()]);
         return { open: true, namespace, marked, name, attributes };
       }
       case 2: {
-        const marked = byte(2) === 1;
-        return { text: written(), marked };
+        const marked = this.byte(2) === 1;
+        return { text: this.string(), marked };
       }
       case 3: return { text: '', marked: true };
       case 4: return { close: true };
-      default: return malformed(at);
+      default: return malformed(this.at);
     }
   }
-  function listener() {
-    const mark = number();
-    const own = number();
-    const event = written();
-    const flags = byte(64);
-    const key = flags & 16 ? written() : null;
-    const fields = many(() => FIELDS[byte(FIELDS.length)]);
+
+  listener() {
+    const mark = this.number();
+    const number = this.number();
+    const event = this.string();
+    const flags = this.byte(64);
+    const key = flags & 16 ? this.string() : null;
+    const fields = this.many(() => FIELDS[this.byte(FIELDS.length)]);
     return {
-      mark, number: own, event, key, fields,
+      mark, number, event, key, fields,
       prevent: Boolean(flags & 1),
       stop: Boolean(flags & 2),
       once: Boolean(flags & 4),
@@ -133,62 +137,76 @@ function read(batch, to) {
       bubbles: Boolean(flags & 32),
     };
   }
-  function template() {
-    const nodes = many(templateNode);
-    const listeners = many(listener);
+
+  template() {
+    const nodes = this.many(() => this.templateNode());
+    const listeners = this.many(() => this.listener());
     let depth = 0;
     for (const node of nodes) {
       depth += node.open ? 1 : node.close ? -1 : 0;
-      if (depth < 0) malformed(at);
+      if (depth < 0) malformed(this.at);
     }
     const marks = nodes.filter((node) => node.marked);
-    if (depth !== 0 || listeners.some(({ mark }) => !marks[mark]?.open)) malformed(at);
-    return { nodes, listeners, marks: marks.length, after: [at, cut] };
+    if (depth !== 0 || listeners.some(({ mark }) => !marks[mark]?.open)) malformed(this.at);
+    return { nodes, listeners, marks: marks.length };
   }
 
-  while (at < ops.length) {
-    switch (ops[at++]) {
-      case 1: {
-        const known = number();
-        if (checks) {
-          templates.push(template());
-        } else {
-          const [template] = templates.slice(learnt, ++learnt);
-          [at, cut] = template.after;
-          to.learn(known, template);
-        }
-        break;
-      }
-      case 2: to.clone(number(), number(), number(), number()); break;
-      case 3: to.text(number(), string()); break;
-      case 4: to.attribute(number(), string(), string()); break;
-      case 5: to.absent(number(), string()); break;
-      case 6: {
-        const node = number();
-        const property = PROPERTIES[byte(PROPERTIES.length)];
-        if (property !== 'value' && property !== 'chosen') malformed(at);
-        to.property(node, property, string());
-        break;
-      }
-      case 7: {
-        const node = number();
-        const property = PROPERTIES[byte(PROPERTIES.length)];
-        if (property === 'value' || property === 'chosen') malformed(at);
-        to.property(node, property, byte(2) === 1);
-        break;
-      }
-      case 8: to.remove(number()); break;
-      case 9: to.move(number(), number(), number()); break;
-      default: malformed(at);
-    }
+  /** A property, which has to hold text or not. */
+  property(texts) {
+    const property = this.byte(PROPERTIES.length);
+    return TEXTS.includes(PROPERTIES[property]) === texts ? property : malformed(this.at);
   }
-  if (cut !== text.length) malformed(at);
+
+  whole() {
+    const steps = [];
+    const templates = [];
+    while (this.at < this.bytes.length) {
+      const operation = this.bytes[this.at++];
+      steps.push(operation);
+      switch (operation) {
+        case 1:
+          steps.push(this.number());
+          templates.push(this.template());
+          break;
+        case 2: steps.push(this.number(), this.number(), this.number(), this.number()); break;
+        case 3: steps.push(this.number(), this.cut, this.end()); break;
+        case 4: steps.push(this.number(), this.cut, this.end(), this.end()); break;
+        case 5: steps.push(this.number(), this.cut, this.end()); break;
+        case 6: steps.push(this.number(), this.property(true), this.cut, this.end()); break;
+        case 7: steps.push(this.number(), this.property(false), this.byte(2)); break;
+        case 8: steps.push(this.number()); break;
+        case 9: steps.push(this.number(), this.number(), this.number()); break;
+        default: malformed(this.at);
+      }
+    }
+    if (this.cut !== this.text.length) malformed(this.at);
+    return { steps, text: this.text, templates };
+  }
 }
 
-/** Does nothing: what is read for it is only checked. */
-const CHECK = {
-  clone() {}, text() {}, attribute() {}, absent() {}, property() {}, remove() {}, move() {},
-};
+/** Has each operation of a batch done, in its order. */
+function perform({ steps, text, templates }, to) {
+  let learnt = 0;
+  for (let at = 0; at < steps.length;) {
+    const operation = steps[at++];
+    const node = steps[at++];
+    switch (operation) {
+      case 1: to.learn(node, templates[learnt++]); break;
+      case 2: to.clone(node, steps[at++], steps[at++], steps[at++]); break;
+      case 3: to.text(node, text.slice(steps[at++], steps[at++])); break;
+      case 4: {
+        const [from, middle, end] = [steps[at++], steps[at++], steps[at++]];
+        to.attribute(node, text.slice(from, middle), text.slice(middle, end));
+        break;
+      }
+      case 5: to.absent(node, text.slice(steps[at++], steps[at++])); break;
+      case 6: to.property(node, PROPERTIES[steps[at++]], text.slice(steps[at++], steps[at++])); break;
+      case 7: to.property(node, PROPERTIES[steps[at++]], steps[at++] === 1); break;
+      case 8: to.remove(node); break;
+      case 9: to.move(node, steps[at++], steps[at++]); break;
+    }
+  }
+}
 
 /** A template's nodes, made once to be cloned, and the way to those that are marked. */
 function prepared({ nodes, listeners, marks }) {
@@ -218,7 +236,7 @@ function prepared({ nodes, listeners, marks }) {
     const here = listeners.filter((listener) => listener.mark === mark);
     return here.length > 0 ? here : null;
   });
-  return { content, ways, roots, heard, single: roots.length === 1 };
+  return { content, ways, roots, heard, single: roots.length === 1 ? content.firstChild : null };
 }
 
 /** The way to a node from one that was found before: which, and how often to go in (0) and on (1). */
@@ -243,6 +261,9 @@ function wayTo(node, found, content) {
 export class Surface {
   #root;
   #nodes = [];
+  // By the first number in a clone's root, how many there are; and the numbers of what holds clones.
+  #marks = [];
+  #holding = new Set();
   #templates = new Map();
   #spent = new WeakMap();
   #heard = new Set();
@@ -288,7 +309,7 @@ export class Surface {
   apply(buffer) {
     const batch = open(buffer);
     if (this.#templates.size === 0) this.#root.replaceChildren();
-    read(batch, this);
+    perform(batch, this);
     this.#takeAway();
     for (const [select, show] of this.#selects) show(select);
   }
@@ -315,7 +336,7 @@ export class Surface {
     const into = this.#node(parent);
     const next = before === 0 ? null : this.#node(before);
     const nodes = this.#nodes;
-    const clone = single ? content.firstChild.cloneNode(true) : content.cloneNode(true);
+    const clone = (single ?? content).cloneNode(true);
     const begin = single ? clone : clone.firstChild;
     for (let mark = 0; mark < ways.length; mark++) {
       const way = ways[mark];
@@ -325,16 +346,20 @@ export class Surface {
       }
       this.#give(node, first + mark, heard[mark]);
     }
-    if (single) {
-      carry(clone, first, ways.length);
-    } else {
-      let root = clone.firstChild;
-      for (const [from, marks] of roots) {
-        carry(root, first + from, marks);
-        root = root.nextSibling;
-      }
+    let root = begin;
+    for (const [from, marks] of roots) {
+      this.#carry(root, first + from, marks);
+      root = root.nextSibling;
     }
+    this.#holding.add(parent);
     this.#insert(into, clone, next);
+  }
+
+  /** Notes at the root of a clone which numbers stand in it. */
+  #carry(root, first, marks) {
+    if (marks === 0) return;
+    root[FIRST] = first;
+    this.#marks[first] = marks;
   }
 
   /** What was removed before is gone before something comes. */
@@ -379,6 +404,7 @@ export class Surface {
   move(number, parent, before) {
     const node = this.#node(number);
     this.#takeAway();
+    this.#holding.add(parent);
     this.#move(node, this.#node(parent), before === 0 ? null : this.#node(before));
   }
 
@@ -431,12 +457,19 @@ export class Surface {
     for (const [element, top, left] of scrolled) element.scrollTo(left, top);
   }
 
-  /** Forgets the numbers of everything in a node that is taken away. */
-  #forget(node) {
-    const first = node[FIRST];
-    if (first !== undefined) this.#nodes.fill(undefined, first, first + node[MARKS]);
-    if (this.#selects.size > 0) this.#selects.delete(node);
-    for (let child = node.firstChild; child; child = child.nextSibling) this.#forget(child);
+  /** Forgets the numbers of everything in a clone that is taken away, and in those that stand in it. */
+  #forget(root) {
+    const first = root[FIRST];
+    if (first === undefined) return;
+    const nodes = this.#nodes;
+    for (let number = first; number < first + this.#marks[first]; number++) {
+      const node = nodes[number];
+      if (this.#selects.size > 0) this.#selects.delete(node);
+      if (this.#holding.delete(number)) {
+        for (let child = node.firstChild; child; child = child.nextSibling) this.#forget(child);
+      }
+      nodes[number] = undefined;
+    }
   }
 
   /** Finds the listeners that an event reaches, from its target outwards, and tells of them. */
@@ -479,7 +512,7 @@ export class Surface {
   takeOver(buffer) {
     const batch = open(buffer);
     const sketch = new Sketch(this);
-    read(batch, sketch);
+    perform(batch, sketch);
     const counts = { kept: 0, built: 0, set: 0 };
     const used = [];
     this.#adopt(this.#root, sketch.nodes[0], counts, used);
@@ -515,7 +548,10 @@ export class Surface {
         counts.set += stands ? child.setAttributes(here) : 0;
       }
       if (child.number !== undefined) this.#give(here, child.number, child.listeners);
-      if (child.carries) carry(here, ...child.carries);
+      if (child.carries) {
+        this.#carry(here, ...child.carries);
+        this.#holding.add(sketch.number);
+      }
       // The text in a text area is what it began with; what it holds is its property.
       if (child.text === undefined && here.localName !== 'textarea') {
         this.#adopt(here, child, counts, used);
@@ -537,12 +573,6 @@ export class Surface {
   }
 }
 
-/** Notes on the root of a clone which numbers stand in it. */
-function carry(root, first, marks) {
-  root[FIRST] = first;
-  root[MARKS] = marks;
-}
-
 /** Whether a person has changed what a control held at first. */
 function isUsed(control) {
   if (control.options) {
@@ -556,7 +586,7 @@ function isUsed(control) {
 
 /** A view as the first batch describes it, before there are nodes for it. */
 class Sketch {
-  nodes = [{ children: [] }];
+  nodes = [{ number: 0, children: [] }];
   #surface;
   #templates = new Map();
 

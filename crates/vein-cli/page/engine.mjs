@@ -32,6 +32,8 @@ export class Refused extends Error {
 /** A module with its plans. */
 export class Engine {
   #exports;
+  #bytes8 = new Uint8Array(0);
+  #floats = new Float64Array(0);
   #pages = new Map();
   #busy = 0;
   #later = [];
@@ -74,7 +76,8 @@ export class Engine {
     const given = (at, length) => Wire.read(this.#bytes(at, length));
     const answer = (value) => {
       const bytes = Wire.write(value);
-      this.#bytes(this.#exports.vein_answer(bytes.length), bytes.length).set(bytes);
+      const place = this.#exports.vein_answer(bytes.length);
+      this.#memory.set(bytes, place);
     };
     return {
       ask: (page, name, nameLength, args, argsLength) => {
@@ -95,8 +98,18 @@ export class Engine {
     };
   }
 
+  /** The module's memory; it moves when it grows. */
+  get #memory() {
+    const { buffer } = this.#exports.memory;
+    if (this.#bytes8.buffer !== buffer) {
+      this.#bytes8 = new Uint8Array(buffer);
+      this.#floats = new Float64Array(buffer);
+    }
+    return this.#bytes8;
+  }
+
   #bytes(at, length) {
-    return new Uint8Array(this.#exports.memory.buffer, at, length);
+    return this.#memory.subarray(at, at + length);
   }
 
   /**
@@ -117,12 +130,16 @@ export class Engine {
     return page;
   }
 
-  /** Has the module do something, and gives what came of it: patches, what is told, when to call again. */
+  /**
+   * Has the module do something, and gives what came of it: patches, what is told, when to call again.
+   * The patches lie in the module's memory until it is told something else.
+   */
   run(page, command, given, now) {
     if (this.#stopped) throw new Refused(`the engine has stopped: ${this.#stopped.message}`);
     const bytes = given instanceof Uint8Array ? given : Wire.write(given);
     return this.#guarded(() => {
-      this.#bytes(this.#exports.vein_inbox(bytes.length), bytes.length).set(bytes);
+      const inbox = this.#exports.vein_inbox(bytes.length);
+      this.#memory.set(bytes, inbox);
       return this.#outcome(this.#exports.vein_do(page, NUMBERS[command], now));
     });
   }
@@ -156,11 +173,18 @@ export class Engine {
     if (at === 0) {
       throw new Refused('a pulse is under way: a function that is asked cannot change the page that asks it');
     }
-    const [patches, patchesLength, told, toldLength, due] = new Float64Array(this.#exports.memory.buffer, at, 5);
-    const outcome = { patches: null, told: null, due };
-    // The module's memory may grow and move: what is kept is copied.
-    if (patchesLength > 0) outcome.patches = this.#bytes(patches, patchesLength).slice().buffer;
-    if (toldLength > 0) outcome.told = Wire.read(this.#bytes(told, toldLength));
+    const bytes = this.#memory;
+    const numbers = this.#floats;
+    const place = at / 8;
+    const outcome = { patches: null, told: null, due: numbers[place + 4] };
+    const part = (number) => {
+      const begin = numbers[place + number];
+      const length = numbers[place + number + 1];
+      return length > 0 ? bytes.subarray(begin, begin + length) : null;
+    };
+    outcome.patches = part(0);
+    const told = part(2);
+    if (told) outcome.told = Wire.read(told);
     if (outcome.told?.error !== undefined) throw new Refused(outcome.told.error);
     return outcome;
   }
@@ -349,7 +373,7 @@ export class Page {
 
   /** What was due before now comes before what is done now. */
   #catchUp() {
-    while (this.#due <= this.#clock.now()) {
+    while (this.#due < Infinity && this.#due <= this.#clock.now()) {
       this.#follow(this.#engine.run(this.#number, 'advance', [], this.#clock.now()));
     }
   }
@@ -362,8 +386,8 @@ export class Page {
       this.#cancel = due < Infinity ? this.#clock.at(due, () => this.#wake()) : null;
     }
     if (patches) {
+      this.#seen?.patches?.(patches.slice().buffer);
       if (!taken) this.#surface.apply(patches);
-      this.#seen?.patches?.(patches);
     }
     if (!told) return;
     for (const problem of told.problems ?? []) console.warn(`Vein: ${problem}`);
