@@ -29,6 +29,40 @@ impl Program {
     /// # Errors
     /// The first place where the data does not fit, with the way to it from `path`.
     pub fn fit(&self, ty: TypeId, data: &Value, path: &str) -> Result<Value, Misfit> {
+        if self.fits_as_it_is(ty, data) {
+            return Ok(data.clone());
+        }
+        self.made_to_fit(ty, data, path)
+    }
+
+    /// Whether data is of a type, down to the program's own names of its fields in their order: then
+    /// nothing has to be built.
+    fn fits_as_it_is(&self, ty: TypeId, data: &Value) -> bool {
+        let all = |fields: &[(u32, TypeId)], record: &Record| {
+            record.len() == fields.len()
+                && record.iter().zip(fields).all(|((name, value), (known, ty))| {
+                    Arc::ptr_eq(name, &self.names[*known as usize])
+                        && self.fits_as_it_is(*ty, value)
+                })
+        };
+        match (&self.types[ty as usize], data) {
+            (Type::Null | Type::Optional(_), Value::Null)
+            | (Type::String, Value::String(_))
+            | (Type::Number, Value::Number(_))
+            | (Type::Boolean, Value::Boolean(_)) => true,
+            (Type::Optional(inner), data) => self.fits_as_it_is(*inner, data),
+            (Type::List(item), Value::List(items)) => {
+                items.iter().all(|data| self.fits_as_it_is(*item, data))
+            }
+            (Type::Record(fields), Value::Record(record)) => all(fields, record),
+            (Type::Shape(shape), Value::Record(record)) => {
+                all(&self.shapes[*shape as usize].fields, record)
+            }
+            _ => false,
+        }
+    }
+
+    fn made_to_fit(&self, ty: TypeId, data: &Value, path: &str) -> Result<Value, Misfit> {
         let wrong = || {
             Err(Misfit {
                 path: path.into(),
@@ -45,10 +79,11 @@ impl Program {
             {
                 Ok(data.clone())
             }
-            (Type::Optional(inner), data) => self.fit(*inner, data, path),
+            (Type::Optional(inner), data) => self.made_to_fit(*inner, data, path),
             (Type::List(item), Value::List(items)) => {
                 let items = items.iter().enumerate();
-                let items = items.map(|(i, data)| self.fit(*item, data, &format!("{path}[{i}]")));
+                let items =
+                    items.map(|(i, data)| self.made_to_fit(*item, data, &format!("{path}[{i}]")));
                 Ok(Value::list(items.collect::<Result<_, _>>()?))
             }
             (Type::Record(fields), Value::Record(data)) => self.record(fields, data, ty, path),
@@ -82,7 +117,7 @@ impl Program {
         let values = fields.iter().zip(names.iter()).map(|((_, ty), name)| {
             let path = format!("{path}.{name}");
             match data.get(name) {
-                Some(data) => self.fit(*ty, data, &path),
+                Some(data) => self.made_to_fit(*ty, data, &path),
                 None if matches!(self.types[*ty as usize], Type::Optional(_)) => Ok(Value::Null),
                 None => Err(Misfit {
                     path,

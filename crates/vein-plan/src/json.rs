@@ -2,22 +2,39 @@
 
 use crate::convert::Misfit;
 use crate::number;
+use crate::program::Location;
 use crate::text::Text;
 use crate::value::{Name, Value};
-use serde::de::{Deserializer, MapAccess, Visitor};
-use serde_json::value::RawValue;
 
 /// How deep lists and records may stand in each other.
 const DEEPEST: usize = 128;
 
 /// Why a text was not read as JSON.
-#[derive(Debug)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Unreadable {
-    /// It is not JSON (RFC 8259); the error says where.
-    NotJson(serde_json::Error),
+    /// It is not JSON (RFC 8259).
+    NotJson(NotJson),
     /// It is, but a value in it cannot be held: its path and why.
     Value(Misfit),
 }
+
+/// Where a text leaves the grammar of JSON, and how.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NotJson {
+    /// What is wrong.
+    pub problem: &'static str,
+    /// The place.
+    pub location: Location,
+}
+
+impl std::fmt::Display for NotJson {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let Location { line, column } = self.location;
+        write!(f, "{}, at line {line}, column {column}", self.problem)
+    }
+}
+
+impl std::error::Error for NotJson {}
 
 impl std::fmt::Display for Unreadable {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -43,125 +60,266 @@ impl std::error::Error for Unreadable {}
 /// A text that is not JSON; a number beyond the largest double, where ECMAScript would say
 /// infinity; names that hold half a character; more than 128 lists and records in each other.
 pub fn parse(text: &str) -> Result<Value, Unreadable> {
-    let raw: &RawValue = serde_json::from_str(text).map_err(Unreadable::NotJson)?;
+    let mut grammar = Scanner { text, at: 0 };
+    grammar.check().map_err(|problem| {
+        let before = &text[..grammar.at];
+        let line = before.matches('\n').count() as u32 + 1;
+        let column = before.chars().rev().take_while(|c| *c != '\n').count() as u32 + 1;
+        Unreadable::NotJson(NotJson { problem, location: Location { line, column } })
+    })?;
     let mut path = String::new();
-    read(raw.get(), &mut path, 0).map_err(|problem| {
+    Scanner { text, at: 0 }.value(&mut path, 0).map_err(|problem| {
         let path = if path.is_empty() { "the data".into() } else { path };
         Unreadable::Value(Misfit { path, problem })
     })
 }
 
-/// Reads a value whose form is known to be right; on failure `path` leads to the place.
-fn read(text: &str, path: &mut String, depth: usize) -> Result<Value, String> {
-    let first = text.as_bytes().first();
-    if matches!(first, Some(b'[' | b'{')) && depth == DEEPEST {
-        return Err(format!("more than {DEEPEST} lists and records in each other"));
-    }
-    let plainly = |error: serde_json::Error| error.to_string();
-    match first {
-        Some(b'n') => Ok(Value::Null),
-        Some(b't') => Ok(true.into()),
-        Some(b'f') => Ok(false.into()),
-        Some(b'"') => {
-            let mut reader = serde_json::Deserializer::from_str(text);
-            reader.deserialize_bytes(Units).map(Value::String).map_err(plainly)
-        }
-        Some(b'[') => {
-            let items: Vec<&RawValue> = serde_json::from_str(text).map_err(plainly)?;
-            let items = items.into_iter().enumerate();
-            let items = items
-                .map(|(i, raw)| step(path, |path| path.push_str(&format!("[{i}]")), raw, depth));
-            Ok(Value::list(items.collect::<Result<_, _>>()?))
-        }
-        Some(b'{') => {
-            let mut reader = serde_json::Deserializer::from_str(text);
-            let fields = reader
-                .deserialize_map(Fields)
-                .map_err(|_| "the name of a field holds half of a surrogate pair".to_owned())?;
-            let fields = fields.into_iter().map(|(name, raw)| {
-                let dot = |path: &mut String| {
-                    path.push_str(if path.is_empty() { "" } else { "." });
-                    path.push_str(&name);
-                };
-                let value = step(path, dot, raw, depth)?;
-                Ok((Name::from(name), value))
-            });
-            Ok(Value::record(fields.collect::<Result<Vec<_>, String>>()?))
-        }
-        _ => match text.parse() {
-            Ok(n) if f64::is_finite(n) => Ok(Value::Number(n)),
-            _ => Err(format!("the number {text} is too large")),
-        },
-    }
+const ENDS: &str = "the text ends too early";
+
+struct Scanner<'a> {
+    text: &'a str,
+    at: usize,
 }
 
-/// Reads what is one step further in.
-fn step(
-    path: &mut String,
-    take: impl FnOnce(&mut String),
-    raw: &RawValue,
-    depth: usize,
-) -> Result<Value, String> {
-    let len = path.len();
-    take(path);
-    let value = read(raw.get(), path, depth + 1)?;
-    path.truncate(len);
-    Ok(value)
-}
-
-/// A string as serde_json gives it in bytes: UTF-8, in which halves of pairs stand as if they
-/// were characters (WTF-8).
-struct Units;
-
-impl Visitor<'_> for Units {
-    type Value = Text;
-
-    fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str("a string")
+impl<'a> Scanner<'a> {
+    fn peek(&self) -> Option<u8> {
+        self.text.as_bytes().get(self.at).copied()
     }
 
-    fn visit_bytes<E>(self, bytes: &[u8]) -> Result<Text, E> {
-        if let Ok(text) = std::str::from_utf8(bytes) {
-            return Ok(text.into());
+    /// Goes on over white space; gives what comes then.
+    fn next(&mut self) -> Option<u8> {
+        while matches!(self.peek(), Some(b' ' | b'\t' | b'\n' | b'\r')) {
+            self.at += 1;
         }
-        let mut units = Vec::new();
-        let mut rest = bytes;
-        while let [first, after @ ..] = rest {
-            // The first byte says how many follow, each with six bits.
-            let (bits, more) = match first {
-                0..=0x7f => (u32::from(*first), 0),
-                0xc0..=0xdf => (u32::from(first & 0x1f), 1),
-                0xe0..=0xef => (u32::from(first & 0x0f), 2),
-                _ => (u32::from(first & 0x07), 3),
-            };
-            let (tail, after) = after.split_at(more.min(after.len()));
-            let code = tail.iter().fold(bits, |code, byte| code << 6 | u32::from(byte & 0x3f));
-            match char::from_u32(code) {
-                Some(c) => units.extend_from_slice(c.encode_utf16(&mut [0; 2])),
-                None => units.push(code as u16),
+        self.peek()
+    }
+
+    /// Goes over a whole text by the grammar. What is open stands in a list, so that a text of any
+    /// depth can be gone over.
+    fn check(&mut self) -> Result<(), &'static str> {
+        let mut open = Vec::new();
+        loop {
+            match self.next().ok_or(ENDS)? {
+                bracket @ (b'[' | b'{') => {
+                    self.at += 1;
+                    // `]` and `}` stand two after what they close.
+                    let close = bracket + 2;
+                    open.push(close);
+                    if self.next() != Some(close) {
+                        if close == b'}' {
+                            self.check_name()?;
+                        }
+                        continue;
+                    }
+                }
+                b'"' => self.check_string()?,
+                b'-' | b'0'..=b'9' => self.check_number()?,
+                _ => self.check_word()?,
             }
-            rest = after;
+            // A value is over, and maybe what it stands in.
+            loop {
+                match (self.next(), open.last().copied()) {
+                    (None, None) => return Ok(()),
+                    (None, Some(_)) => return Err(ENDS),
+                    (Some(_), None) => return Err("expected nothing more"),
+                    (Some(b','), Some(close)) => {
+                        self.at += 1;
+                        if close == b'}' {
+                            self.check_name()?;
+                        }
+                        break;
+                    }
+                    (Some(byte), Some(close)) if byte == close => {
+                        self.at += 1;
+                        open.pop();
+                    }
+                    (Some(_), Some(b']')) => return Err("expected `,` or `]`"),
+                    (Some(_), Some(_)) => return Err("expected `,` or `}`"),
+                }
+            }
         }
-        Ok(Text::from_units(units))
-    }
-}
-
-/// The fields of an object, still to be read.
-struct Fields;
-
-impl<'de> Visitor<'de> for Fields {
-    type Value = Vec<(String, &'de RawValue)>;
-
-    fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str("an object")
     }
 
-    fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
-        let mut fields = Vec::new();
-        while let Some(field) = map.next_entry()? {
-            fields.push(field);
+    fn check_name(&mut self) -> Result<(), &'static str> {
+        match self.next().ok_or(ENDS)? {
+            b'"' => self.check_string()?,
+            _ => return Err("expected a name in double quotes"),
         }
-        Ok(fields)
+        match self.next().ok_or(ENDS)? {
+            b':' => self.at += 1,
+            _ => return Err("expected `:`"),
+        }
+        Ok(())
+    }
+
+    fn check_string(&mut self) -> Result<(), &'static str> {
+        self.at += 1;
+        loop {
+            match self.peek().ok_or(ENDS)? {
+                b'"' => break,
+                0..0x20 => return Err("write this character as an escape"),
+                b'\\' => {
+                    self.at += 1;
+                    match self.peek().ok_or(ENDS)? {
+                        b'"' | b'\\' | b'/' | b'b' | b'f' | b'n' | b'r' | b't' => {}
+                        b'u' => {
+                            for _ in 0..4 {
+                                self.at += 1;
+                                if !self.peek().ok_or(ENDS)?.is_ascii_hexdigit() {
+                                    return Err("expected four hexadecimal digits");
+                                }
+                            }
+                        }
+                        _ => return Err("there is no such escape"),
+                    }
+                }
+                _ => {}
+            }
+            self.at += 1;
+        }
+        self.at += 1;
+        Ok(())
+    }
+
+    fn check_number(&mut self) -> Result<(), &'static str> {
+        if self.peek() == Some(b'-') {
+            self.at += 1;
+        }
+        if self.peek() == Some(b'0') {
+            self.at += 1;
+        } else {
+            self.check_digits()?;
+        }
+        if matches!(self.peek(), Some(b'0'..=b'9')) {
+            return Err("a number does not begin with a zero");
+        }
+        if self.peek() == Some(b'.') {
+            self.at += 1;
+            self.check_digits()?;
+        }
+        if let Some(b'e' | b'E') = self.peek() {
+            self.at += 1;
+            if let Some(b'+' | b'-') = self.peek() {
+                self.at += 1;
+            }
+            self.check_digits()?;
+        }
+        Ok(())
+    }
+
+    fn check_digits(&mut self) -> Result<(), &'static str> {
+        let from = self.at;
+        while matches!(self.peek(), Some(b'0'..=b'9')) {
+            self.at += 1;
+        }
+        if self.at > from { Ok(()) } else { Err("expected a digit") }
+    }
+
+    fn check_word(&mut self) -> Result<(), &'static str> {
+        let rest = &self.text[self.at..];
+        let word = ["null", "true", "false"].into_iter().find(|word| rest.starts_with(word));
+        self.at += word.ok_or("expected a value")?.len();
+        Ok(())
+    }
+
+    /// Reads a value whose form is right; on failure `path` leads to the place.
+    fn value(&mut self, path: &mut String, depth: usize) -> Result<Value, String> {
+        let first = self.next();
+        if matches!(first, Some(b'[' | b'{')) && depth == DEEPEST {
+            return Err(format!("more than {DEEPEST} lists and records in each other"));
+        }
+        match first {
+            Some(b'"') => Ok(Value::String(self.string())),
+            Some(b'[') => {
+                let mut items = Vec::new();
+                while !self.ends(b']') {
+                    let len = path.len();
+                    path.push_str(&format!("[{}]", items.len()));
+                    items.push(self.value(path, depth + 1)?);
+                    path.truncate(len);
+                }
+                Ok(Value::list(items))
+            }
+            Some(b'{') => {
+                let mut fields = Vec::new();
+                while !self.ends(b'}') {
+                    let name = self.string();
+                    let name = name
+                        .as_str()
+                        .ok_or("the name of a field holds half of a surrogate pair")?;
+                    let len = path.len();
+                    path.push_str(if path.is_empty() { "" } else { "." });
+                    path.push_str(name);
+                    self.next();
+                    self.at += 1;
+                    fields.push((Name::from(name), self.value(path, depth + 1)?));
+                    path.truncate(len);
+                }
+                Ok(Value::record(fields))
+            }
+            _ => self.plain(),
+        }
+    }
+
+    /// Whether a list or record is over; else goes to its next item, over a bracket or comma.
+    fn ends(&mut self, close: u8) -> bool {
+        if self.next() != Some(close) {
+            self.at += 1;
+        }
+        let ends = self.next() == Some(close);
+        self.at += usize::from(ends);
+        ends
+    }
+
+    /// A number or a word.
+    fn plain(&mut self) -> Result<Value, String> {
+        let rest = &self.text[self.at..];
+        let ends = |c: char| !c.is_ascii_alphanumeric() && !matches!(c, '.' | '+' | '-');
+        let text = &rest[..rest.find(ends).unwrap_or(rest.len())];
+        self.at += text.len();
+        match text {
+            "null" => Ok(Value::Null),
+            "true" => Ok(true.into()),
+            "false" => Ok(false.into()),
+            number => match number.parse() {
+                Ok(n) if f64::is_finite(n) => Ok(Value::Number(n)),
+                _ => Err(format!("the number {number} is too large")),
+            },
+        }
+    }
+
+    fn string(&mut self) -> Text {
+        self.next();
+        self.at += 1;
+        let mut units: Vec<u16> = Vec::new();
+        loop {
+            let rest = &self.text[self.at..];
+            let plain = &rest[..rest.find(['"', '\\']).unwrap_or(rest.len())];
+            self.at += plain.len() + 1;
+            let ends = rest.as_bytes().get(plain.len()) != Some(&b'\\');
+            if ends && units.is_empty() {
+                return plain.into();
+            }
+            units.extend(plain.encode_utf16());
+            if ends {
+                return Text::from_units(units);
+            }
+            let escape = self.peek();
+            self.at += 1;
+            units.push(match escape {
+                Some(b'u') => {
+                    let digits = self.text.get(self.at..self.at + 4).unwrap_or("");
+                    self.at += 4;
+                    u16::from_str_radix(digits, 16).unwrap_or(0)
+                }
+                Some(b'b') => 0x08,
+                Some(b'f') => 0x0c,
+                Some(b'n') => 0x0a,
+                Some(b'r') => 0x0d,
+                Some(b't') => 0x09,
+                other => other.unwrap_or(0).into(),
+            });
+        }
     }
 }
 

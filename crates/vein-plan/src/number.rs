@@ -12,7 +12,7 @@ use compact_str::{CompactString, ToCompactString};
 /// assert_eq!(to_text(-0.0).to_string(), "0");
 /// ```
 pub fn to_text(n: f64) -> Text {
-    Text::from(ryu_js::Buffer::new().format(n))
+    Text::from(&*shown(n))
 }
 
 /// What [`to_text`] gives, for showing: it takes no allocation, and little time for integers.
@@ -20,7 +20,83 @@ pub(crate) fn shown(n: f64) -> CompactString {
     if n.trunc() == n && n.abs() < 1e15 {
         return (n as i64).to_compact_string();
     }
-    ryu_js::Buffer::new().format(n).into()
+    if !n.is_finite() {
+        return if n.is_nan() {
+            "NaN"
+        } else if n > 0.0 {
+            "Infinity"
+        } else {
+            "-Infinity"
+        }
+        .into();
+    }
+    // Rust writes the shortest digits that mean this double, of several the closest, as the standard
+    // asks: `-d.ddde-7`. Where the point goes is the standard's own affair.
+    let written = format!("{n:e}");
+    let (digits, exponent) = written.split_once('e').unwrap_or((&written, "0"));
+    let (sign, digits) = match digits.strip_prefix('-') {
+        Some(digits) => ("-", digits),
+        None => ("", digits),
+    };
+    // The point stands before this digit.
+    let point = exponent.parse().unwrap_or(0) + 1;
+    let digits = evened(digits.replace('.', ""), point, n.abs());
+    let (len, mut out) = (digits.len() as i32, CompactString::from(sign));
+    match point {
+        _ if len <= point && point <= 21 => {
+            out.push_str(&digits);
+            (len..point).for_each(|_| out.push('0'));
+        }
+        1..=21 => {
+            let (whole, fraction) = digits.split_at(point as usize);
+            [whole, ".", fraction].into_iter().for_each(|piece| out.push_str(piece));
+        }
+        -5..=0 => {
+            out.push_str("0.");
+            (point..0).for_each(|_| out.push('0'));
+            out.push_str(&digits);
+        }
+        _ => {
+            let (first, rest) = digits.split_at(1);
+            out.push_str(first);
+            if !rest.is_empty() {
+                out.push('.');
+                out.push_str(rest);
+            }
+            out.push_str(if point > 0 { "e+" } else { "e-" });
+            out.push_str(&(point - 1).abs().to_compact_string());
+        }
+    }
+    out
+}
+
+/// Of two shortest rows of digits that are equally close to a number, the standard means the even one.
+fn evened(digits: String, point: i32, n: f64) -> String {
+    let Some(head) = digits.strip_suffix(['1', '3', '5', '7', '9']) else { return digits };
+    let (mantissa, exponent) = parts_of(n);
+    // The number lies in the middle between two such rows where it is an odd number of halves of
+    // what its last digit counts, which is ten to the minus `places`.
+    let places = digits.len() as i32 - point;
+    let halves = mantissa.trailing_zeros() as i32 + exponent + 1 + places;
+    let divides = |fives: i32| mantissa % 5u64.pow(fives as u32) == 0;
+    if halves != 0 || places < -22 || (places < 0 && !divides(-places)) {
+        return digits;
+    }
+    let last = digits.as_bytes()[head.len()];
+    let means = |last: &u8| format!("{head}{}e{}", *last as char, -places).parse() == Ok(n);
+    match [last - 1, last + 1].iter().find(|last| means(last)) {
+        Some(even) => format!("{head}{}", *even as char),
+        None => digits,
+    }
+}
+
+/// A number that is not negative as a whole number times a power of two.
+fn parts_of(n: f64) -> (u64, i32) {
+    let bits = n.to_bits();
+    match (bits & ((1 << 52) - 1), (bits >> 52) as i32) {
+        (fraction, 0) => (fraction, -1074),
+        (fraction, exponent) => (fraction | 1 << 52, exponent - 1075),
+    }
 }
 
 /// `Number.prototype.toFixed`; `digits` outside 0 to 100 is clamped.
@@ -29,7 +105,75 @@ pub fn to_fixed(n: f64, digits: f64) -> Text {
     if !n.is_finite() || n.abs() >= 1e21 {
         return to_text(n);
     }
-    Text::from(ryu_js::Buffer::new().format_to_fixed(n, digits as u8))
+    // The double times a power of ten is rounded to the nearest whole number, of two to the greater.
+    let (mantissa, exponent) = parts_of(n.abs());
+    let mut whole = Whole(vec![mantissa as u32, (mantissa >> 32) as u32]);
+    (0..digits).for_each(|_| whole.multiply_add(10, 0));
+    for _ in 0..exponent {
+        whole.multiply_add(2, 0);
+    }
+    if exponent < 0 {
+        whole.halve_times(exponent.unsigned_abs());
+    }
+    let mut out = whole.to_decimal();
+    if out.len() <= digits {
+        out.insert_str(0, &"0".repeat(digits + 1 - out.len()));
+    }
+    if digits > 0 {
+        out.insert(out.len() - digits, '.');
+    }
+    if n < 0.0 {
+        out.insert(0, '-');
+    }
+    out.into()
+}
+
+/// A whole number of any size, its lowest 32 bits first.
+struct Whole(Vec<u32>);
+
+impl Whole {
+    fn multiply_add(&mut self, factor: u32, more: u32) {
+        let mut carry = u64::from(more);
+        for word in &mut self.0 {
+            carry += u64::from(*word) * u64::from(factor);
+            *word = carry as u32;
+            carry >>= 32;
+        }
+        if carry > 0 {
+            self.0.push(carry as u32);
+        }
+    }
+
+    /// Halves it so many times, to the nearest whole number, and of two to the greater.
+    fn halve_times(&mut self, times: u32) {
+        let (words, bits) = ((times - 1) as usize / 32, (times - 1) % 32);
+        self.0.drain(..words.min(self.0.len()));
+        // All but the last at once; the last says which way to round.
+        let mut above = 0;
+        for word in self.0.iter_mut().rev() {
+            let whole = (u64::from(above) << 32 | u64::from(*word)) >> bits;
+            (above, *word) = (*word, whole as u32);
+        }
+        let up = self.0.first().is_some_and(|lowest| lowest & 1 == 1);
+        let mut above = 0;
+        for word in self.0.iter_mut().rev() {
+            (above, *word) = (*word & 1, above << 31 | *word >> 1);
+        }
+        self.multiply_add(1, u32::from(up));
+    }
+
+    fn to_decimal(mut self) -> String {
+        let mut digits = Vec::new();
+        while self.0.iter().any(|word| *word != 0) {
+            let mut rest = 0;
+            for word in self.0.iter_mut().rev() {
+                let whole = rest << 32 | u64::from(*word);
+                (*word, rest) = ((whole / 10) as u32, whole % 10);
+            }
+            digits.push(b'0' + rest as u8);
+        }
+        digits.into_iter().rev().map(char::from).collect()
+    }
 }
 
 /// `ToIntegerOrInfinity`, then clamped to `0..=most`.

@@ -48,10 +48,12 @@ impl PartKind {
             PartKind::Property(crate::Property::Value) => Shown::Text(text()),
             PartKind::Property(crate::Property::Chosen) => {
                 let values = match value {
-                    Value::List(items) => items.iter().map(|i| i.to_text().to_string()).collect(),
+                    Value::List(items) => {
+                        items.iter().map(|i| Value::from(&*i.to_text().to_utf8())).collect()
+                    }
                     _ => Vec::new(),
                 };
-                Shown::Text(serde_json::Value::from(values).to_string().into())
+                Shown::Text(crate::json::stringify(&Value::list(values)).to_utf8().into())
             }
             PartKind::Property(_) => Shown::Flag(value.truthy()),
             PartKind::Attribute(_, form) => match (form, value) {

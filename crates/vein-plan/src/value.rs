@@ -56,6 +56,16 @@ impl Record {
         Record { names, values }
     }
 
+    /// How many fields it has.
+    pub fn len(&self) -> usize {
+        self.values.len()
+    }
+
+    /// Whether it has no fields.
+    pub fn is_empty(&self) -> bool {
+        self.values.is_empty()
+    }
+
     /// The value of a field.
     pub fn get(&self, name: &str) -> Option<&Value> {
         self.position(name).map(|at| &self.values[at])

@@ -7,11 +7,13 @@ use crate::engine::{Command, Engine, Outcome};
 use crate::wire;
 use std::cell::RefCell;
 use vein_plan::members::{MEMBERS, Member};
-use vein_plan::{Text, Value};
+use vein_plan::{Name, Text, Value};
 use vein_runtime::{Pulse, Runtime};
 
 thread_local! {
     static ENGINE: RefCell<Engine> = RefCell::default();
+    /// The names of the program's fields.
+    static NAMES: RefCell<Vec<Name>> = const { RefCell::new(Vec::new()) };
     /// What the script says with a command.
     static INBOX: RefCell<Vec<u8>> = RefCell::default();
     /// What the script answers while a command runs.
@@ -128,13 +130,23 @@ pub(crate) fn act(page: usize, act: impl FnOnce(&mut Runtime) -> Option<Pulse>) 
     done
 }
 
+/// Has what the script says use the names of the program's own fields.
+pub(crate) fn know(names: &[Name]) {
+    NAMES.set(names.to_vec());
+}
+
+/// Reads a value that the script wrote.
+pub(crate) fn read(bytes: &[u8]) -> Option<Value> {
+    NAMES.with_borrow(|names| wire::read(bytes, names))
+}
+
 /// Has the script answer a function at once.
 pub(crate) fn ask(page: usize, name: &str, args: &[Value]) -> Result<Value, String> {
     let mut bytes = Vec::new();
     wire::write(&Value::list(args.to_vec()), &mut bytes);
     ANSWER.with_borrow_mut(Vec::clear);
     outside::ask(page as u32, name.as_ptr(), name.len(), bytes.as_ptr(), bytes.len());
-    match ANSWER.with_borrow(|answer| wire::read(answer)) {
+    match ANSWER.with_borrow(|answer| read(answer)) {
         Some(Value::List(answer)) => match &answer[..] {
             [value] => Ok(value.clone()),
             [_, reason, ..] => Err(reason.to_text().to_string()),
@@ -152,7 +164,7 @@ pub(crate) fn format(page: usize, member: Member, args: &[Value]) -> Text {
     let info = MEMBERS.iter().find(|info| info.member == member);
     let name = info.map_or("", |info| info.name);
     outside::format(page as u32, name.as_ptr(), name.len(), bytes.as_ptr(), bytes.len());
-    match ANSWER.with_borrow(|answer| wire::read(answer)) {
+    match ANSWER.with_borrow(|answer| read(answer)) {
         Some(Value::String(text)) => text,
         _ => args.first().map_or(Text::from(""), Value::to_text),
     }

@@ -1,7 +1,7 @@
 //! Pages at work, told by commands what to do, and what comes of each command.
 
 use crate::answering::{self, Question};
-use crate::wire;
+use crate::{boundary, wire};
 use rustc_hash::FxHashSet;
 use std::sync::Arc;
 use vein_plan::{Answers, EventField, Name, Program, Record, Value};
@@ -129,13 +129,14 @@ impl Engine {
         if command == Command::Load {
             return match Program::from_bytes(given) {
                 Ok(program) => {
+                    boundary::know(&program.names);
                     self.program = Some(Arc::new(program));
                     Outcome { due: f64::INFINITY, ..Outcome::default() }
                 }
                 Err(error) => failed(error),
             };
         }
-        let given = match wire::read(given) {
+        let given = match boundary::read(given) {
             Some(Value::List(given)) => given,
             _ => return failed("what the page's script says cannot be read"),
         };

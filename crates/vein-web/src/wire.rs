@@ -55,7 +55,7 @@ pub fn write(value: &Value, out: &mut Vec<u8>) {
         }
         Value::Record(record) => {
             out.push(RECORD);
-            write_count(record.iter().count(), out);
+            write_count(record.len(), out);
             for (name, value) in record.iter() {
                 write_text(name, out);
                 write(value, out);
@@ -77,24 +77,26 @@ fn write_text(text: &str, out: &mut Vec<u8>) {
     out.extend_from_slice(text.as_bytes());
 }
 
-/// Reads a value that takes up all of some bytes; `None` where they are not one.
+/// Reads a value that takes up all of some bytes; `None` where they are not one. Fields that are called as
+/// one of `names` get that very name, so that whoever looks for it need not compare letters.
 ///
 /// ```
 /// use vein_plan::Value;
 /// use vein_web::wire::{read, write};
 /// let mut bytes = Vec::new();
 /// write(&Value::from(57.5), &mut bytes);
-/// assert!(matches!(read(&bytes), Some(Value::Number(litres)) if litres == 57.5));
-/// assert!(read(&bytes[1..]).is_none());
+/// assert!(matches!(read(&bytes, &[]), Some(Value::Number(litres)) if litres == 57.5));
+/// assert!(read(&bytes[1..], &[]).is_none());
 /// ```
-pub fn read(bytes: &[u8]) -> Option<Value> {
-    let mut reader = Reader { bytes, names: Vec::new() };
+pub fn read(bytes: &[u8], names: &[Name]) -> Option<Value> {
+    let mut reader = Reader { bytes, known: names, names: Vec::new() };
     let value = reader.value(DEEPEST)?;
     reader.bytes.is_empty().then_some(value)
 }
 
 struct Reader<'a> {
     bytes: &'a [u8],
+    known: &'a [Name],
     /// The names of the records that were read last: a list's items share theirs.
     names: Vec<Arc<[Name]>>,
 }
@@ -169,9 +171,10 @@ impl<'a> Reader<'a> {
         if known.len() == count && known.iter().zip(&names).all(|(known, name)| **known == **name) {
             return Some(Value::Record(Arc::new(Record::with_names(known, values))));
         }
-        let names = names.into_iter().map(Name::from);
+        let own = |name: &str| self.known.iter().find(|known| ***known == *name).cloned();
+        let names = names.into_iter().map(|name| own(name).unwrap_or_else(|| name.into()));
         let record = Record::new(names.zip(values));
-        if record.iter().count() == count {
+        if record.len() == count {
             self.names[level] = record.iter().map(|(name, _)| name.clone()).collect();
         }
         Some(Value::Record(Arc::new(record)))
@@ -203,7 +206,7 @@ mod tests {
 
     #[test]
     fn what_is_written_is_read() {
-        let (value, back) = (beds(), read(&written(&beds())).expect("whole"));
+        let (value, back) = (beds(), read(&written(&beds()), &[]).expect("whole"));
         assert_eq!(format!("{value:?}"), format!("{back:?}"));
     }
 
@@ -211,16 +214,16 @@ mod tests {
     fn cut_or_damaged_bytes_are_refused_and_nothing_panics() {
         let bytes = written(&beds());
         for end in 0..bytes.len() {
-            assert!(read(&bytes[..end]).is_none(), "cut at {end}");
+            assert!(read(&bytes[..end], &[]).is_none(), "cut at {end}");
         }
         for at in 0..bytes.len() {
             for bit in 0..8 {
                 let mut damaged = bytes.clone();
                 damaged[at] ^= 1 << bit;
-                let _ = read(&damaged);
+                let _ = read(&damaged, &[]);
             }
         }
-        assert!(read(&[LIST, 0xff, 0xff, 0xff, 0x7f]).is_none(), "a count that was made up");
+        assert!(read(&[LIST, 0xff, 0xff, 0xff, 0x7f], &[]).is_none(), "a count that was made up");
     }
 
     #[test]
@@ -230,7 +233,7 @@ mod tests {
             bytes.push(NULL);
             bytes
         };
-        assert!(read(&nested(DEEPEST)).is_some());
-        assert!(read(&nested(DEEPEST + 1)).is_none());
+        assert!(read(&nested(DEEPEST), &[]).is_some());
+        assert!(read(&nested(DEEPEST + 1), &[]).is_none());
     }
 }

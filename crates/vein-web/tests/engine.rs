@@ -77,7 +77,7 @@ fn plans() -> Vec<u8> {
 
 /// What is told under a name; `null` where it is not.
 fn said(outcome: &Outcome, name: &str) -> Value {
-    match wire::read(&outcome.told) {
+    match wire::read(&outcome.told, &[]) {
         Some(Value::Record(record)) => record.get(name).cloned().unwrap_or_default(),
         _ => Value::Null,
     }

@@ -109,13 +109,21 @@ fn what_cannot_be_held_is_told_with_its_place() {
 #[test]
 fn what_is_not_json_is_told_with_line_and_column() {
     for (text, error) in [
-        ("", "EOF while parsing a value at line 1 column 0"),
-        ("{\n  'a': 1\n}", "key must be a string at line 2 column 3"),
-        ("[1, 2,]", "expected value at line 1 column 7"),
-        ("[1] 2", "trailing characters at line 1 column 5"),
-        ("NaN", "expected value at line 1 column 1"),
-        ("\"\\x41\"", "invalid escape at line 1 column 3"),
-        ("01", "invalid number at line 1 column 2"),
+        ("", "the text ends too early, at line 1, column 1"),
+        ("[1, {\n \"é\": ", "the text ends too early, at line 2, column 7"),
+        ("{\n  'a': 1\n}", "expected a name in double quotes, at line 2, column 3"),
+        ("{\"a\" 1}", "expected `:`, at line 1, column 6"),
+        ("[1, 2,]", "expected a value, at line 1, column 7"),
+        ("[1 2]", "expected `,` or `]`, at line 1, column 4"),
+        ("{\"a\": 1]", "expected `,` or `}`, at line 1, column 8"),
+        ("[1] 2", "expected nothing more, at line 1, column 5"),
+        ("NaN", "expected a value, at line 1, column 1"),
+        ("\"\\x41\"", "there is no such escape, at line 1, column 3"),
+        ("\"\\u41\"", "expected four hexadecimal digits, at line 1, column 6"),
+        ("\"a\tb\"", "write this character as an escape, at line 1, column 3"),
+        ("01", "a number does not begin with a zero, at line 1, column 2"),
+        ("-", "expected a digit, at line 1, column 2"),
+        ("1.e3", "expected a digit, at line 1, column 3"),
     ] {
         match parse(text) {
             Err(error_found @ Unreadable::NotJson(_)) => {

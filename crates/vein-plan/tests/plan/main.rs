@@ -3,4 +3,5 @@
 mod convert;
 mod follow;
 mod json;
+mod numbers;
 mod verify;
