@@ -4,7 +4,6 @@
 use crate::members::Member;
 use crate::ops::{Binary, Logical, Unary};
 use crate::text::Text;
-use serde::{Deserialize, Serialize};
 
 /// An expression's place in its plan's table.
 pub type ExprId = u32;
@@ -18,7 +17,7 @@ pub type LocalId = u32;
 pub type NameId = u32;
 
 /// An expression.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Expr {
     /// `null`
     Null,
@@ -61,7 +60,7 @@ pub enum Expr {
 }
 
 /// An arrow function: its parameters are locals, missing ones are not bound.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Function {
     /// Where the arguments go, in order.
     pub params: Vec<LocalId>,
@@ -70,7 +69,7 @@ pub struct Function {
 }
 
 /// One piece of a concatenation.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Piece {
     /// Text as it stands.
     Static(Text),
@@ -81,7 +80,7 @@ pub enum Piece {
 }
 
 /// One item of an array literal.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Item {
     /// A single item.
     One(ExprId),
@@ -90,7 +89,7 @@ pub enum Item {
 }
 
 /// One field of an object literal.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Field {
     /// `name: value`
     One(NameId, ExprId),
@@ -99,7 +98,7 @@ pub enum Field {
 }
 
 /// What a statement writes to: a cell, or something inside one.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Place {
     /// The cell.
     pub cell: CellId,
@@ -108,7 +107,7 @@ pub struct Place {
 }
 
 /// One step of the way into a cell's value.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum PlaceStep {
     /// `.name`
     Field(NameId),
@@ -117,7 +116,7 @@ pub enum PlaceStep {
 }
 
 /// A statement.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Stmt {
     /// `const name = value`
     Let(LocalId, ExprId),
@@ -147,7 +146,7 @@ pub enum Stmt {
 pub type Body = Vec<StmtId>;
 
 /// A method that changes a list in place.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum ListEdit {
     /// `push(…)`
     Push(Vec<ExprId>),

@@ -5,14 +5,15 @@
 //! | 4 | `VEIN` in ASCII |
 //! | 2 | version, little endian |
 //! | 4 | CRC-32 of what follows, little endian |
-//! | rest | the program in the postcard format |
+//! | rest | the program's tables, as the module `stored` writes them |
 
 use crate::program::Program;
+use crate::stored::{Bytes, Stored};
 use crate::verify::{Flaw, verify};
 
 const LABEL: &[u8; 4] = b"VEIN";
 /// The version that this crate writes, and the only one that it reads.
-pub const VERSION: u16 = 4;
+pub const VERSION: u16 = 5;
 const HEADER: usize = 10;
 
 /// Why bytes were refused as a program.
@@ -49,8 +50,8 @@ impl Program {
     pub fn to_bytes(&self) -> Vec<u8> {
         let mut out = LABEL.to_vec();
         out.extend_from_slice(&VERSION.to_le_bytes());
-        // A program holds nothing that the format could refuse.
-        let body = postcard::to_stdvec(self).unwrap_or_default();
+        let mut body = Vec::new();
+        self.write(&mut body);
         out.extend_from_slice(&crc32fast::hash(&body).to_le_bytes());
         out.extend_from_slice(&body);
         out
@@ -80,7 +81,9 @@ impl Program {
         if crc32fast::hash(body) != sum {
             return Err(LoadError::Damaged);
         }
-        let program: Program = postcard::from_bytes(body).map_err(|_| LoadError::Damaged)?;
+        let mut body = Bytes(body);
+        let program = Program::read(&mut body).filter(|_| body.0.is_empty());
+        let program = program.ok_or(LoadError::Damaged)?;
         verify(&program).map_err(LoadError::Flawed)?;
         Ok(program)
     }

@@ -29,6 +29,7 @@ mod outlets;
 pub mod program;
 pub mod shown;
 pub mod standard;
+mod stored;
 pub mod text;
 pub mod track;
 pub mod value;

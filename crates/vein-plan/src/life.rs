@@ -4,10 +4,9 @@
 use crate::code::{Body, CellId, ExprId, LocalId};
 use crate::program::{Location, Reads, TypeId};
 use crate::value::Name;
-use serde::{Deserialize, Serialize};
 
 /// When a host answers.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Answers {
     /// At once, and always the same for the same arguments: `asks`.
     AtOnce,
@@ -29,7 +28,7 @@ impl Answers {
 }
 
 /// A function that the host answers.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Asked {
     /// Its name.
     pub name: Name,
@@ -43,7 +42,7 @@ pub struct Asked {
 
 /// State that is filled by answers of the host. Its three cells are ordinary state that nobody but
 /// the host's answers write.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Source {
     /// Which function of the plan is asked: one that answers later, or again and again.
     pub asked: u32,
@@ -74,7 +73,7 @@ pub mod status {
 }
 
 /// Statements that run by themselves.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Hook {
     /// When.
     pub when: When,
@@ -89,7 +88,7 @@ pub struct Hook {
 }
 
 /// When the statements of a [`Hook`] run.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum When {
     /// When the component is added.
     Added,

@@ -1,8 +1,6 @@
 //! The standard members and functions that expressions may use: one table for the checker,
 //! the evaluator and the documentation.
 
-use serde::{Deserialize, Serialize};
-
 /// What a member is called on.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Receiver {
@@ -100,7 +98,7 @@ pub struct MemberInfo {
 macro_rules! members {
     ($($on:ident $name:literal $member:ident $kind:ident [$($param:ident),*] $required:literal $returns:ident;)*) => {
         /// A standard member or function.
-        #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
         #[allow(missing_docs, reason = "each is what the standard says of its name in the table")]
         pub enum Member { $($member),* }
 

@@ -2,11 +2,10 @@
 
 use crate::text::Text;
 use crate::value::Value;
-use serde::{Deserialize, Serialize};
 use std::cmp::Ordering;
 
 /// An operator with one operand.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Unary {
     /// `!x`
     Not,
@@ -17,7 +16,7 @@ pub enum Unary {
 }
 
 /// An operator with two operands that are both evaluated.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Binary {
     /// `a + b`: a sum, or a concatenation when one side is a string.
     Add,
@@ -46,7 +45,7 @@ pub enum Binary {
 }
 
 /// An operator that may leave its second operand alone.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Logical {
     /// `a && b`
     And,

@@ -4,13 +4,12 @@ use crate::code::{Body, CellId, Expr, ExprId, LocalId, NameId, Place, Stmt};
 use crate::life::{Asked, Hook, Source};
 use crate::track::Extent;
 use crate::value::{Name, Value};
-use serde::{Deserialize, Serialize};
 
 /// A place in the program's table of types.
 pub type TypeId = u32;
 
 /// All compiled components of a project, with the tables they share.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Program {
     /// Names of fields.
     pub names: Vec<Name>,
@@ -23,7 +22,7 @@ pub struct Program {
 }
 
 /// A named record type.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Shape {
     /// Its name, as written.
     pub name: Name,
@@ -32,7 +31,7 @@ pub struct Shape {
 }
 
 /// A type, as data that enters or leaves is held against it.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub enum Type {
     /// `null`
     Null,
@@ -55,7 +54,7 @@ pub enum Type {
 }
 
 /// A compiled component.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Plan {
     /// The component's name, which is its file's stem.
     pub name: Name,
@@ -86,7 +85,7 @@ pub struct Plan {
 }
 
 /// A piece of state.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Cell {
     /// Its name.
     pub name: Name,
@@ -104,7 +103,7 @@ pub struct Cell {
 pub type BlockId = u32;
 
 /// Where a cell's value comes from.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum CellKind {
     /// From the parent, or else the default; without one it is required.
     Prop(Option<ExprId>),
@@ -127,7 +126,7 @@ pub enum CellKind {
 
 /// A piece of markup that comes and goes as a whole: a component's own, an alternative of a
 /// condition, what a loop repeats, what stands in a slot.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Block {
     /// The block that it is written in, whose cells it sees too.
     pub parent: Option<BlockId>,
@@ -146,7 +145,7 @@ pub struct Block {
 }
 
 /// A place among the nodes of a block where others come and go.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Spot {
     /// The marked element around it; at the top of the block there is none.
     pub parent: Option<u32>,
@@ -161,7 +160,7 @@ pub struct Spot {
 }
 
 /// What follows a spot among its siblings.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Next {
     /// Nothing.
     End,
@@ -172,7 +171,7 @@ pub enum Next {
 }
 
 /// What stands in a spot.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum SpotKind {
     /// One of several blocks, or none.
     Branch {
@@ -224,7 +223,7 @@ pub enum SpotKind {
 }
 
 /// A component that stands in another's markup.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Use {
     /// Which of the program's components.
     pub plan: u32,
@@ -237,7 +236,7 @@ pub struct Use {
 }
 
 /// What is given to a component, or handed back by a slot.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Given {
     /// What stands at a path of the giver's: it is not copied.
     Path {
@@ -253,7 +252,7 @@ pub enum Given {
 }
 
 /// What happens when a component gives an event.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Heard {
     /// The event's number in the component.
     pub event: u32,
@@ -268,7 +267,7 @@ pub struct Heard {
 }
 
 /// What an expression reads.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Reads {
     /// Always exactly this.
     Fixed(Vec<PlanRead>),
@@ -286,7 +285,7 @@ impl Reads {
 }
 
 /// A path that an expression reads.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub struct PlanRead {
     /// The cell.
     pub cell: CellId,
@@ -297,7 +296,7 @@ pub struct PlanRead {
 }
 
 /// One step of a read.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum ReadStep {
     /// A field.
     Field(NameId),
@@ -306,7 +305,7 @@ pub enum ReadStep {
 }
 
 /// An event that the component gives.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Event {
     /// Its name.
     pub name: Name,
@@ -315,7 +314,7 @@ pub struct Event {
 }
 
 /// A handler: statements with parameters. The parameters are the first locals.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Handler {
     /// Its name.
     pub name: Name,
@@ -331,7 +330,7 @@ pub struct Handler {
 
 /// A node of the markup that does not change, in document order; every `Open` has a `Close`.
 /// Marks are numbered in document order.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum TemplateNode {
     /// An element begins.
     Open {
@@ -358,7 +357,7 @@ pub enum TemplateNode {
 }
 
 /// The namespaces of the HTML standard's elements.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub enum Namespace {
     /// HTML.
     #[default]
@@ -381,7 +380,7 @@ impl Namespace {
 }
 
 /// Where something stands in its source file; both count from one, columns in characters.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Location {
     /// The line.
     pub line: u32,
@@ -390,7 +389,7 @@ pub struct Location {
 }
 
 /// The smallest place in the view that can change by itself.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Part {
     /// The marked node that it belongs to.
     pub mark: u32,
@@ -409,7 +408,7 @@ pub struct Part {
 }
 
 /// What of a node a part is.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum PartKind {
     /// The data of a text node.
     Text,
@@ -420,7 +419,7 @@ pub enum PartKind {
 }
 
 /// How a value becomes an attribute.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Form {
     /// As text, always there.
     Text,
@@ -439,7 +438,7 @@ pub enum Form {
 }
 
 /// How what a control holds becomes a value of state.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Conversion {
     /// Its text as it stands.
     Text,
@@ -464,7 +463,7 @@ pub enum Conversion {
 }
 
 /// The way back of a two-way binding.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Commit {
     /// What is written.
     pub place: Place,
@@ -475,7 +474,7 @@ pub struct Commit {
 }
 
 /// Properties that differ from their attributes once a person has used the control.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Property {
     /// `value` of `input`, `textarea` and `select`.
     Value,
@@ -533,7 +532,7 @@ impl Property {
 }
 
 /// Something that happens when an event reaches a marked element.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Listener {
     /// The marked element.
     pub mark: u32,
@@ -556,7 +555,7 @@ pub struct Listener {
 }
 
 /// Options of an event binding.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct ListenerOptions {
     /// Keep the browser from its own default action.
     pub prevent: bool,
@@ -575,7 +574,7 @@ pub struct ListenerOptions {
 macro_rules! event_fields {
     ($($field:ident $name:literal $kind:ident;)*) => {
         /// The fields of DOM events that bindings may read.
-        #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
         #[allow(missing_docs, reason = "each is what the DOM standards say of its name in the table")]
         pub enum EventField { $($field),* }
 

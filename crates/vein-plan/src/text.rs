@@ -4,7 +4,6 @@
 //! surrogate (`'😀'.slice(0, 1)`) is kept as its code units. The form is canonical, so
 //! equal strings are equal in memory.
 
-use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -18,8 +17,7 @@ use std::sync::Arc;
 /// assert_eq!(face.slice(0, 1).to_string(), "a");
 /// assert_eq!(face.slice(1, 2).to_string(), "\u{fffd}"); // half a pair cannot be shown
 /// ```
-#[derive(Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(from = "Stored", into = "Stored")]
+#[derive(Clone, PartialEq, Eq, Hash)]
 pub struct Text(Repr);
 
 #[derive(Clone, PartialEq, Eq, Hash)]
@@ -27,30 +25,6 @@ enum Repr {
     Utf8(Arc<str>),
     /// Only when at least one surrogate stands alone.
     Utf16(Arc<[u16]>),
-}
-
-#[derive(Serialize, Deserialize)]
-enum Stored {
-    Utf8(Arc<str>),
-    Utf16(Vec<u16>),
-}
-
-impl From<Stored> for Text {
-    fn from(stored: Stored) -> Self {
-        match stored {
-            Stored::Utf8(s) => Text(Repr::Utf8(s)),
-            Stored::Utf16(units) => Text::from_units(units),
-        }
-    }
-}
-
-impl From<Text> for Stored {
-    fn from(text: Text) -> Self {
-        match text.0 {
-            Repr::Utf8(s) => Stored::Utf8(s),
-            Repr::Utf16(units) => Stored::Utf16(units.to_vec()),
-        }
-    }
 }
 
 impl From<&str> for Text {

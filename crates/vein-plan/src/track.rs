@@ -5,9 +5,7 @@ use crate::value::{Name, Step, Value};
 use std::sync::Arc;
 
 /// How much of a value was read. A reader is woken only when that much has changed.
-#[derive(
-    Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, serde::Serialize, serde::Deserialize,
-)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Extent {
     /// All of it.
     Whole,
