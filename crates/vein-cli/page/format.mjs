@@ -1,4 +1,5 @@
-// Formatting for people by the browser itself (ECMA-402), for the functions of `Local`.
+// Formatting for people by the browser itself (ECMA-402), for the functions of `Local`; and upper and
+// lower case, whose tables it has.
 
 const known = new Map();
 
@@ -43,6 +44,8 @@ const FUNCTIONS = {
   plural(locale, _, n) {
     return made(Intl.PluralRules, locale, {}).select(n);
   },
+  toUpperCase: (_, __, text) => text.toUpperCase(),
+  toLowerCase: (_, __, text) => text.toLowerCase(),
   list(locale, _, items, kind) {
     return made(Intl.ListFormat, locale, { type: kind === 'or' ? 'disjunction' : 'conjunction' }).format(items);
   },
@@ -51,7 +54,8 @@ const FUNCTIONS = {
 /** What a function of `Local` gives; what cannot be said in the locale is said plainly. */
 export function format(name, args, { locale = 'en', zone = 'UTC' }) {
   try {
-    return FUNCTIONS[name](locale, zone, ...args).replaceAll('\u202f', ' ');
+    const text = FUNCTIONS[name](locale, zone, ...args);
+    return name.startsWith('to') ? text : text.replaceAll('\u202f', ' ');
   } catch {
     return String(args[0] ?? '');
   }

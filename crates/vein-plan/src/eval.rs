@@ -23,8 +23,9 @@ pub trait Cells {
     /// started the evaluation, and `null` stands for the answer.
     fn ask(&mut self, asked: u32, args: &[Value]) -> Value;
 
-    /// What a function of `Local` gives where the page is shown. Without a locale, the first
-    /// argument as ECMAScript's `ToString` gives it.
+    /// What a function of `Local` gives where the page is shown, and a text in upper or lower case
+    /// where this crate has no tables for that. Without a locale, the first argument as ECMAScript's
+    /// `ToString` gives it.
     fn local(&mut self, _member: Member, args: &[Value]) -> Text {
         args.first().map_or(Text::from(""), Value::to_text)
     }
@@ -32,7 +33,8 @@ pub trait Cells {
 
 /// Formatting for people, in some locale and time zone.
 pub trait Formats: Send + Sync {
-    /// What a function of `Local` gives for its arguments; always the same for the same.
+    /// What a function of `Local` (or `toUpperCase`, `toLowerCase`) gives for its arguments; always the
+    /// same for the same.
     fn format(&self, member: Member, args: &[Value]) -> Text;
 }
 
@@ -253,6 +255,12 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         let result = |receiver: &Followed<O>| standard::call(member, &receiver.0, &args);
         let Value::List(items) = &receiver.0 else {
             self.look(&receiver, Extent::Whole);
+            let is_cased = matches!(member, Member::ToUpperCase | Member::ToLowerCase);
+            if is_cased && !cfg!(feature = "case") && matches!(receiver.0, Value::String(_)) {
+                // Unicode's tables are where the page is shown.
+                let cased = self.cells.local(member, &[receiver.0]);
+                return (Value::String(cased), O::made());
+            }
             return (result(&receiver), O::made());
         };
         // Members that hand items on without looking at them keep where the items came from.

@@ -24,7 +24,7 @@ pub fn nearest<'a>(
 /// optimal string alignment distance); differences of case alone count nothing.
 fn distance(a: &str, b: &str) -> usize {
     let (a, b): (Vec<char>, Vec<char>) =
-        (a.to_lowercase().chars().collect(), b.to_lowercase().chars().collect());
+        (a.to_ascii_lowercase().chars().collect(), b.to_ascii_lowercase().chars().collect());
     let mut before: Vec<usize> = Vec::new();
     let mut above: Vec<usize> = (0..=b.len()).collect();
     for i in 1..=a.len() {
