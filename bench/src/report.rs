@@ -149,19 +149,26 @@ fn memory(out: &mut String, figures: &Figures) {
         out,
         "\n| memory | by hand | in Vein | ratio | aim | |\n|---|---|---|---|---|---|\n\
          | the page without rows | {} | {} | | – | |\n\
-         | a row, of 10,000 | {:.0} bytes | {:.0} bytes | {ratio:.2} | {ROW_AIM:.2} | without the engine's own memory |",
+         | a row, of 10,000 | {:.0} bytes | {:.0} bytes | {ratio:.2} | {ROW_AIM:.2} | {} |",
         kilobytes(hand.empty as usize),
         kilobytes(vein.empty as usize),
         hand.per_row(),
-        vein.per_row()
+        vein.per_row(),
+        verdict(ratio <= ROW_AIM)
     );
+    // Flat is what does not grow from a tenth of the rounds to all of them.
+    let (early, (all, last)) = match &vein.after[..] {
+        [_, (_, early), .., last] => (*early, *last),
+        _ => return,
+    };
+    let flat = |rounds: usize| if rounds == all { verdict(last <= early * 1.02) } else { "" };
     for ((rounds, by_hand), (_, in_vein)) in hand.after.iter().zip(&vein.after) {
         let what = match rounds {
             0 => "10,000 rows created and cleared".to_owned(),
             rounds => format!("1,000 rows created and cleared {rounds} times"),
         };
         let (by_hand, in_vein) = (kilobytes(*by_hand as usize), kilobytes(*in_vein as usize));
-        let _ = writeln!(out, "| {what} | {by_hand} | {in_vein} | | flat | |");
+        let _ = writeln!(out, "| {what} | {by_hand} | {in_vein} | | flat | {} |", flat(*rounds));
     }
 }
 

@@ -122,7 +122,8 @@ impl Tab {
             globalThis.taken = null;
             (async () => {
               for (let i = 0; i < 3; i++) { gc(); await new Promise((done) => { setTimeout(done, 50); }); }
-              globalThis.taken = (await performance.measureUserAgentSpecificMemory()).bytes;
+              const { bytes } = await performance.measureUserAgentSpecificMemory();
+              globalThis.taken = bytes + (globalThis.engineMemory?.buffer.byteLength ?? 0);
             })();";
         self.run(measure, Vec::new()).await?;
         self.until("return globalThis.taken").await?.as_f64().context("a number of bytes")

@@ -6,11 +6,15 @@ import { ELEMENT, ENGINE, PLANS } from './built.mjs';
 import * as own from './host.js';
 
 const bytes = (text) => Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
+const unpacked = (text) => {
+  const stream = new Blob([bytes(text)]).stream().pipeThrough(new DecompressionStream('gzip'));
+  return new Response(stream).arrayBuffer();
+};
 
 /** What the component asks, by name; a page may say more, or other, before elements come into it. */
 export const host = { ...own };
 
-const engine = await Engine.load(bytes(ENGINE), bytes(PLANS));
+const engine = await Engine.load(unpacked(ENGINE), bytes(PLANS));
 const sheet = new CSSStyleSheet();
 sheet.replaceSync(ELEMENT.css);
 const props = new Map(ELEMENT.props.map((prop) => [prop.name, prop]));

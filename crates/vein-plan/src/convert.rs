@@ -50,6 +50,9 @@ impl Program {
             | (Type::String, Value::String(_))
             | (Type::Number, Value::Number(_))
             | (Type::Boolean, Value::Boolean(_)) => true,
+            (Type::Literals(words), Value::String(text)) => {
+                words.iter().any(|word| **word == text.to_utf8())
+            }
             (Type::Optional(inner), data) => self.fits_as_it_is(*inner, data),
             (Type::List(item), Value::List(items)) => {
                 items.iter().all(|data| self.fits_as_it_is(*item, data))

@@ -115,7 +115,7 @@ pub fn to_fixed(n: f64, digits: f64) -> Text {
     if exponent < 0 {
         whole.halve_times(exponent.unsigned_abs());
     }
-    let mut out = whole.to_decimal();
+    let mut out = whole.into_decimal();
     if out.len() <= digits {
         out.insert_str(0, &"0".repeat(digits + 1 - out.len()));
     }
@@ -162,7 +162,7 @@ impl Whole {
         self.multiply_add(1, u32::from(up));
     }
 
-    fn to_decimal(mut self) -> String {
+    fn into_decimal(mut self) -> String {
         let mut digits = Vec::new();
         while self.0.iter().any(|word| *word != 0) {
             let mut rest = 0;

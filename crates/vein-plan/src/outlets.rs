@@ -67,3 +67,67 @@ impl Block {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::program::{Form, Location, Part, PartKind, Reads, Spot};
+
+    fn open(name: &str) -> TemplateNode {
+        TemplateNode::Open {
+            namespace: Namespace::Html,
+            name: name.into(),
+            attributes: Vec::new(),
+            marked: true,
+        }
+    }
+
+    fn spot(next: Next, kind: SpotKind) -> Spot {
+        let location = Location::default();
+        Spot { parent: Some(0), next, kind, address: "".into(), location }
+    }
+
+    fn slot(name: &str) -> SpotKind {
+        SpotKind::Slot { name: name.into(), values: Vec::new(), fallback: None }
+    }
+
+    #[test]
+    fn what_stands_around_a_slot_stays_where_it_was() {
+        let nothing = || Reads::Fixed(Vec::new());
+        let branch = SpotKind::Branch { choice: 0, reads: nothing(), alternatives: Vec::new() };
+        // <main>(a branch)(a slot)<p title="…"></p>(a slot called foot)</main>
+        let mut block = Block {
+            template: vec![open("main"), open("p"), TemplateNode::Close, TemplateNode::Close],
+            parts: vec![Part {
+                mark: 1,
+                kind: PartKind::Attribute("title".into(), Form::Text),
+                value: 0,
+                reads: nothing(),
+                control: None,
+                address: "".into(),
+                location: Location::default(),
+            }],
+            spots: vec![
+                spot(Next::Spot(1), branch),
+                spot(Next::Node(1), slot("")),
+                spot(Next::End, slot("foot")),
+            ],
+            ..Block::default()
+        };
+        block.add_outlets();
+        let named = |node: &TemplateNode| match node {
+            TemplateNode::Open { name, attributes, .. } => format!("{name}{attributes:?}"),
+            _ => "end".to_owned(),
+        };
+        let nodes: Vec<String> = block.template.iter().map(named).collect();
+        let foot = "slot[(\"name\", \"foot\")]";
+        assert_eq!(nodes, ["main[]", "slot[]", "end", "p[]", "end", foot, "end", "end"]);
+        assert_eq!(block.parts[0].mark, 2, "the part is still that of the paragraph");
+        let places: Vec<_> = block.spots.iter().map(|spot| (spot.parent, spot.next)).collect();
+        assert_eq!(
+            places,
+            [(Some(0), Next::Node(1)), (Some(1), Next::End), (Some(3), Next::End)],
+            "the branch stands before the first outlet, the contents inside theirs"
+        );
+    }
+}

@@ -122,11 +122,10 @@ fn remove_old(folder: &Path) -> Result<()> {
 }
 
 fn size(content: &[u8]) -> Result<Size> {
-    let mut gzip = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::best());
-    gzip.write_all(content)?;
+    let gzip = gzipped(content)?;
     let mut brotli = brotli::CompressorWriter::new(Vec::new(), 1 << 16, 11, 22);
     brotli.write_all(content)?;
-    Ok(Size { raw: content.len(), gzip: gzip.finish()?.len(), brotli: brotli.into_inner().len() })
+    Ok(Size { raw: content.len(), gzip: gzip.len(), brotli: brotli.into_inner().len() })
 }
 
 /// A script without the comments and the indentation that are there for its readers.
@@ -135,4 +134,11 @@ pub(crate) fn lean(script: &str) -> String {
     let comment = |line: &str| ["//", "/**", "*/", "* "].iter().any(|c| line.starts_with(c));
     let kept = lines.filter(|line| !line.is_empty() && *line != "*" && !comment(line));
     kept.fold(String::new(), |all, line| all + line + "\n")
+}
+
+/// What gzip (RFC 1952) makes of some bytes; the same for the same.
+pub(crate) fn gzipped(content: &[u8]) -> std::io::Result<Vec<u8>> {
+    let mut gzip = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::best());
+    gzip.write_all(content)?;
+    gzip.finish()
 }

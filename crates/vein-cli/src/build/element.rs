@@ -1,6 +1,6 @@
 //! A component as a custom element: one file that any page can use.
 
-use super::assets::{Assets, lean};
+use super::assets::{Assets, gzipped, lean};
 use super::{ENGINE, bundled, host_files, plans_of, quoted, styles};
 use crate::project::Planned;
 use crate::serve::http::APPLIER;
@@ -72,7 +72,7 @@ pub(super) fn add(
     let encoded = |bytes: &[u8]| quoted(&base64::engine::general_purpose::STANDARD.encode(bytes));
     let built = format!(
         "const ELEMENT = {element};\nconst ENGINE = {};\nconst PLANS = {};\n",
-        encoded(ENGINE),
+        encoded(&gzipped(ENGINE)?),
         encoded(&plans_of(&program, number))
     );
     let files = host_files(planned)?;

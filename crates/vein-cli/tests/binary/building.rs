@@ -262,6 +262,49 @@ async fn a_damaged_batch_is_refused_and_the_page_is_not_touched() {
     browser.close().await;
 }
 
+/// A person who is faster than the engine.
+const HASTY: &str = "
+const at = (id) => document.getElementById(id);
+at('crop').value = 'Straßen-Kresse';
+at('dry').checked = true;
+at('place').value = 'b';
+at('crop').focus();
+at('crop').setSelectionRange(3, 3);
+";
+
+const FORM: &str = "
+holds crop = 'Ruby chard'
+holds dry = false
+holds place = 'a'
+<form>
+  <input id=\"crop\" value=\"<-> crop\">
+  <input id=\"dry\" type=\"checkbox\" checked=\"<-> dry\">
+  <select id=\"place\" value=\"<-> place\"><option>a</option><option>b</option></select>
+  <p>{crop.toUpperCase()}, {dry ? 'dry' : 'wet'}, {place}</p>
+  <button type=\"button\" click=\"-> crop = crop.toLowerCase()\">small</button>
+</form>
+";
+
+#[tokio::test]
+async fn what_was_typed_before_the_engine_came_is_heard_and_stays() {
+    let Some(browser) = Browser::start().await else { return };
+    let (project, dir) = (counting(&[("crop-form.vein", FORM)]), TempDir::new().expect("a folder"));
+    built(&["crop-form"], project.path(), dir.path());
+    probed(dir.path(), HASTY);
+    let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+    browser.client.goto(&address).await.expect("a page");
+    browser.until("return 'linked' in document.documentElement.dataset", "the page").await;
+    let held = "
+    const [crop, dry, place] = ['crop', 'dry', 'place'].map((id) => document.getElementById(id));
+    return [crop.value, dry.checked, place.value, document.activeElement.id, crop.selectionStart]";
+    assert_eq!(browser.run(held).await, json!(["Straßen-Kresse", true, "b", "crop", 3]));
+    assert_eq!(browser.text("p").await, "STRASSEN-KRESSE, dry, b");
+    browser.click("button").await;
+    let crop = "return document.getElementById('crop').value";
+    assert_eq!(browser.run(crop).await, json!("straßen-kresse"));
+    browser.close().await;
+}
+
 /// What a host in ECMAScript does with a page, and what it is told that cannot be done.
 const HOST: &str = "
 export const soil_name = (code) => `soil ${code}`;

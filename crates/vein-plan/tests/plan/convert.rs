@@ -1,7 +1,8 @@
 //! Data from the host is held against its type, and comes back as it was.
 
 use serde_json::{Value as Json, json};
-use vein_plan::{Program, Shape, Type, to_json};
+use std::sync::Arc;
+use vein_plan::{Program, Shape, Type, Value, to_json};
 
 /// `{ crop: string, tone: 'dry' | 'moist', note: string?, beds: Bed[] }`
 fn program() -> Program {
@@ -46,6 +47,26 @@ fn data_that_fits_comes_back_in_the_order_of_its_type() {
         (8, json!({ "crop": 2 })),
     ] {
         assert_eq!(read(ty, &data), Ok(data));
+    }
+}
+
+#[test]
+fn data_with_the_names_of_the_program_is_taken_as_it_is() {
+    let program = program();
+    let bed = |names: &[vein_plan::Name]| {
+        let values = [Value::from("leek"), Value::from("dry"), Value::Null, Value::list(vec![])];
+        Value::record(names.iter().cloned().zip(values))
+    };
+    let items = |value: &Value| match value {
+        Value::List(items) => items.clone(),
+        other => panic!("{other:?} is no list"),
+    };
+    let others: Vec<vein_plan::Name> = program.names.iter().map(|name| (**name).into()).collect();
+    for (names, kept) in [(&program.names, true), (&others, false)] {
+        let data = Value::list(vec![bed(names)]);
+        let fitted = program.fit(4, &data, "data").expect("it fits");
+        assert_eq!(to_json(&fitted), to_json(&data));
+        assert_eq!(Arc::ptr_eq(&items(&fitted), &items(&data)), kept);
     }
 }
 
