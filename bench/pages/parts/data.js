@@ -16,5 +16,5 @@ export function harvest(count, first) {
 /** A tree of branches: as many in each, so many levels deep. */
 export function thicket(wide, deep, name = 'branch') {
   const inside = deep === 0 ? [] : Array.from({ length: wide }, (_, at) => thicket(wide, deep - 1, `${name} ${at}`));
-  return { name, open: true, inside };
+  return { id: name.slice(7), name, open: true, inside };
 }

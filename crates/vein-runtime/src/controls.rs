@@ -1,6 +1,6 @@
 //! Controls that come to hold something by themselves: what a person typed, ticked or chose.
 
-use crate::pulse::{Effect, PartChange, PlaceId, Problem, Which};
+use crate::pulse::{Effect, PlaceId, Problem, Which};
 use crate::runtime::Runtime;
 use crate::scope::ScopeId;
 use crate::view::push_patch;
@@ -50,7 +50,7 @@ impl Runtime {
 
     /// Writes to controls whose own value did not come out as the state's: what was committed
     /// may have been changed again, or may have gone to what another row shows now.
-    pub(crate) fn check_controls(&mut self) -> Vec<PartChange> {
+    pub(crate) fn check_controls(&mut self) -> Vec<(PlaceId, Effect)> {
         let prepared = self.view.graph.prepared.clone();
         let mut changes = Vec::new();
         for (scope, number, held) in std::mem::take(&mut self.view.making.committed) {
@@ -75,8 +75,7 @@ impl Runtime {
             push_patch(&mut self.view.making.patches, node, &part.kind, &to);
             self.view.set_shown(scope, number, to.clone());
             let place = PlaceId { scope, which: Which::Part(number) };
-            let effect = Effect::Value { from: held, to };
-            changes.push(self.part_change(place, effect, Vec::new()));
+            changes.push((place, Effect::Value { from: held, to }));
         }
         changes
     }

@@ -100,7 +100,7 @@ impl Runtime {
             Given { name: event.name.clone(), payload: names.zip(values).collect() }
         });
         let (given, component) = (given.collect(), plan.name.clone());
-        let values = if self.recording { self.value_changes() } else { Vec::new() };
+        let values = if self.records() { self.value_changes() } else { Vec::new() };
         let making = std::mem::take(&mut self.view.making);
         let graph = &self.view.graph;
         let place = |(scope, reader): (ScopeId, u32)| {
@@ -122,7 +122,7 @@ impl Runtime {
             questions: Vec::new(),
             dropped: Vec::new(),
             patches: making.patches,
-            evaluated: match self.recording {
+            evaluated: match self.records() {
                 true => making.evaluated.into_iter().map(place).collect(),
                 false => Vec::new(),
             },

@@ -110,7 +110,7 @@ impl Runtime {
         };
         runtime.view.begin();
         runtime.view.open(plan as u32, props, &stores);
-        let mut turn = Turn::new(runtime.recording);
+        let mut turn = Turn::new(runtime.records());
         let worked_out = runtime.follow(&mut turn).and_then(|()| runtime.show());
         // What cannot be opened is no page, and there is nothing to close.
         runtime.closing = worked_out.is_err();
@@ -148,9 +148,15 @@ impl Runtime {
     }
 
     /// Whether pulses say what changed, in values and in the view. Without that they cost less;
-    /// patches, events and problems are there all the same.
+    /// patches, events and problems are there all the same. Without the feature `record` they never do.
     pub fn record_changes(&mut self, on: bool) {
         self.recording = on;
+    }
+
+    /// Whether pulses say what changed.
+    #[inline]
+    pub(crate) fn records(&self) -> bool {
+        cfg!(feature = "record") && self.recording
     }
 
     /// The compiled component that the page shows.
@@ -246,7 +252,7 @@ impl Runtime {
             let (plan, block) = (graph.scope(scope).plan, graph.scope(scope).block);
             let block = &prepared.plan(plan).blocks[block as usize];
             let Some(listener) = block.listeners.get(number as usize) else { continue };
-            if on.is_none() && self.recording {
+            if on.is_none() && self.records() {
                 on = Some(element_of(&graph.address(scope, &listener.address)).to_owned());
             }
             match listener.options.settle {

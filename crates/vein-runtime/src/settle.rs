@@ -25,14 +25,14 @@ impl Runtime {
     /// Runs a pulse.
     pub(crate) fn pulse(&mut self, cause: Cause, act: &mut Act<'_>) -> Pulse {
         self.view.begin();
-        let (mut turn, mut controls) = (Turn::new(self.recording), Controls::new());
+        let (mut turn, mut controls) = (Turn::new(self.records()), Controls::new());
         let done = act(&mut Run::new(&mut self.view.graph, &mut turn), &mut controls);
         self.finish_pulse(cause, turn, controls, done)
     }
 
     /// Goes on with a pulse whose first step was done.
     pub(crate) fn go_on(&mut self, cause: Cause) -> Pulse {
-        self.finish_pulse(cause, Turn::new(self.recording), Controls::new(), Ok(()))
+        self.finish_pulse(cause, Turn::new(self.records()), Controls::new(), Ok(()))
     }
 
     fn finish_pulse(
@@ -294,7 +294,7 @@ impl Runtime {
         loop {
             self.settle_spots();
             for (scope, spot, effect) in self.view.show_changes() {
-                if self.recording {
+                if self.records() {
                     changes.push(self.spot_change(scope, spot, effect));
                 }
             }
@@ -314,7 +314,11 @@ impl Runtime {
                 changes.extend(self.settle_part(scope, reader));
             }
         }
-        changes.extend(self.check_controls());
+        let controls = self.check_controls();
+        if self.records() {
+            let change = |(place, effect)| self.part_change(place, effect, Vec::new());
+            changes.extend(controls.into_iter().map(change));
+        }
         self.mark_controls();
         self.failed_evaluation()?;
         if changes.len() > 1 {
@@ -365,7 +369,7 @@ impl Runtime {
         let node = self.view.graph.scope(scope).first + part.mark;
         push_patch(&mut self.view.making.patches, node, &part.kind, &to);
         self.view.clear_invalid(scope, number, part.mark);
-        if !self.recording {
+        if !self.records() {
             self.view.set_shown(scope, number, to);
             return None;
         }
@@ -386,7 +390,7 @@ impl Runtime {
         let mut pulse = self.record(cause, std::mem::take(&mut turn.given), changes);
         pulse.rounds = turn.rounds;
         pulse.ran = std::mem::take(&mut turn.begun);
-        if opened || !self.recording {
+        if opened || !self.records() {
             // All is new: nothing followed from anything.
             pulse.values.clear();
         } else {
