@@ -302,6 +302,12 @@ async fn what_was_typed_before_the_engine_came_is_heard_and_stays() {
     browser.click("button").await;
     let crop = "return document.getElementById('crop').value";
     assert_eq!(browser.run(crop).await, json!("straßen-kresse"));
+    // The place of the view can be hidden as any element can.
+    let hidden = "
+    const view = document.getElementById('view');
+    view.hidden = true;
+    return getComputedStyle(view).display";
+    assert_eq!(browser.run(hidden).await, json!("none"));
     browser.close().await;
 }
 
