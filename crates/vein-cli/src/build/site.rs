@@ -35,13 +35,19 @@ pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>>
         assets.add_named("styles", "css", format!("{frame}\n{}", styles(planned, program, number)));
     let plans = assets.add_named("plans", "vein", plans_of(program, number));
     let host = host_files(planned)?;
-    let host = match host.first().map(|(path, _)| path.clone()) {
-        Some(first) => format!("./{}/{}", assets.add_folder("host", host), first.display()),
+    let mut hosts: Vec<String> = host.iter().map(|(path, _)| path.display().to_string()).collect();
+    let host = match hosts.first().cloned() {
+        Some(first) => {
+            let folder = assets.add_folder("host", host);
+            hosts.iter_mut().for_each(|path| path.insert_str(0, &format!("{folder}/")));
+            format!("./{folder}/{first}")
+        }
         None => {
             if let Some(missing) = unanswered(planned) {
                 notes.push(missing);
             }
-            format!("./{}", assets.add_named("host", "js", "// There is no host.\nexport {};\n"))
+            hosts.push(assets.add_named("host", "js", "// There is no host.\nexport {};\n"));
+            format!("./{}", hosts[0])
         }
     };
     let (loading, module) = match &planned.build.engine {
@@ -78,16 +84,19 @@ pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>>
         format!("<link rel=\"stylesheet\" href=\"./assets/{css}\">\n"),
         preload("preload", &module),
         preload("preload", &plans),
-        format!("<link rel=\"modulepreload\" href=\"./assets/{main}\">\n"),
-        format!("<link rel=\"modulepreload\" href=\"./assets/{engine}\">\n"),
     ];
+    // Whatever is imported is asked for at once, rather than one after the other.
+    let scripts = [main, engine].into_iter().chain(hosts);
+    let scripts: String = scripts
+        .map(|name| format!("<link rel=\"modulepreload\" href=\"./assets/{name}\">\n"))
+        .collect();
     let title = planned.build.title.as_deref().unwrap_or(&planned.component);
     let escaped = title.replace('&', "&amp;").replace('<', "&lt;");
     // What may hold anything comes last: it is not looked through again.
     let page = PAGE
         .replace("<!--locale-->", &planned.answers.locale)
         .replace("<!--policy-->", &policy)
-        .replace("<!--links-->", &links.concat())
+        .replace("<!--links-->", &(links.concat() + &scripts))
         .replace("<!--start-->", &format!("./assets/{start}"));
     let (before, after) = page.split_once("<!--title-->").context("the page has a title")?;
     let (between, after) = after.split_once("<!--view-->").context("the page has a view")?;

@@ -403,7 +403,11 @@ async fn a_host_module_answers_and_drives_the_page() {
 fn names_say_what_is_inside_and_an_older_build_is_replaced() {
     let dir = TempDir::new().expect("a folder");
     let out = dir.path().join("dist");
-    let project = counting(&[]);
+    let host = [
+        ("host.js", "export { soil } from './soil.js';\n"),
+        ("soil.js", "export const soil = 'loam';\n"),
+    ];
+    let project = counting(&host);
     let said = built(&["count-up"], project.path(), &out);
     assert!(said.contains("brotli") && said.contains("engine-"), "{said}");
     let (plans, engine) = (asset(&out, "plans-", ".vein"), asset(&out, "engine-", ".wasm"));
@@ -417,6 +421,11 @@ fn names_say_what_is_inside_and_an_older_build_is_replaced() {
     assert!(out.join("robots.txt").exists(), "what was not built stays");
     let html = std::fs::read_to_string(out.join("index.html")).expect("a page");
     assert!(html.contains("<button>5</button>") && html.contains("'wasm-unsafe-eval'"), "{html}");
+    // Whatever is imported is asked for at once.
+    let links: Vec<&str> = html.lines().filter(|line| line.contains("modulepreload")).collect();
+    for script in ["assets/main-", "assets/engine-", "/host.js", "/soil.js"] {
+        assert!(links.iter().any(|link| link.contains(script)), "{script}: {links:?}");
+    }
     // Nothing begins at the root of the server, or elsewhere.
     let absolute = ["src=\"/", "href=\"/", "http://", "https://"];
     assert!(absolute.iter().all(|begin| !html.contains(begin)), "{html}");
