@@ -261,9 +261,9 @@ function wayTo(node, found, content) {
 export class Surface {
   #root;
   #nodes = [];
-  // By the first number in a clone's root, how many there are; and the numbers of what holds clones.
+  // By the first number in a clone's root, how many there are; and by number, what holds clones.
   #marks = [];
-  #holding = new Set();
+  #holds = [];
   #templates = new Map();
   #spent = new WeakMap();
   #heard = new Set();
@@ -351,7 +351,7 @@ export class Surface {
       this.#carry(root, first + from, marks);
       root = root.nextSibling;
     }
-    this.#holding.add(parent);
+    this.#holds[parent] = true;
     this.#insert(into, clone, next);
   }
 
@@ -372,6 +372,7 @@ export class Surface {
   #give(node, number, listeners) {
     if (this.#nodes[number]) throw new Error(`a patch gives out number ${number} a second time`);
     this.#nodes[number] = node;
+    this.#holds[number] = false;
     if (listeners) {
       node[NUMBER] = number;
       node[LISTENERS] = listeners;
@@ -404,7 +405,7 @@ export class Surface {
   move(number, parent, before) {
     const node = this.#node(number);
     this.#takeAway();
-    this.#holding.add(parent);
+    this.#holds[parent] = true;
     this.#move(node, this.#node(parent), before === 0 ? null : this.#node(before));
   }
 
@@ -465,7 +466,7 @@ export class Surface {
     for (let number = first; number < first + this.#marks[first]; number++) {
       const node = nodes[number];
       if (this.#selects.size > 0) this.#selects.delete(node);
-      if (this.#holding.delete(number)) {
+      if (this.#holds[number]) {
         for (let child = node.firstChild; child; child = child.nextSibling) this.#forget(child);
       }
       nodes[number] = undefined;
@@ -550,7 +551,7 @@ export class Surface {
       if (child.number !== undefined) this.#give(here, child.number, child.listeners);
       if (child.carries) {
         this.#carry(here, ...child.carries);
-        this.#holding.add(sketch.number);
+        this.#holds[sketch.number] = true;
       }
       // The text in a text area is what it began with; what it holds is its property.
       if (child.text === undefined && here.localName !== 'textarea') {

@@ -33,7 +33,7 @@ pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>>
     let number = program.find(&planned.component).context("the component was found before")?;
     let css =
         assets.add_named("styles", "css", format!("{frame}\n{}", styles(planned, program, number)));
-    let plans = assets.add_named("plans", "vein", plans_of(program, number));
+    let plans = assets.add_named("plans", "plan", plans_of(program, number));
     let host = host_files(planned)?;
     let mut hosts: Vec<String> = host.iter().map(|(path, _)| path.display().to_string()).collect();
     let host = match hosts.first().cloned() {

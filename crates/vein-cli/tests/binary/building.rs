@@ -127,10 +127,10 @@ async fn a_page_whose_files_are_missing_or_damaged_says_so_and_stays() {
     built(&["count-up"], project.path(), whole.path());
     for (stem, ending, damaged, said) in [
         ("engine-", ".wasm", false, "cannot be had (404)"),
-        ("plans-", ".vein", false, "cannot be had (404)"),
+        ("plans-", ".plan", false, "cannot be had (404)"),
         ("engine-", ".mjs", false, "could not be started"),
         ("engine-", ".wasm", true, "could not be started"),
-        ("plans-", ".vein", true, "could not be started"),
+        ("plans-", ".plan", true, "could not be started"),
     ] {
         let dir = TempDir::new().expect("a folder");
         copy(whole.path(), dir.path());
@@ -180,7 +180,7 @@ async fn started(browser: &Browser, dir: &Path, address: &str) {
         let path = asset(dir, stem, ending);
         path.file_name().map(|name| name.to_string_lossy().into_owned()).expect("a name")
     };
-    let files = json!([name("engine-", ".mjs"), name("engine-", ".wasm"), name("plans-", ".vein")]);
+    let files = json!([name("engine-", ".mjs"), name("engine-", ".wasm"), name("plans-", ".plan")]);
     browser.client.goto(address).await.expect("a page");
     browser.until("return 'linked' in document.documentElement.dataset", "the page").await;
     let given = vec![json!(format!("{address}/assets")), files];
@@ -401,16 +401,16 @@ async fn a_host_module_answers_and_drives_the_page() {
 
 #[test]
 fn names_say_what_is_inside_and_an_older_build_is_replaced() {
-    let dir = TempDir::new().expect("a folder");
-    let out = dir.path().join("dist");
     let host = [
         ("host.js", "export { soil } from './soil.js';\n"),
         ("soil.js", "export const soil = 'loam';\n"),
     ];
     let project = counting(&host);
+    // Inside the project, where the next build looks for components.
+    let out = project.path().join("dist");
     let said = built(&["count-up"], project.path(), &out);
     assert!(said.contains("brotli") && said.contains("engine-"), "{said}");
-    let (plans, engine) = (asset(&out, "plans-", ".vein"), asset(&out, "engine-", ".wasm"));
+    let (plans, engine) = (asset(&out, "plans-", ".plan"), asset(&out, "engine-", ".wasm"));
     std::fs::write(out.join("robots.txt"), "").expect("a file of somebody else's");
     built(&["count-up"], project.path(), &out);
     assert!(plans.exists() && engine.exists(), "the same content has the same name");
