@@ -44,18 +44,18 @@ const FUNCTIONS = {
   plural(locale, _, n) {
     return made(Intl.PluralRules, locale, {}).select(n);
   },
-  toUpperCase: (_, __, text) => text.toUpperCase(),
-  toLowerCase: (_, __, text) => text.toLowerCase(),
   list(locale, _, items, kind) {
     return made(Intl.ListFormat, locale, { type: kind === 'or' ? 'disjunction' : 'conjunction' }).format(items);
   },
 };
 
-/** What a function of `Local` gives; what cannot be said in the locale is said plainly. */
+const CASES = ['toUpperCase', 'toLowerCase'];
+
+/** What a function of `Local` gives, or a text in another case; what cannot be said in the locale is said plainly. */
 export function format(name, args, { locale = 'en', zone = 'UTC' }) {
+  if (CASES.includes(name)) return args[0][name]();
   try {
-    const text = FUNCTIONS[name](locale, zone, ...args);
-    return name.startsWith('to') ? text : text.replaceAll('\u202f', ' ');
+    return FUNCTIONS[name](locale, zone, ...args).replaceAll('\u202f', ' ');
   } catch {
     return String(args[0] ?? '');
   }

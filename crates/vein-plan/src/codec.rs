@@ -7,8 +7,9 @@
 //! | 4 | CRC-32 of what follows, little endian |
 //! | rest | the program's tables, as the module `stored` writes them |
 
+use crate::bytes::Bytes;
 use crate::program::Program;
-use crate::stored::{Bytes, Stored};
+use crate::stored::Stored;
 use crate::verify::{Flaw, verify};
 
 const LABEL: &[u8; 4] = b"VEIN";

@@ -22,6 +22,20 @@ impl std::fmt::Display for Misfit {
 
 impl std::error::Error for Misfit {}
 
+impl Misfit {
+    /// What is wrong with a value, wherever it stands: the way to it is told step by step, from the
+    /// inside outwards, and costs nothing as long as everything fits.
+    pub(crate) fn here(problem: String) -> Misfit {
+        Misfit { path: String::new(), problem }
+    }
+
+    /// The same, seen from one step further out.
+    pub(crate) fn inside(mut self, step: impl std::fmt::Display) -> Misfit {
+        self.path.insert_str(0, &step.to_string());
+        self
+    }
+}
+
 impl Program {
     /// Turns data into a value of a type. Nullable fields may be left out; fields that the
     /// type does not name are refused, since nothing could ever show them.
@@ -32,7 +46,7 @@ impl Program {
         if self.fits_as_it_is(ty, data) {
             return Ok(data.clone());
         }
-        self.made_to_fit(ty, data, path)
+        self.made_to_fit(ty, data).map_err(|misfit| misfit.inside(path))
     }
 
     /// Whether data is of a type, down to the program's own names of its fields in their order: then
@@ -65,12 +79,10 @@ impl Program {
         }
     }
 
-    fn made_to_fit(&self, ty: TypeId, data: &Value, path: &str) -> Result<Value, Misfit> {
+    fn made_to_fit(&self, ty: TypeId, data: &Value) -> Result<Value, Misfit> {
         let wrong = || {
-            Err(Misfit {
-                path: path.into(),
-                problem: format!("expected {}, found {}", self.type_name(ty), describe(data)),
-            })
+            let (expected, found) = (self.type_name(ty), describe(data));
+            Err(Misfit::here(format!("expected {expected}, found {found}")))
         };
         match (&self.types[ty as usize], data) {
             (Type::Null | Type::Optional(_), Value::Null)
@@ -82,51 +94,41 @@ impl Program {
             {
                 Ok(data.clone())
             }
-            (Type::Optional(inner), data) => self.made_to_fit(*inner, data, path),
+            (Type::Optional(inner), data) => self.made_to_fit(*inner, data),
             (Type::List(item), Value::List(items)) => {
-                let items = items.iter().enumerate();
-                let items =
-                    items.map(|(i, data)| self.made_to_fit(*item, data, &format!("{path}[{i}]")));
+                let items = items.iter().enumerate().map(|(at, data)| {
+                    let step = |misfit: Misfit| misfit.inside(format_args!("[{at}]"));
+                    self.made_to_fit(*item, data).map_err(step)
+                });
                 Ok(Value::list(items.collect::<Result<_, _>>()?))
             }
-            (Type::Record(fields), Value::Record(data)) => self.record(fields, data, ty, path),
+            (Type::Record(fields), Value::Record(data)) => self.record(fields, data, ty),
             (Type::Shape(shape), Value::Record(data)) => {
-                self.record(&self.shapes[*shape as usize].fields, data, ty, path)
+                self.record(&self.shapes[*shape as usize].fields, data, ty)
             }
             _ => wrong(),
         }
     }
 
-    fn record(
-        &self,
-        fields: &[(u32, TypeId)],
-        data: &Record,
-        ty: TypeId,
-        path: &str,
-    ) -> Result<Value, Misfit> {
+    fn record(&self, fields: &[(u32, TypeId)], data: &Record, ty: TypeId) -> Result<Value, Misfit> {
         let names: Arc<[Name]> =
             fields.iter().map(|(name, _)| self.names[*name as usize].clone()).collect();
         let extra = data.iter().find(|(key, _)| !names.contains(key));
         if let Some((extra, _)) = extra {
-            return Err(Misfit {
-                path: format!("{path}.{extra}"),
-                problem: format!(
-                    "{} has no field `{extra}`; its fields are {}",
-                    self.type_name(ty),
-                    names.join(", ")
-                ),
-            });
+            let problem = format!(
+                "{} has no field `{extra}`; its fields are {}",
+                self.type_name(ty),
+                names.join(", ")
+            );
+            return Err(Misfit::here(problem).inside(format_args!(".{extra}")));
         }
         let values = fields.iter().zip(names.iter()).map(|((_, ty), name)| {
-            let path = format!("{path}.{name}");
-            match data.get(name) {
-                Some(data) => self.made_to_fit(*ty, data, &path),
+            let fitted = match data.get(name) {
+                Some(data) => self.made_to_fit(*ty, data),
                 None if matches!(self.types[*ty as usize], Type::Optional(_)) => Ok(Value::Null),
-                None => Err(Misfit {
-                    path,
-                    problem: format!("missing; expected {}", self.type_name(*ty)),
-                }),
-            }
+                None => Err(Misfit::here(format!("missing; expected {}", self.type_name(*ty)))),
+            };
+            fitted.map_err(|misfit| misfit.inside(format_args!(".{name}")))
         });
         let values = values.collect::<Result<_, _>>()?;
         Ok(Value::Record(Arc::new(Record::with_names(names, values))))

@@ -67,10 +67,12 @@ pub fn parse(text: &str) -> Result<Value, Unreadable> {
         let column = before.chars().rev().take_while(|c| *c != '\n').count() as u32 + 1;
         Unreadable::NotJson(NotJson { problem, location: Location { line, column } })
     })?;
-    let mut path = String::new();
-    Scanner { text, at: 0 }.value(&mut path, 0).map_err(|problem| {
-        let path = if path.is_empty() { "the data".into() } else { path };
-        Unreadable::Value(Misfit { path, problem })
+    Scanner { text, at: 0 }.value(0).map_err(|misfit| {
+        let path = match misfit.path.strip_prefix('.').unwrap_or(&misfit.path) {
+            "" => "the data".to_owned(),
+            path => path.to_owned(),
+        };
+        Unreadable::Value(Misfit { path, ..misfit })
     })
 }
 
@@ -222,21 +224,21 @@ impl<'a> Scanner<'a> {
         Ok(())
     }
 
-    /// Reads a value whose form is right; on failure `path` leads to the place.
-    fn value(&mut self, path: &mut String, depth: usize) -> Result<Value, String> {
+    /// Reads a value whose form is right.
+    fn value(&mut self, depth: usize) -> Result<Value, Misfit> {
         let first = self.next();
         if matches!(first, Some(b'[' | b'{')) && depth == DEEPEST {
-            return Err(format!("more than {DEEPEST} lists and records in each other"));
+            let problem = format!("more than {DEEPEST} lists and records in each other");
+            return Err(Misfit::here(problem));
         }
         match first {
             Some(b'"') => Ok(Value::String(self.string())),
             Some(b'[') => {
                 let mut items = Vec::new();
                 while !self.ends(b']') {
-                    let len = path.len();
-                    path.push_str(&format!("[{}]", items.len()));
-                    items.push(self.value(path, depth + 1)?);
-                    path.truncate(len);
+                    let step = |misfit: Misfit| misfit.inside(format_args!("[{}]", items.len()));
+                    let item = self.value(depth + 1).map_err(step)?;
+                    items.push(item);
                 }
                 Ok(Value::list(items))
             }
@@ -244,16 +246,15 @@ impl<'a> Scanner<'a> {
                 let mut fields = Vec::new();
                 while !self.ends(b'}') {
                     let name = self.string();
-                    let name = name
-                        .as_str()
-                        .ok_or("the name of a field holds half of a surrogate pair")?;
-                    let len = path.len();
-                    path.push_str(if path.is_empty() { "" } else { "." });
-                    path.push_str(name);
+                    let Some(name) = name.as_str() else {
+                        let problem = "the name of a field holds half of a surrogate pair";
+                        return Err(Misfit::here(problem.to_owned()));
+                    };
+                    // Over the colon.
                     self.next();
                     self.at += 1;
-                    fields.push((Name::from(name), self.value(path, depth + 1)?));
-                    path.truncate(len);
+                    let step = |misfit: Misfit| misfit.inside(format_args!(".{name}"));
+                    fields.push((Name::from(name), self.value(depth + 1).map_err(step)?));
                 }
                 Ok(Value::record(fields))
             }
@@ -272,7 +273,7 @@ impl<'a> Scanner<'a> {
     }
 
     /// A number or a word.
-    fn plain(&mut self) -> Result<Value, String> {
+    fn plain(&mut self) -> Result<Value, Misfit> {
         let rest = &self.text[self.at..];
         let ends = |c: char| !c.is_ascii_alphanumeric() && !matches!(c, '.' | '+' | '-');
         let text = &rest[..rest.find(ends).unwrap_or(rest.len())];
@@ -283,7 +284,7 @@ impl<'a> Scanner<'a> {
             "false" => Ok(false.into()),
             number => match number.parse() {
                 Ok(n) if f64::is_finite(n) => Ok(Value::Number(n)),
-                _ => Err(format!("the number {number} is too large")),
+                _ => Err(Misfit::here(format!("the number {number} is too large"))),
             },
         }
     }

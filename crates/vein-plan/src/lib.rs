@@ -9,11 +9,12 @@
 //! | [`shown`] | what a value shows in a part of the view |
 //! | [`convert`] | data from and for the host |
 //! | `nearest` | near misses of names |
-//! | [`codec`], [`verify`] | the binary form, checked when read |
+//! | [`bytes`], [`codec`], [`verify`] | the binary form, checked when read |
 //!
 //! This crate has no I/O, no clock and no interface. Both the engine and the proof evaluate
 //! with it, and share nothing else.
 
+pub mod bytes;
 pub mod code;
 pub mod codec;
 pub mod convert;
@@ -25,9 +26,9 @@ pub mod members;
 mod nearest;
 pub mod number;
 pub mod ops;
-mod outlets;
 pub mod program;
 pub mod shown;
+mod slot_elements;
 pub mod standard;
 mod stored;
 pub mod text;

@@ -1,12 +1,11 @@
 //! How the tables of a program are written as bytes.
 //!
-//! A number is unsigned, in groups of seven bits, the lowest first; the top bit of a byte says that
-//! another follows (LEB128). A double is its eight bytes, little endian. A name is its length in
-//! bytes and its UTF-8. A text is a byte of 0 and the same, or a byte of 1, its length and its code
-//! units, little endian, where it holds half of a surrogate pair. A list is its length and its
-//! items; what may be missing is a byte of 0, or of 1 and what is there. A record is its fields in
-//! their order, a choice is the byte that the tables below give it and what it holds.
+//! Numbers, texts and doubles are as in the module `bytes`. A text of the language is a byte of 0 and
+//! its text, or a byte of 1 and its code units, where it holds half of a surrogate pair. A list is its
+//! length and its items; what may be missing is a byte of 0, or of 1 and what is there. A record is
+//! its fields in their order, a choice is the byte that the tables below give it and what it holds.
 
+use crate::bytes::{Bytes, write_number, write_text, write_units};
 use crate::code::*;
 use crate::life::{Answers, Asked, Hook, Source, When};
 use crate::members::{MEMBERS, Member};
@@ -16,26 +15,6 @@ use crate::text::Text;
 use crate::track::Extent;
 use crate::value::Name;
 
-/// Bytes that are still to be read.
-pub(crate) struct Bytes<'a>(pub(crate) &'a [u8]);
-
-impl<'a> Bytes<'a> {
-    fn take(&mut self, count: usize) -> Option<&'a [u8]> {
-        let (head, rest) = self.0.split_at_checked(count)?;
-        self.0 = rest;
-        Some(head)
-    }
-
-    fn byte(&mut self) -> Option<u8> {
-        self.take(1).map(|bytes| bytes[0])
-    }
-
-    fn text(&mut self) -> Option<&'a str> {
-        let len = u32::read(self)?;
-        std::str::from_utf8(self.take(len as usize)?).ok()
-    }
-}
-
 /// What can be written as bytes and read from them; `None` from bytes that it was not written as.
 pub(crate) trait Stored: Sized {
     fn write(&self, out: &mut Vec<u8>);
@@ -44,24 +23,11 @@ pub(crate) trait Stored: Sized {
 
 impl Stored for u32 {
     fn write(&self, out: &mut Vec<u8>) {
-        let mut left = *self;
-        while left >= 0x80 {
-            out.push(left as u8 | 0x80);
-            left >>= 7;
-        }
-        out.push(left as u8);
+        write_number(*self, out);
     }
 
     fn read(from: &mut Bytes) -> Option<Self> {
-        let mut number = 0u64;
-        for shift in (0..35).step_by(7) {
-            let byte = from.byte()?;
-            number |= u64::from(byte & 0x7f) << shift;
-            if byte & 0x80 == 0 {
-                return number.try_into().ok();
-            }
-        }
-        None
+        from.number()
     }
 }
 
@@ -71,11 +37,7 @@ impl Stored for bool {
     }
 
     fn read(from: &mut Bytes) -> Option<Self> {
-        match from.byte()? {
-            0 => Some(false),
-            1 => Some(true),
-            _ => None,
-        }
+        from.flag()
     }
 }
 
@@ -85,14 +47,13 @@ impl Stored for f64 {
     }
 
     fn read(from: &mut Bytes) -> Option<Self> {
-        from.take(8)?.try_into().ok().map(f64::from_le_bytes)
+        from.double()
     }
 }
 
 impl Stored for Name {
     fn write(&self, out: &mut Vec<u8>) {
-        (self.len() as u32).write(out);
-        out.extend_from_slice(self.as_bytes());
+        write_text(self, out);
     }
 
     fn read(from: &mut Bytes) -> Option<Self> {
@@ -102,24 +63,18 @@ impl Stored for Name {
 
 impl Stored for Text {
     fn write(&self, out: &mut Vec<u8>) {
-        out.push(u8::from(self.as_str().is_none()));
+        self.as_str().is_none().write(out);
         match self.as_str() {
-            Some(text) => Name::from(text).write(out),
-            None => {
-                let units = self.units();
-                (units.len() as u32).write(out);
-                units.iter().for_each(|unit| out.extend_from_slice(&unit.to_le_bytes()));
-            }
+            Some(text) => write_text(text, out),
+            None => write_units(&self.units(), out),
         }
     }
 
     fn read(from: &mut Bytes) -> Option<Self> {
-        if !bool::read(from)? {
-            return from.text().map(Text::from);
+        match from.flag()? {
+            false => from.text().map(Text::from),
+            true => from.units().map(Text::from_units),
         }
-        let len = u32::read(from)? as usize;
-        let (pairs, _) = from.take(len.checked_mul(2)?)?.as_chunks::<2>();
-        Some(Text::from_units(pairs.iter().map(|pair| u16::from_le_bytes(*pair)).collect()))
     }
 }
 

@@ -163,7 +163,7 @@ impl<'a> Run<'a> {
 
     /// Notes whose statements begin.
     pub(crate) fn begins(&mut self, scope: ScopeId, owner: Owner) {
-        if !(cfg!(feature = "record") && self.turn.records) {
+        if !self.turn.records {
             return;
         }
         let here = self.graph.scope(scope);

@@ -1,6 +1,7 @@
 //! The patch protocol: small operations over numbered nodes, in one binary form for every
 //! surface. `docs/patches.md` specifies it.
 
+use vein_plan::bytes::{Bytes, write_number};
 use vein_plan::{Block, EventField, ListenerOptions, Name, Namespace, Property, TemplateNode};
 
 /// The version that this crate writes, and the only one that it reads.
@@ -293,13 +294,8 @@ impl Batch {
         self.ops.push(code);
     }
 
-    /// Seven bits a byte, the low ones first, the top bit set on all but the last (LEB128).
-    fn number(&mut self, mut n: u32) {
-        while n >= 0x80 {
-            self.ops.push(n as u8 | 0x80);
-            n >>= 7;
-        }
-        self.ops.push(n as u8);
+    fn number(&mut self, number: u32) {
+        write_number(number, &mut self.ops);
     }
 
     /// A string is its length in UTF-16 units; its text goes to the end of all strings.
@@ -410,9 +406,9 @@ impl Batch {
         }
         let strings = std::str::from_utf8(strings).map_err(|_| BatchError::Malformed(0))?;
         let mut batch = Batch { strings: strings.to_owned(), ops: ops.to_vec(), len: 0 };
-        let mut reader = Reader { strings: &batch.strings, ops: &batch.ops };
+        let mut reader = Reader { strings: &batch.strings, ops: Bytes(&batch.ops) };
         let mut len = 0;
-        while !reader.ops.is_empty() {
+        while !reader.ops.0.is_empty() {
             reader.patch().ok_or(BatchError::Malformed(len))?;
             len += 1;
         }
@@ -425,8 +421,8 @@ impl Batch {
 
     /// The patches in order.
     pub fn iter(&self) -> impl Iterator<Item = Patch<'_>> {
-        let mut reader = Reader { strings: &self.strings, ops: &self.ops };
-        std::iter::from_fn(move || if reader.ops.is_empty() { None } else { reader.patch() })
+        let mut reader = Reader { strings: &self.strings, ops: Bytes(&self.ops) };
+        std::iter::from_fn(move || if reader.ops.0.is_empty() { None } else { reader.patch() })
     }
 }
 
@@ -436,42 +432,12 @@ fn utf16_len(s: &str) -> usize {
 
 struct Reader<'a> {
     strings: &'a str,
-    ops: &'a [u8],
+    ops: Bytes<'a>,
 }
 
 impl<'a> Reader<'a> {
-    fn byte(&mut self) -> Option<u8> {
-        let (first, rest) = self.ops.split_first()?;
-        self.ops = rest;
-        Some(*first)
-    }
-
-    fn flag(&mut self) -> Option<bool> {
-        match self.byte()? {
-            0 => Some(false),
-            1 => Some(true),
-            _ => None,
-        }
-    }
-
-    fn number(&mut self) -> Option<u32> {
-        let mut n = 0u32;
-        for shift in (0..35).step_by(7) {
-            let byte = self.byte()?;
-            let bits = u32::from(byte & 0x7f);
-            if shift == 28 && bits > 0xf {
-                return None;
-            }
-            n |= bits << shift;
-            if byte & 0x80 == 0 {
-                return Some(n);
-            }
-        }
-        None
-    }
-
     fn string(&mut self) -> Option<&'a str> {
-        let wanted = self.number()? as usize;
+        let wanted = self.ops.number()? as usize;
         let ascii = self.strings.get(..wanted).filter(|head| head.is_ascii());
         let end = match ascii {
             Some(head) => head.len(),
@@ -494,59 +460,61 @@ impl<'a> Reader<'a> {
     }
 
     fn property(&mut self) -> Option<Property> {
-        Property::ALL.get(usize::from(self.byte()?)).copied()
+        Property::ALL.get(usize::from(self.ops.byte()?)).copied()
     }
 
     fn patch(&mut self) -> Option<Patch<'a>> {
-        Some(match self.byte()? {
+        Some(match self.ops.byte()? {
             op::TEMPLATE => {
-                Patch::Template { number: self.number()?, template: Box::new(self.template()?) }
+                Patch::Template { number: self.ops.number()?, template: Box::new(self.template()?) }
             }
             op::CLONE => Patch::Clone {
-                template: self.number()?,
-                parent: self.number()?,
-                before: self.number()?,
-                first: self.number()?,
+                template: self.ops.number()?,
+                parent: self.ops.number()?,
+                before: self.ops.number()?,
+                first: self.ops.number()?,
             },
-            op::REMOVE => Patch::Remove { node: self.number()? },
-            op::MOVE => {
-                Patch::Move { node: self.number()?, parent: self.number()?, before: self.number()? }
-            }
-            op::TEXT => Patch::Text { node: self.number()?, text: self.string()? },
+            op::REMOVE => Patch::Remove { node: self.ops.number()? },
+            op::MOVE => Patch::Move {
+                node: self.ops.number()?,
+                parent: self.ops.number()?,
+                before: self.ops.number()?,
+            },
+            op::TEXT => Patch::Text { node: self.ops.number()?, text: self.string()? },
             op::SET_ATTRIBUTE => Patch::SetAttribute {
-                node: self.number()?,
+                node: self.ops.number()?,
                 name: self.string()?,
                 value: self.string()?,
             },
             op::REMOVE_ATTRIBUTE => {
-                Patch::RemoveAttribute { node: self.number()?, name: self.string()? }
+                Patch::RemoveAttribute { node: self.ops.number()?, name: self.string()? }
             }
             op::SET_PROPERTY => Patch::SetProperty {
-                node: self.number()?,
+                node: self.ops.number()?,
                 property: self.property().filter(|p| p.is_text())?,
                 value: self.string()?,
             },
             op::SET_FLAG => Patch::SetFlag {
-                node: self.number()?,
+                node: self.ops.number()?,
                 property: self.property().filter(|p| !p.is_text())?,
-                on: self.flag()?,
+                on: self.ops.flag()?,
             },
             _ => return None,
         })
     }
 
     fn template(&mut self) -> Option<Template> {
-        let count = self.number()?;
+        let count = self.ops.number()?;
         let mut template = Template::default();
         let mut open = 0usize;
         for _ in 0..count {
-            let node = match self.byte()? {
+            let node = match self.ops.byte()? {
                 op::OPEN => {
                     open += 1;
                     self.open()?
                 }
                 op::STATIC_TEXT => {
-                    TemplateNode::Text { marked: self.flag()?, text: self.string()?.into() }
+                    TemplateNode::Text { marked: self.ops.flag()?, text: self.string()?.into() }
                 }
                 op::TEXT_PART => TemplateNode::TextPart,
                 op::CLOSE => {
@@ -563,7 +531,7 @@ impl<'a> Reader<'a> {
             .filter(|node| node.is_marked())
             .map(|node| matches!(node, TemplateNode::Open { .. }))
             .collect();
-        for _ in 0..self.number()? {
+        for _ in 0..self.ops.number()? {
             let listener = self.listener()?;
             // Only elements are listened on.
             marks.get(listener.mark as usize).filter(|element| **element)?;
@@ -573,26 +541,26 @@ impl<'a> Reader<'a> {
     }
 
     fn open(&mut self) -> Option<TemplateNode> {
-        let namespace = match self.byte()? {
+        let namespace = match self.ops.byte()? {
             0 => Namespace::Html,
             1 => Namespace::Svg,
             2 => Namespace::MathMl,
             _ => return None,
         };
-        let marked = self.flag()?;
+        let marked = self.ops.flag()?;
         let name: Name = self.string()?.into();
         let mut attributes = Vec::new();
-        for _ in 0..self.number()? {
+        for _ in 0..self.ops.number()? {
             attributes.push((self.string()?.into(), self.string()?.into()));
         }
         Some(TemplateNode::Open { namespace, name, attributes, marked })
     }
 
     fn listener(&mut self) -> Option<TemplateListener> {
-        let mark = self.number()?;
-        let number = self.number()?;
+        let mark = self.ops.number()?;
+        let number = self.ops.number()?;
         let event: Name = self.string()?.into();
-        let flags = self.byte()?;
+        let flags = self.ops.byte()?;
         if flags >= 1 << 6 {
             return None;
         }
@@ -607,8 +575,8 @@ impl<'a> Reader<'a> {
             settle: None,
         };
         let mut fields = Vec::new();
-        for _ in 0..self.number()? {
-            fields.push(*EventField::ALL.get(usize::from(self.byte()?))?);
+        for _ in 0..self.ops.number()? {
+            fields.push(*EventField::ALL.get(usize::from(self.ops.byte()?))?);
         }
         Some(TemplateListener { mark, number, event, bubbles: flag(5), options, fields })
     }

@@ -6,7 +6,7 @@ use std::cell::RefCell;
 use std::rc::Rc;
 use std::sync::Arc;
 use vein_plan::members::Member;
-use vein_plan::{Formats, Name, Text, Value};
+use vein_plan::{Formats, Name, Program, Text, Value};
 use vein_runtime::{Answer, Host, QuestionId};
 
 thread_local! {
@@ -98,10 +98,10 @@ pub(crate) fn answers(name: &str) -> bool {
 }
 
 /// How a page has a function answered at once: in this module, or by the script around it.
-pub(crate) fn at_once(page: usize, name: Name, inside: bool) -> Answer {
+pub(crate) fn at_once(page: usize, program: Arc<Program>, name: Name, inside: bool) -> Answer {
     Arc::new(move |args| {
         if !inside {
-            return boundary::ask(page, &name, args);
+            return boundary::ask(page, &program.names, &name, args);
         }
         let answerer = ANSWERS.with_borrow(|answers| answers.get(&*name).cloned());
         match answerer {

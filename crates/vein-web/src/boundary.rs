@@ -12,8 +12,6 @@ use vein_runtime::{Pulse, Runtime};
 
 thread_local! {
     static ENGINE: RefCell<Engine> = RefCell::default();
-    /// The names of the program's fields.
-    static NAMES: RefCell<Vec<Name>> = const { RefCell::new(Vec::new()) };
     /// What the script says with a command.
     static INBOX: RefCell<Vec<u8>> = RefCell::default();
     /// What the script answers while a command runs.
@@ -130,23 +128,18 @@ pub(crate) fn act(page: usize, act: impl FnOnce(&mut Runtime) -> Option<Pulse>) 
     done
 }
 
-/// Has what the script says use the names of the program's own fields.
-pub(crate) fn know(names: &[Name]) {
-    NAMES.set(names.to_vec());
-}
-
-/// Reads a value that the script wrote.
-pub(crate) fn read(bytes: &[u8]) -> Option<Value> {
-    NAMES.with_borrow(|names| wire::read(bytes, names))
-}
-
-/// Has the script answer a function at once.
-pub(crate) fn ask(page: usize, name: &str, args: &[Value]) -> Result<Value, String> {
+/// Has the script answer a function at once; what it answers uses the names of the program's fields.
+pub(crate) fn ask(
+    page: usize,
+    names: &[Name],
+    name: &str,
+    args: &[Value],
+) -> Result<Value, String> {
     let mut bytes = Vec::new();
     wire::write(&Value::list(args.to_vec()), &mut bytes);
     ANSWER.with_borrow_mut(Vec::clear);
     outside::ask(page as u32, name.as_ptr(), name.len(), bytes.as_ptr(), bytes.len());
-    match ANSWER.with_borrow(|answer| read(answer)) {
+    match ANSWER.with_borrow(|answer| wire::read(answer, names)) {
         Some(Value::List(answer)) => match &answer[..] {
             [value] => Ok(value.clone()),
             [_, reason, ..] => Err(reason.to_text().to_string()),
@@ -164,7 +157,7 @@ pub(crate) fn format(page: usize, member: Member, args: &[Value]) -> Text {
     let info = MEMBERS.iter().find(|info| info.member == member);
     let name = info.map_or("", |info| info.name);
     outside::format(page as u32, name.as_ptr(), name.len(), bytes.as_ptr(), bytes.len());
-    match ANSWER.with_borrow(|answer| read(answer)) {
+    match ANSWER.with_borrow(|answer| wire::read(answer, &[])) {
         Some(Value::String(text)) => text,
         _ => args.first().map_or(Text::from(""), Value::to_text),
     }

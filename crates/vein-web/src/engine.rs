@@ -1,7 +1,7 @@
 //! Pages at work, told by commands what to do, and what comes of each command.
 
 use crate::answering::{self, Question};
-use crate::{boundary, wire};
+use crate::wire;
 use rustc_hash::FxHashSet;
 use std::sync::Arc;
 use vein_plan::{Answers, EventField, Name, Program, Record, Value};
@@ -129,14 +129,14 @@ impl Engine {
         if command == Command::Load {
             return match Program::from_bytes(given) {
                 Ok(program) => {
-                    boundary::know(&program.names);
                     self.program = Some(Arc::new(program));
                     Outcome { due: f64::INFINITY, ..Outcome::default() }
                 }
                 Err(error) => failed(error),
             };
         }
-        let given = match boundary::read(given) {
+        let names = self.program.as_ref().map_or(&[][..], |program| &program.names);
+        let given = match wire::read(given, names) {
             Some(Value::List(given)) => given,
             _ => return failed("what the page's script says cannot be read"),
         };
@@ -215,7 +215,7 @@ fn host(program: &Arc<Program>, page: usize, answered: &[Value]) -> Host {
         }
         match asked.answers {
             Answers::AtOnce => {
-                let answer = answering::at_once(page, asked.name.clone(), inside);
+                let answer = answering::at_once(page, program.clone(), asked.name.clone(), inside);
                 host.functions.insert(asked.name.clone(), answer);
             }
             _ => drop(promised.insert(asked.name.clone())),

@@ -13,6 +13,7 @@
 //! | 7 | string that holds half a character | its length in UTF-16 units, the units, little endian |
 
 use std::sync::Arc;
+use vein_plan::bytes::{Bytes, write_number, write_text, write_units};
 use vein_plan::{Name, Record, Text, Value};
 
 const NULL: u8 = 0;
@@ -42,39 +43,24 @@ pub fn write(value: &Value, out: &mut Vec<u8>) {
                 write_text(text, out);
             }
             None => {
-                let units = text.units();
                 out.push(UNITS);
-                write_count(units.len(), out);
-                out.extend(units.iter().flat_map(|unit| unit.to_le_bytes()));
+                write_units(&text.units(), out);
             }
         },
         Value::List(items) => {
             out.push(LIST);
-            write_count(items.len(), out);
+            write_number(items.len() as u32, out);
             items.iter().for_each(|item| write(item, out));
         }
         Value::Record(record) => {
             out.push(RECORD);
-            write_count(record.len(), out);
+            write_number(record.len() as u32, out);
             for (name, value) in record.iter() {
                 write_text(name, out);
                 write(value, out);
             }
         }
     }
-}
-
-fn write_count(mut count: usize, out: &mut Vec<u8>) {
-    while count >= 0x80 {
-        out.push(count as u8 | 0x80);
-        count >>= 7;
-    }
-    out.push(count as u8);
-}
-
-fn write_text(text: &str, out: &mut Vec<u8>) {
-    write_count(text.len(), out);
-    out.extend_from_slice(text.as_bytes());
 }
 
 /// Reads a value that takes up all of some bytes; `None` where they are not one. Fields that are called as
@@ -89,63 +75,31 @@ fn write_text(text: &str, out: &mut Vec<u8>) {
 /// assert!(read(&bytes[1..], &[]).is_none());
 /// ```
 pub fn read(bytes: &[u8], names: &[Name]) -> Option<Value> {
-    let mut reader = Reader { bytes, known: names, names: Vec::new() };
+    let mut reader = Reader { bytes: Bytes(bytes), known: names, names: Vec::new() };
     let value = reader.value(DEEPEST)?;
-    reader.bytes.is_empty().then_some(value)
+    reader.bytes.0.is_empty().then_some(value)
 }
 
 struct Reader<'a> {
-    bytes: &'a [u8],
+    bytes: Bytes<'a>,
     known: &'a [Name],
     /// The names of the records that were read last: a list's items share theirs.
     names: Vec<Arc<[Name]>>,
 }
 
-impl<'a> Reader<'a> {
-    fn take(&mut self, count: usize) -> Option<&'a [u8]> {
-        let (head, rest) = self.bytes.split_at_checked(count)?;
-        self.bytes = rest;
-        Some(head)
-    }
-
-    fn byte(&mut self) -> Option<u8> {
-        self.take(1).map(|bytes| bytes[0])
-    }
-
-    fn count(&mut self) -> Option<usize> {
-        let mut count = 0usize;
-        for shift in (0..28).step_by(7) {
-            let byte = self.byte()?;
-            count |= usize::from(byte & 0x7f) << shift;
-            if byte & 0x80 == 0 {
-                return Some(count);
-            }
-        }
-        None
-    }
-
-    fn text(&mut self) -> Option<&'a str> {
-        let len = self.count()?;
-        std::str::from_utf8(self.take(len)?).ok()
-    }
-
+impl Reader<'_> {
     fn value(&mut self, deep: usize) -> Option<Value> {
-        Some(match self.byte()? {
+        Some(match self.bytes.byte()? {
             NULL => Value::Null,
             FALSE => Value::Boolean(false),
             TRUE => Value::Boolean(true),
-            NUMBER => Value::Number(f64::from_le_bytes(self.take(8)?.try_into().ok()?)),
-            STRING => Value::String(Text::from(self.text()?)),
-            UNITS => {
-                let len = self.count()?.checked_mul(2)?;
-                let (pairs, _) = self.take(len)?.as_chunks::<2>();
-                let units = pairs.iter().map(|pair| u16::from_le_bytes(*pair));
-                Value::String(Text::from_units(units.collect()))
-            }
+            NUMBER => Value::Number(self.bytes.double()?),
+            STRING => Value::String(Text::from(self.bytes.text()?)),
+            UNITS => Value::String(Text::from_units(self.bytes.units()?)),
             LIST => {
-                let (count, deep) = (self.count()?, deep.checked_sub(1)?);
+                let (count, deep) = (self.bytes.number()? as usize, deep.checked_sub(1)?);
                 // A count that was made up sets nothing aside: each item takes a byte at least.
-                let mut items = Vec::with_capacity(count.min(self.bytes.len()));
+                let mut items = Vec::with_capacity(count.min(self.bytes.0.len()));
                 for _ in 0..count {
                     items.push(self.value(deep)?);
                 }
@@ -157,11 +111,11 @@ impl<'a> Reader<'a> {
     }
 
     fn record(&mut self, deep: usize) -> Option<Value> {
-        let count = self.count()?;
-        let most = count.min(self.bytes.len());
+        let count = self.bytes.number()? as usize;
+        let most = count.min(self.bytes.0.len());
         let (mut names, mut values) = (Vec::with_capacity(most), Vec::with_capacity(most));
         for _ in 0..count {
-            names.push(self.text()?);
+            names.push(self.bytes.text()?);
             values.push(self.value(deep)?);
         }
         // The items of a list are called alike, so the names of the record before often do.

@@ -19,7 +19,7 @@ pub(super) fn add(
     assets: &mut Assets,
 ) -> Result<Vec<String>> {
     let tag = &planned.component;
-    let program = with_outlets(planned)?;
+    let program = with_slot_elements(planned)?;
     let number = program.find(tag).context("the component was found before")?;
     let plan = &program.plans[number];
     let marked: Vec<&String> = planned.build.reflect.iter().chain(reflect).collect();
@@ -169,7 +169,7 @@ fn anything(program: &Program, ty: TypeId, deep: usize) -> Value {
 
 /// The components, with elements `slot` of the document where the component has its own: what a page
 /// puts inside the element is then shown there by the browser.
-fn with_outlets(planned: &Planned) -> Result<Program> {
+fn with_slot_elements(planned: &Planned) -> Result<Program> {
     let program = planned.ui.program();
     let number = program.find(&planned.component).context("the component was found before")?;
     let slots = program.plans[number].blocks.iter().flat_map(|block| &block.spots);
@@ -185,6 +185,6 @@ fn with_outlets(planned: &Planned) -> Result<Program> {
         }
     }
     let mut program = (**program).clone();
-    program.plans[number].blocks.iter_mut().for_each(Block::add_outlets);
+    program.plans[number].blocks.iter_mut().for_each(Block::add_slot_elements);
     Ok(program)
 }

@@ -5,7 +5,7 @@ use crate::program::{Block, Namespace, Next, SpotKind, TemplateNode};
 impl Block {
     /// Puts each slot into an element `slot` of the document (HTML standard, "the slot element"), for a
     /// block that is shown in a shadow tree: what a page puts inside the tree's host is shown there.
-    pub fn add_outlets(&mut self) {
+    pub fn add_slot_elements(&mut self) {
         for number in 0..self.spots.len() {
             let SpotKind::Slot { name, .. } = &self.spots[number].kind else { continue };
             let named = (!name.is_empty()).then(|| ("name".into(), name.clone()));
@@ -114,7 +114,7 @@ mod tests {
             ],
             ..Block::default()
         };
-        block.add_outlets();
+        block.add_slot_elements();
         let named = |node: &TemplateNode| match node {
             TemplateNode::Open { name, attributes, .. } => format!("{name}{attributes:?}"),
             _ => "end".to_owned(),
@@ -127,7 +127,7 @@ mod tests {
         assert_eq!(
             places,
             [(Some(0), Next::Node(1)), (Some(1), Next::End), (Some(3), Next::End)],
-            "the branch stands before the first outlet, the contents inside theirs"
+            "the branch stands before the first of them, the contents inside theirs"
         );
     }
 }
