@@ -3,7 +3,7 @@
 import { harvest } from './data.js';
 
 const template = document.createElement('template');
-template.innerHTML = '<tr><td> </td><td><a href="#crop"> </a></td><td> </td><td><button>remove</button></td></tr>';
+template.innerHTML = '<tr><td><button> </button></td><td> </td><td> </td><td><button>remove</button></td></tr>';
 const pattern = template.content.firstChild;
 const body = document.querySelector('tbody');
 
@@ -14,13 +14,13 @@ let tenth = [];
 
 function rowFor(crop) {
   const element = pattern.cloneNode(true);
-  const id = element.firstChild;
-  const name = id.nextSibling;
+  const name = element.firstChild;
   const litres = name.nextSibling;
+  const id = litres.nextSibling;
   const row = { crop, element, litres: litres.firstChild };
-  id.firstChild.nodeValue = crop.id;
   name.firstChild.firstChild.nodeValue = crop.name;
   row.litres.nodeValue = `${crop.litres} l`;
+  id.firstChild.nodeValue = `bed ${crop.id}`;
   if (crop.picked) element.className = 'picked';
   element.row = row;
   return row;
@@ -60,11 +60,11 @@ function water() {
 }
 
 function swap() {
-  const last = rows.length - 2;
-  if (last < 1) return;
-  const [a, b] = [rows[1], rows[last]];
-  rows[1] = b;
-  rows[last] = a;
+  const quarter = Math.floor(rows.length / 4);
+  const [a, b] = [rows[quarter], rows[quarter * 3]];
+  if (!a || a === b) return;
+  rows[quarter] = b;
+  rows[quarter * 3] = a;
   const after = b.element.nextSibling;
   body.insertBefore(b.element, a.element);
   body.insertBefore(a.element, after);
@@ -96,12 +96,9 @@ on('clear', clear);
 body.addEventListener('click', (event) => {
   const row = event.target.closest('tr')?.row;
   if (!row) return;
-  if (event.target.localName === 'a') {
-    event.preventDefault();
-    pick(row);
-  } else if (event.target.localName === 'button') {
-    remove(row);
-  }
+  if (event.target.localName !== 'button') return;
+  if (event.target.parentNode === row.element.firstChild) pick(row);
+  else remove(row);
 });
 
 globalThis.page = { set: (_, positions) => { tenth = positions; } };
