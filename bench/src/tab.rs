@@ -26,11 +26,11 @@ impl Tab {
     }
 
     async fn goto(&self, path: &str) -> Result<()> {
-        Ok(self.driven.client.goto(&format!("{}/{path}", self.address)).await?)
+        self.driven.client.goto(&format!("{}/{path}", self.address)).await
     }
 
     async fn run(&self, script: &str, given: Vec<Json>) -> Result<Json> {
-        Ok(self.driven.client.execute(script, given).await?)
+        self.driven.client.execute(script, given).await
     }
 
     /// Runs a script until it gives something.

@@ -27,8 +27,9 @@ fn main() {
     }
     println!("cargo::rerun-if-changed={}", here.join("../../Cargo.toml").display());
     println!("cargo::rerun-if-changed=build.rs");
-    let module = if has_target() { built(&here) } else { None };
-    if module.is_none() {
+    let wanted = std::env::var_os("CARGO_FEATURE_BUILD").is_some();
+    let module = if wanted && has_target() { built(&here) } else { None };
+    if wanted && module.is_none() {
         println!(
             "cargo::warning=THE ENGINE FOR BROWSERS WAS NOT BUILT: `vein build` will say so. Run \
              `rustup target add {TARGET}` and build again."

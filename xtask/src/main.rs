@@ -1,15 +1,26 @@
 //! Chores: `cargo xtask test` sets up what the tests need and runs them all.
 
+mod deny;
+mod features;
 mod ratio;
 mod setup;
 
 use std::process::{Command, ExitCode};
 use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 
+/// What writes the data of `vein-locale`; all of ICU4X's data stands behind it, so it is no member of the
+/// workspace.
+const EXPORT: &str = "crates/vein-locale/export/Cargo.toml";
+
 const HELP: &str = "\
 cargo xtask test    set up what the tests need (Chromium, the WebAssembly target, wasm-bindgen), run
                     them all
 cargo xtask setup   only set up
+cargo xtask features
+                    each feature of the program alone, none, and all
+cargo xtask deny    licences, and crates that occur twice: what deny.toml says holds
+cargo xtask locale-data
+                    writes the data that formatting needs anew, from ICU4X's crates
 cargo xtask soak --minutes N
                     random components under random pulses, with new seeds, until the time is up
 cargo xtask bench-browser [--write]
@@ -33,6 +44,9 @@ fn main() -> ExitCode {
             }
         },
         "bench-browser" => bench_browser(),
+        "features" => features::run(),
+        "deny" => deny::run(),
+        "locale-data" => succeeds(cargo(&["run", "--release", "--manifest-path", EXPORT])),
         "ratio" => ratio::print(),
         _ => {
             println!("{HELP}");

@@ -1,13 +1,18 @@
 //! The command line of Vein. [`main`] is all of it; the rest is for its own tests.
 
 mod arguments;
+#[cfg(feature = "build")]
 mod build;
 mod commands;
+#[cfg(any(feature = "browser", feature = "build"))]
+mod engine;
 mod output;
 mod project;
 mod prove;
+#[cfg(any(feature = "browser", feature = "serve"))]
 mod serve;
 mod simulated;
+#[cfg(feature = "browser")]
 #[doc(hidden)]
 pub mod trial;
 
@@ -15,6 +20,10 @@ use arguments::{Arguments, Command};
 use clap::Parser;
 use output::Outcome;
 use std::process::ExitCode;
+
+/// The browser's side of the patch protocol.
+#[cfg(any(feature = "browser", feature = "build", feature = "serve"))]
+const APPLIER: &str = include_str!("../page/applier.mjs");
 
 /// Runs the command that the process was called with.
 pub fn main() -> ExitCode {
@@ -25,8 +34,14 @@ pub fn main() -> ExitCode {
         Command::Map(map) => commands::map::run(&map),
         Command::Prove(prove) => prove::run(&prove),
         Command::Demo(demo) => commands::demo::run(&demo),
+        #[cfg(feature = "serve")]
         Command::Serve(serve) => commands::serve::run(&serve),
+        #[cfg(not(feature = "serve"))]
+        Command::Serve(_) => left_out("serve"),
+        #[cfg(feature = "build")]
         Command::Build(arguments) => build::run(&arguments),
+        #[cfg(not(feature = "build"))]
+        Command::Build(_) => left_out("build"),
         Command::Completions { shell } => commands::completions(shell),
     };
     match result {
@@ -37,4 +52,13 @@ pub fn main() -> ExitCode {
             ExitCode::from(2)
         }
     }
+}
+
+/// What is said where something was asked for that this program was built without.
+#[cfg(not(all(feature = "browser", feature = "build", feature = "serve")))]
+fn left_out<T>(feature: &str) -> anyhow::Result<T> {
+    anyhow::bail!(
+        "this `vein` was built without its feature `{feature}`: build it again with \
+         `--features {feature}`"
+    )
 }

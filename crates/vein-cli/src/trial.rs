@@ -1,6 +1,7 @@
 //! What tests and benchmarks use: Chromium, a server of files, and ways to break things on purpose.
 
 pub use crate::prove::chromium::driver::{Driven, start as chromium};
+pub use crate::prove::chromium::webdriver::{Client, Element};
 
 use crate::prove::chromium::{Chromium, WhereEngine};
 use axum::Router;
@@ -13,24 +14,26 @@ use std::sync::Arc;
 use tokio::net::TcpListener;
 use vein::{Played, ScenarioFile, Ui};
 
-/// Plays a scenario in Chromium with another text for the browser's side of the patch protocol.
+/// Plays a scenario in one Chromium after the other text for the browser's side of the patch protocol.
 ///
 /// # Errors
 /// A browser that cannot be had, or a scenario that cannot be opened.
-pub fn with_applier(
+pub fn with_appliers(
     ui: &Ui,
     file: &ScenarioFile,
-    applier: impl Fn(&str) -> String,
-) -> Result<Played, String> {
+    appliers: impl Iterator<Item = String>,
+) -> Result<Vec<Played>, String> {
     let said = |error: anyhow::Error| format!("{error:#}");
     let in_memory = file.play(ui).map_err(|error| error.to_string())?;
-    let applier = applier(crate::serve::http::APPLIER);
-    let chromium = Chromium::start_with(ui, "en", &[], applier);
-    let mut chromium = chromium.map_err(said)?;
-    let played = chromium.play(file, ui, ("en", "UTC"), &in_memory, WhereEngine::Here);
-    let played = played.map_err(said);
+    let mut chromium = Chromium::start(ui, "en", &[]).map_err(said)?;
+    let mut all = Vec::new();
+    for applier in appliers {
+        chromium.use_applier(applier);
+        let played = chromium.play(file, ui, ("en", "UTC"), &in_memory, WhereEngine::Here);
+        all.push(played.map_err(said)?.0);
+    }
     chromium.close();
-    played.map(|(played, _)| played)
+    Ok(all)
 }
 
 /// Headers that are sent with every file.

@@ -14,17 +14,30 @@
 mod date;
 mod number;
 
-use icu::list::{ListFormatter, options::ListFormatterOptions};
-use icu::plurals::{PluralCategory, PluralRules, PluralRulesOptions};
+use icu_list::{ListFormatter, options::ListFormatterOptions};
+use icu_locale::LocaleFallbacker;
+use icu_plurals::{PluralCategory, PluralRules};
+use icu_provider_adapters::fallback::LocaleFallbackProvider;
+use icu_provider_blob::BlobDataProvider;
 use jiff::tz::TimeZone;
+use std::sync::LazyLock;
 use vein_plan::members::Member;
 use vein_plan::{Formats, Text, Value};
 use writeable::Writeable;
 
+/// What is used of the Unicode CLDR, as `export/` has written it, with the order in which one locale
+/// follows from another. `None` is for data that cannot be read, which the tests rule out.
+static DATA: LazyLock<Option<LocaleFallbackProvider<BlobDataProvider>>> = LazyLock::new(|| {
+    let bytes = include_bytes!("../data/formats.postcard");
+    let data = BlobDataProvider::try_new_from_static_blob(bytes).ok()?;
+    let order = LocaleFallbacker::try_new_with_buffer_provider(&data).ok()?;
+    Some(LocaleFallbackProvider::new(data, order))
+});
+
 /// A language with its customs, and a time zone.
 #[derive(Debug)]
 pub struct Locale {
-    locale: icu::locale::Locale,
+    locale: icu_locale::Locale,
     zone: TimeZone,
 }
 
@@ -60,24 +73,27 @@ impl Locale {
     /// What is no tag, or no zone.
     pub fn new(tag: &str, zone: &str) -> Result<Locale, UnknownLocale> {
         let locale =
-            icu::locale::Locale::try_from_str(tag).map_err(|_| UnknownLocale::Tag(tag.into()))?;
+            icu_locale::Locale::try_from_str(tag).map_err(|_| UnknownLocale::Tag(tag.into()))?;
         let zone = TimeZone::get(zone).map_err(|_| UnknownLocale::Zone(zone.into()))?;
         Ok(Locale { locale, zone })
     }
 
     fn list(&self, items: &[Value], or: bool) -> Option<String> {
         let options = ListFormatterOptions::default();
-        let prefs = (&self.locale).into();
+        let (data, prefs) = (DATA.as_ref()?, (&self.locale).into());
         let formatter = match or {
-            true => ListFormatter::try_new_or(prefs, options),
-            false => ListFormatter::try_new_and(prefs, options),
+            true => ListFormatter::try_new_or_with_buffer_provider(data, prefs, options),
+            false => ListFormatter::try_new_and_with_buffer_provider(data, prefs, options),
         };
         let items: Vec<String> = items.iter().map(|item| item.to_text().to_string()).collect();
         Some(formatter.ok()?.format(items.iter()).write_to_string().into_owned())
     }
 
     fn plural(&self, n: f64) -> Option<&'static str> {
-        let rules = PluralRules::try_new((&self.locale).into(), PluralRulesOptions::default());
+        let rules = PluralRules::try_new_cardinal_with_buffer_provider(
+            DATA.as_ref()?,
+            (&self.locale).into(),
+        );
         let decimal = number::decimal(n.abs(), 3, 0)?;
         Some(match rules.ok()?.category_for(&decimal) {
             PluralCategory::Zero => "zero",

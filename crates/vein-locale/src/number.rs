@@ -1,8 +1,8 @@
 //! Numbers: digits and grouping, percent, money, measures, and how long ago.
 
-use crate::Locale;
+use crate::{DATA, Locale};
 use fixed_decimal::{Decimal, FloatPrecision, SignedRoundingMode, UnsignedRoundingMode};
-use icu::decimal::DecimalFormatter;
+use icu_decimal::DecimalFormatter;
 use icu_experimental::dimension::currency::CurrencyCode;
 use icu_experimental::dimension::currency::formatter::CurrencyFormatter;
 use icu_experimental::dimension::percent::formatter::PercentFormatter;
@@ -73,7 +73,11 @@ impl Locale {
         }
         let least = least.unwrap_or(0.0) as i16;
         let most = most.map_or(3.max(least), |most| most as i16);
-        let formatter = DecimalFormatter::try_new((&self.locale).into(), Default::default());
+        let formatter = DecimalFormatter::try_new_with_buffer_provider(
+            DATA.as_ref()?,
+            (&self.locale).into(),
+            Default::default(),
+        );
         let decimal = decimal(n, most, least)?;
         Some(formatter.ok()?.format(&decimal).write_to_string().into_owned())
     }
@@ -89,7 +93,11 @@ impl Locale {
     }
 
     fn hundredths(&self, percent: &Decimal) -> Option<String> {
-        let formatter = PercentFormatter::try_new((&self.locale).into(), Default::default());
+        let formatter = PercentFormatter::try_new_with_buffer_provider(
+            DATA.as_ref()?,
+            (&self.locale).into(),
+            Default::default(),
+        );
         Some(formatter.ok()?.format(percent).write_to_string().into_owned())
     }
 
@@ -106,7 +114,11 @@ impl Locale {
         let below = n < 0.0 || (n == 0.0 && n.is_sign_negative());
         let amount = decimal(n.abs(), digits, digits)?;
         let code = CurrencyCode(tinystr::TinyAsciiStr::try_from_str(&code).ok()?);
-        let formatter = CurrencyFormatter::try_new((&self.locale).into(), Default::default());
+        let formatter = CurrencyFormatter::try_new_with_buffer_provider(
+            DATA.as_ref()?,
+            (&self.locale).into(),
+            Default::default(),
+        );
         let formatter = formatter.ok()?;
         let shown = formatter.format_fixed_decimal(&amount, code).write_to_string().into_owned();
         // The sign stands before the whole, whichever side the currency is on.
@@ -123,23 +135,45 @@ impl Locale {
         if unit == "percent" {
             return self.hundredths(&amount);
         }
-        let formatter =
-            UnitsFormatter::try_new((&self.locale).into(), unit, Default::default()).ok()?;
+        let formatter = UnitsFormatter::try_new_with_buffer_provider(
+            DATA.as_ref()?,
+            (&self.locale).into(),
+            unit,
+            Default::default(),
+        )
+        .ok()?;
         Some(formatter.format_fixed_decimal(&amount).write_to_string().into_owned())
     }
 
     pub(crate) fn ago(&self, n: f64, unit: &str) -> Option<String> {
         let amount = decimal(n, 3, 0)?;
-        let (prefs, options) = ((&self.locale).into(), RelativeTimeFormatterOptions::default());
+        let (data, prefs) = (DATA.as_ref()?, (&self.locale).into());
+        let options = RelativeTimeFormatterOptions::default();
         let formatter = match unit {
-            "second" => RelativeTimeFormatter::try_new_long_second(prefs, options),
-            "minute" => RelativeTimeFormatter::try_new_long_minute(prefs, options),
-            "hour" => RelativeTimeFormatter::try_new_long_hour(prefs, options),
-            "day" => RelativeTimeFormatter::try_new_long_day(prefs, options),
-            "week" => RelativeTimeFormatter::try_new_long_week(prefs, options),
-            "month" => RelativeTimeFormatter::try_new_long_month(prefs, options),
-            "quarter" => RelativeTimeFormatter::try_new_long_quarter(prefs, options),
-            "year" => RelativeTimeFormatter::try_new_long_year(prefs, options),
+            "second" => RelativeTimeFormatter::try_new_long_second_with_buffer_provider(
+                data, prefs, options,
+            ),
+            "minute" => RelativeTimeFormatter::try_new_long_minute_with_buffer_provider(
+                data, prefs, options,
+            ),
+            "hour" => {
+                RelativeTimeFormatter::try_new_long_hour_with_buffer_provider(data, prefs, options)
+            }
+            "day" => {
+                RelativeTimeFormatter::try_new_long_day_with_buffer_provider(data, prefs, options)
+            }
+            "week" => {
+                RelativeTimeFormatter::try_new_long_week_with_buffer_provider(data, prefs, options)
+            }
+            "month" => {
+                RelativeTimeFormatter::try_new_long_month_with_buffer_provider(data, prefs, options)
+            }
+            "quarter" => RelativeTimeFormatter::try_new_long_quarter_with_buffer_provider(
+                data, prefs, options,
+            ),
+            "year" => {
+                RelativeTimeFormatter::try_new_long_year_with_buffer_provider(data, prefs, options)
+            }
             _ => return None,
         };
         Some(formatter.ok()?.format(amount).write_to_string().into_owned())

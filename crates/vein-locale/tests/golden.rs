@@ -1,11 +1,13 @@
-//! The results of ECMAScript's `Intl`, written down from an ECMAScript engine.
+//! Results that were written down: those of ECMAScript's `Intl` from an ECMAScript engine, and, for every
+//! locale, calendar and numbering system, those of ICU4X with all the data that it has.
 
 use serde_json::Value as Json;
 use vein_locale::Locale;
 use vein_plan::members::{Receiver, find};
 use vein_plan::{Formats, Value};
 
-const GOLDEN: &str = include_str!("golden.txt");
+const ECMASCRIPT: &str = include_str!("golden.txt");
+const ALL_LOCALES: &str = include_str!("locales.txt");
 
 fn argument(json: &Json, member: &str) -> Value {
     match json {
@@ -19,10 +21,9 @@ fn argument(json: &Json, member: &str) -> Value {
     }
 }
 
-#[test]
-fn what_people_read_is_what_an_ecmascript_engine_says() {
-    let (mut rows, mut wrong) = (0, Vec::new());
-    for line in GOLDEN.lines() {
+fn wrong(golden: &str) -> Vec<String> {
+    let mut wrong = Vec::new();
+    for line in golden.lines() {
         let cells: Vec<&str> = line.split('\t').collect();
         let [tag, name, args, wanted] = cells[..] else { panic!("{line}") };
         let member = find(Receiver::Local, name).unwrap_or_else(|| panic!("{name}")).member;
@@ -30,10 +31,21 @@ fn what_people_read_is_what_an_ecmascript_engine_says() {
         let args: Vec<Value> = args.iter().map(|arg| argument(arg, name)).collect();
         let locale = Locale::new(tag, "Europe/Berlin").expect("a locale");
         let shown = locale.format(member, &args).to_string();
-        rows += 1;
         if shown != wanted {
             wrong.push(format!("{tag} {name} {args:?}: {shown:?}, not {wanted:?}"));
         }
     }
-    assert!(wrong.is_empty(), "{} of {rows}:\n{}", wrong.len(), wrong.join("\n"));
+    wrong
+}
+
+#[test]
+fn what_people_read_is_what_an_ecmascript_engine_says() {
+    let wrong = wrong(ECMASCRIPT);
+    assert!(wrong.is_empty(), "{}:\n{}", wrong.len(), wrong.join("\n"));
+}
+
+#[test]
+fn no_locale_lost_anything_with_the_data_that_was_left_out() {
+    let wrong = wrong(ALL_LOCALES);
+    assert!(wrong.is_empty(), "{}:\n{}", wrong.len(), wrong.join("\n"));
 }

@@ -128,14 +128,6 @@ fn size(content: &[u8]) -> Result<Size> {
     Ok(Size { raw: content.len(), gzip: gzip.len(), brotli: brotli.into_inner().len() })
 }
 
-/// A script without the comments and the indentation that are there for its readers.
-pub(crate) fn lean(script: &str) -> String {
-    let lines = script.lines().map(str::trim);
-    let comment = |line: &str| ["//", "/**", "*/", "* "].iter().any(|c| line.starts_with(c));
-    let kept = lines.filter(|line| !line.is_empty() && *line != "*" && !comment(line));
-    kept.fold(String::new(), |all, line| all + line + "\n")
-}
-
 /// What gzip (RFC 1952) makes of some bytes; the same for the same.
 pub(crate) fn gzipped(content: &[u8]) -> std::io::Result<Vec<u8>> {
     let mut gzip = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::best());

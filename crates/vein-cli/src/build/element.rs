@@ -1,9 +1,10 @@
 //! A component as a custom element: one file that any page can use.
 
-use super::assets::{Assets, gzipped, lean};
-use super::{ENGINE, bundled, host_files, plans_of, quoted, styles};
+use super::assets::{Assets, gzipped};
+use super::{host_files, plans_of, quoted, styles};
+use crate::APPLIER;
+use crate::engine::{MODULE, bundled, lean};
 use crate::project::Planned;
-use crate::serve::http::APPLIER;
 use anyhow::{Context, Result, bail};
 use base64::Engine as _;
 use serde_json::{Value as Json, json};
@@ -72,7 +73,7 @@ pub(super) fn add(
     let encoded = |bytes: &[u8]| quoted(&base64::engine::general_purpose::STANDARD.encode(bytes));
     let built = format!(
         "const ELEMENT = {element};\nconst ENGINE = {};\nconst PLANS = {};\n",
-        encoded(&gzipped(ENGINE)?),
+        encoded(&gzipped(MODULE)?),
         encoded(&plans_of(&program, number))
     );
     let files = host_files(planned)?;

@@ -6,19 +6,14 @@ mod site;
 mod types;
 
 use crate::arguments::Build;
+use crate::engine;
 use crate::output::{self, Outcome};
 use crate::project::{self, Planned};
-use anyhow::{Context, Result, bail};
-use assets::{Assets, Size, lean};
+use anyhow::{Context, Result};
+use assets::{Assets, Size};
 use std::path::{Path, PathBuf};
 use vein::json::stringify;
 use vein::program::Program;
-
-/// The engine in WebAssembly; empty where this program was built without the target for it.
-pub(crate) const ENGINE: &[u8] = include_bytes!(concat!(env!("OUT_DIR"), "/engine.wasm"));
-const ENGINE_SCRIPT: &str = include_str!("../../page/engine.mjs");
-const WIRE: &str = include_str!("../../page/wire.mjs");
-const FORMAT: &str = include_str!("../../page/format.mjs");
 
 /// What the project's own modules are called where nothing else is said.
 const HOST: &str = "host.js";
@@ -35,7 +30,7 @@ pub(crate) fn run(build: &Build) -> Result<Outcome> {
         output::line(format!("wrote {}", path.display()));
         return Ok(Outcome::Holds);
     }
-    engine_is_here()?;
+    engine::is_here()?;
     let mut assets = Assets::default();
     let notes = match build.element {
         true => element::add(&planned, &build.reflect, &mut assets)?,
@@ -44,17 +39,6 @@ pub(crate) fn run(build: &Build) -> Result<Outcome> {
     assets.write(&build.out)?;
     told(build, &assets, &notes)?;
     Ok(Outcome::Holds)
-}
-
-/// Fails where this program was built without the engine for browsers.
-pub(crate) fn engine_is_here() -> Result<()> {
-    if ENGINE.is_empty() {
-        bail!(
-            "this `vein` was built without the engine for browsers: run `rustup target add \
-             wasm32-unknown-unknown` and build it again"
-        );
-    }
-    Ok(())
 }
 
 /// Prints what was written and what it weighs.
@@ -90,29 +74,6 @@ fn told(build: &Build, assets: &Assets, notes: &[String]) -> Result<()> {
 
 fn kilobytes(bytes: usize) -> String {
     format!("{:.1} kB", bytes as f64 / 1000.0)
-}
-
-/// The engine's scripts as one, which leaves `Engine` to what follows it.
-fn bundled(applier: &str) -> String {
-    let inside = |script: &str, gives: &str| {
-        let lines = lean(script);
-        let lines = lines.lines().filter(|line| !line.starts_with("import "));
-        let lines: Vec<&str> =
-            lines.map(|line| line.strip_prefix("export ").unwrap_or(line)).collect();
-        format!("const {gives} = (() => {{\n{}\nreturn {gives};\n}})();\n", lines.join("\n"))
-    };
-    let scripts = [
-        (applier, "{ Surface }"),
-        (WIRE, "{ Wire }"),
-        (FORMAT, "{ format }"),
-        (ENGINE_SCRIPT, "{ Engine, Page, Refused }"),
-    ];
-    scripts.iter().map(|(script, gives)| inside(script, gives)).collect()
-}
-
-/// The engine's scripts as a module.
-pub(crate) fn engine_script(applier: &str) -> String {
-    bundled(applier) + "export { Engine, Page, Refused };\n"
 }
 
 /// The plans of a component and of what it can show and use, as bytes.

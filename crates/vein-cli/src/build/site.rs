@@ -1,9 +1,10 @@
 //! The site: a page with its view written beforehand, and what takes it over.
 
-use super::assets::{Assets, lean};
-use super::{ENGINE, STATIC, engine_script, host_files, json_in_html, plans_of, quoted, styles};
+use super::assets::Assets;
+use super::{STATIC, host_files, json_in_html, plans_of, quoted, styles};
+use crate::APPLIER;
+use crate::engine::{self, lean};
 use crate::project::Planned;
-use crate::serve::http::APPLIER;
 use crate::simulated;
 use anyhow::{Context, Result, bail};
 use base64::Engine as _;
@@ -27,7 +28,7 @@ pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>>
             (String::new(), policy_for(planned, &BTreeSet::new()))
         }
     };
-    let engine = assets.add_named("engine", "mjs", engine_script(APPLIER));
+    let engine = assets.add_named("engine", "mjs", engine::script(APPLIER));
     let frame = lean_css(crate::serve::http::FRAME);
     let program = planned.ui.program();
     let number = program.find(&planned.component).context("the component was found before")?;
@@ -52,7 +53,7 @@ pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>>
     };
     let (loading, module) = match &planned.build.engine {
         None => {
-            let module = assets.add_named("engine", "wasm", ENGINE);
+            let module = assets.add_named("engine", "wasm", engine::MODULE);
             (None, module)
         }
         Some(path) => rust_host(planned, path, assets)?,

@@ -2,9 +2,6 @@
 
 use crate::arguments::Demo;
 use crate::output::{self, Outcome};
-use crate::project;
-use crate::project::Opened;
-use crate::serve::{self, Ledger};
 use anyhow::{Context, Result};
 use include_dir::{Dir, include_dir};
 use serde_json::json;
@@ -92,11 +89,7 @@ pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
     let ui = Ui::from_sources(files(&GLASSHOUSE, ".vein"))?;
     let props = vein::json::parse(file("glass-house.json")?)?;
     if demo.serve {
-        let component = COMPONENT.to_owned();
-        let styles = vec![file("glasshouse.css")?.to_owned()];
-        let answers = project::answers(file("vein.toml")?)?;
-        let opened = Opened { ui, component, props, styles, port: demo.port, answers };
-        return serve::run(opened, Ledger::Text);
+        return served(demo.port, ui, props);
     }
     let page = ui.page(COMPONENT).answer("season", || "late autumn").answered_by_hand();
     let mut page = page.open_value(props)?;
@@ -134,6 +127,21 @@ pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
         output::line(scenarios.said());
     }
     Ok(Outcome::of(inexact == 0 && scenarios.failed.is_empty()))
+}
+
+/// Serves it, with a host that its settings simulate.
+#[cfg(feature = "serve")]
+fn served(port: u16, ui: Ui, props: Value) -> Result<Outcome> {
+    let component = COMPONENT.to_owned();
+    let styles = vec![file("glasshouse.css")?.to_owned()];
+    let answers = crate::project::answers(file("vein.toml")?)?;
+    let opened = crate::project::Opened { ui, component, props, styles, port, answers };
+    crate::serve::run(opened, crate::serve::Ledger::Text)
+}
+
+#[cfg(not(feature = "serve"))]
+fn served(_: u16, _: Ui, _: Value) -> Result<Outcome> {
+    crate::left_out("serve")
 }
 
 /// The scenarios of the glasshouse, played.

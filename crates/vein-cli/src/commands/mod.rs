@@ -4,6 +4,7 @@ pub(crate) mod check;
 pub(crate) mod demo;
 pub(crate) mod map;
 pub(crate) mod picture;
+#[cfg(feature = "serve")]
 pub(crate) mod serve;
 pub(crate) mod show;
 

@@ -1,6 +1,7 @@
 //! What is served over HTTP: the page, its scripts and styles.
 
 use super::{Site, live};
+use crate::APPLIER;
 use axum::Router;
 use axum::extract::{Path, Request, State};
 use axum::http::{HeaderMap, HeaderName, HeaderValue, StatusCode, header};
@@ -10,7 +11,6 @@ use axum::routing::get;
 use std::sync::Arc;
 
 const PAGE: &str = include_str!("../../page/page.html");
-pub(crate) const APPLIER: &str = include_str!("../../page/applier.mjs");
 const LINK: &str = include_str!("../../page/link.mjs");
 pub(crate) const FRAME: &str = include_str!("../../page/frame.css");
 

@@ -1,16 +1,10 @@
-//! The real binary: its output, its server, and its pages in a real browser.
+//! The real binary: its output, its server, what it writes.
 
-mod browser;
 mod building;
+#[path = "../shared/building_of.rs"]
+mod building_of;
 mod commands;
-mod ecmascript;
-mod elements;
-#[path = "../../../vein-proof/tests/proof/generate.rs"]
-mod generate;
-#[path = "../../../vein-proof/tests/proof/hostile.rs"]
-mod hostile;
 mod proving;
+#[path = "../shared/running.rs"]
 mod running;
-mod rust_host;
 mod server;
-mod views;

@@ -1,14 +1,11 @@
 //! `vein prove`, as its users run it: scenarios in memory and in Chromium, what is written where they
 //! do not hold, and what it says when the browser's side is broken.
 
-use crate::browser::WITHOUT;
-use crate::running::{PATIENCE, Running, glasshouse};
-use serde_json::Value as Json;
+use crate::running::{PATIENCE, Running, copy, glasshouse};
 use std::path::Path;
 use std::process::{Command, Output};
 use std::time::Instant;
 use tempfile::TempDir;
-use vein::{ScenarioFile, Ui};
 
 fn vein(arguments: &[&str], dir: &Path) -> Output {
     let mut command = Command::new(env!("CARGO_BIN_EXE_vein"));
@@ -30,143 +27,6 @@ fn broken_glasshouse(file: &str, old: &str, new: &str) -> TempDir {
     assert!(whole.contains(old), "{file} holds no {old}");
     std::fs::write(path, whole.replacen(old, new, 1)).expect("a copy");
     dir
-}
-
-pub fn copy(from: &Path, to: &Path) {
-    std::fs::create_dir_all(to).expect("a folder");
-    for file in std::fs::read_dir(from).expect("a folder") {
-        let (from, name) = file.map(|file| (file.path(), file.file_name())).expect("a file");
-        match from.is_dir() {
-            true => copy(&from, &to.join(name)),
-            false => drop(std::fs::copy(&from, to.join(name)).expect("a copy")),
-        }
-    }
-}
-
-#[test]
-fn the_glasshouse_is_the_same_in_chromium() {
-    if std::env::var_os(WITHOUT).is_some() {
-        println!("NOT RUN: no Chromium here");
-        return;
-    }
-    let out = vein(&["--browser", "--json"], glasshouse());
-    let told: Json = serde_json::from_slice(&out.stdout).expect("JSON");
-    let failed: Vec<&Json> = told["scenarios"]
-        .as_array()
-        .expect("a list")
-        .iter()
-        .filter(|scenario| scenario["holds"] != true || scenario["in_browser"]["holds"] != true)
-        .collect();
-    assert!(failed.is_empty(), "{failed:#?}\n{}", text(&out.stderr));
-    assert!(out.status.success());
-    assert_eq!(told["coverage"]["percent"], 100.0, "{}", told["coverage"]);
-    assert!(told["scenarios"].as_array().expect("a list").len() >= 25);
-}
-
-/// Ways to break the browser's side: what stands in the applier, what to put there, and what is said.
-const APPLIERS: &[(&str, &str, &[&str])] = &[
-    (
-        "this.#node(number).nodeValue = text;",
-        "this.#node(number).nodeValue = `${text} `;",
-        &["`bench-view › h2 text`: the document shows"],
-    ),
-    (
-        "setAttribute(this.#node(number), name, value);",
-        "for (const _ of '12') setAttribute(this.#node(number), name, value);",
-        &["article.bed class", "which no patch of the ledger did"],
-    ),
-    ("setAttribute(this.#node(number), name, value);", "", &["class", "the document shows"]),
-    ("for (const node of removed) node.remove();", "", &["nodes", "the tree in memory"]),
-    ("into.insertBefore(node, next);", "into.append(node);", &["the document"]),
-    (
-        "node.value = text;\n    }\n  }",
-        "\n    }\n  }",
-        &["input value", "the document's control holds"],
-    ),
-    (
-        "if (reached.length > 0) this.#tell(",
-        "if (reached.length > 0) this.#tell({ event: event.type, reached, fields }), this.#tell(",
-        &["pulses in the browser"],
-    ),
-    (
-        "parent.moveBefore && node.isConnected",
-        "false && node.isConnected",
-        &["has lost the focus in the document"],
-    ),
-    ("parent.moveBefore(node, before);", "parent.append(node);", &["the document"]),
-];
-
-const IN_BROWSER: &str = "
-component = 'bench-view'
-[data]
-threshold = 30
-bench = { id = 1, name = 'South bench', beds = [
-  { id = 1, crop = 'Ruby chard', moisture = 24 },
-  { id = 2, crop = 'Lemon basil', moisture = 61 },
-  { id = 3, crop = 'Black kale', moisture = 18.5 },
-] }
-
-[[step]]
-type = '7'
-on = '.bed:nth-of-type(3) .can input'
-
-[[step]]
-set = 'order'
-to = 'dry'
-see = [{ at = '.bed .can input', focus = true }]
-
-[[step]]
-set = 'bench.beds[1].moisture'
-to = 10
-
-[[step]]
-set = 'bench.beds[2].note'
-to = 'pinch out the tips'
-
-[[step]]
-set = 'bench.beds[2].note'
-to = { json = 'null' }
-
-[[step]]
-set = 'bench-view › bed-card[#1].litres'
-to = 9
-";
-
-#[test]
-fn a_broken_applier_is_found_and_the_part_is_named() {
-    if std::env::var_os(WITHOUT).is_some() {
-        println!("NOT RUN: no Chromium here");
-        return;
-    }
-    let ui = Ui::from_dir(glasshouse()).expect("the glasshouse checks");
-    let stated = IN_BROWSER.replace("bench-view › ", "");
-    let file = ScenarioFile::from_text("bench.scenario.toml", stated).expect("a scenario");
-    let seen = file.play(&ui).expect("it plays");
-    // Here only the browser is of interest.
-    let accepted = file.accepted(&seen).expect("a text");
-    let file = ScenarioFile::from_text("bench.scenario.toml", accepted).expect("a scenario");
-    let said = |applier: &dyn Fn(&str) -> String| -> String {
-        let played = vein_cli::trial::with_applier(&ui, &file, applier);
-        let played = played.unwrap_or_else(|why| panic!("{why}"));
-        played.mistakes().map(|mistake| format!("{}\n", mistake.message)).collect()
-    };
-    assert_eq!(said(&str::to_owned), "");
-    let mut failures = Vec::new();
-    for (old, new, wanted) in APPLIERS {
-        let found = said(&|applier: &str| {
-            assert!(applier.contains(old), "the applier holds no {old}");
-            let broken = applier.replace(old, new);
-            // A node that is moved the old way must not get its focus back.
-            match new.starts_with("false") {
-                true => broken.replace("focused?.focus({ preventScroll: true });", ""),
-                false => broken,
-            }
-        });
-        if !wanted.iter().all(|part| found.contains(part)) {
-            failures.push(format!("{old} → {new}: wanted {wanted:?}, found:\n{found}"));
-        }
-    }
-    assert!(failures.is_empty(), "{}", failures.join("\n"));
 }
 
 /// Ways to break the glasshouse, and where one is led to.

@@ -30,7 +30,7 @@ fn upgrade(port: u16, host: &str, origin: &str) -> String {
 
 #[test]
 fn only_pages_of_this_server_may_connect() {
-    let server = Server::start(glasshouse(), &[]);
+    let server = Server::start(glasshouse(), &["--ledger"]);
     let port = server.port;
     let own = format!("127.0.0.1:{port}");
     let answer = upgrade(port, &own, &format!("Origin: http://{own}\r\n"));
@@ -49,6 +49,7 @@ fn only_pages_of_this_server_may_connect() {
     // A foreign name that leads to loopback is refused for pages too.
     let answer = ask(port, &format!("GET / HTTP/1.1\r\nHost: example.org:{port}\r\n\r\n"));
     assert!(answer.starts_with("HTTP/1.1 403"), "{answer}");
+    assert!(server.process.is_quiet(), "who was refused has no page, and sets off no pulse");
 }
 
 #[test]

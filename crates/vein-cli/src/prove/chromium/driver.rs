@@ -1,8 +1,8 @@
 //! Chromium, found and started, with its driver (WebDriver, W3C).
 
+use super::webdriver::Client;
 use anyhow::{Context, Result, bail};
-use fantoccini::{Client, ClientBuilder};
-use serde_json::{Value as Json, json};
+use serde_json::json;
 use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
@@ -81,7 +81,7 @@ async fn start_with(driver: &Path, binary: &Path, more: &[&str]) -> Result<Drive
         TempDir::with_prefix("vein-prove-").context("no folder for the browser's profile")?;
     let port = port_of(&mut child);
     let connected = match port {
-        Ok(port) => connect(&port, binary, profile.path(), more).await,
+        Ok(port) => connect(port, binary, profile.path(), more).await,
         Err(error) => Err(error),
     };
     match connected {
@@ -95,7 +95,7 @@ async fn start_with(driver: &Path, binary: &Path, more: &[&str]) -> Result<Drive
 }
 
 /// The port that the driver says it listens on.
-fn port_of(child: &mut Child) -> Result<String> {
+fn port_of(child: &mut Child) -> Result<u16> {
     let out = child.stdout.take().context("the driver's output cannot be read")?;
     let (send, lines) = channel();
     std::thread::spawn(move || {
@@ -107,12 +107,12 @@ fn port_of(child: &mut Child) -> Result<String> {
     loop {
         let line = lines.recv_timeout(PATIENCE).context("Chromium's driver does not start")?;
         if let Some((_, rest)) = line.split_once("successfully on port ") {
-            return Ok(rest.trim_end_matches('.').to_owned());
+            return rest.trim_end_matches('.').parse().context("the driver names no port");
         }
     }
 }
 
-async fn connect(port: &str, binary: &Path, profile: &Path, more: &[&str]) -> Result<Client> {
+async fn connect(port: u16, binary: &Path, profile: &Path, more: &[&str]) -> Result<Client> {
     let folder = format!("--user-data-dir={}", profile.display());
     let mut arguments = [&ARGUMENTS, more].concat();
     arguments.push(&folder);
@@ -120,17 +120,9 @@ async fn connect(port: &str, binary: &Path, profile: &Path, more: &[&str]) -> Re
     if is_root() {
         arguments.push("--no-sandbox");
     }
-    let options = json!({ "goog:chromeOptions": { "args": arguments, "binary": binary } });
-    let capabilities = match options {
-        Json::Object(capabilities) => capabilities,
-        _ => serde_json::Map::new(),
-    };
-    let connector = hyper_util::client::legacy::connect::HttpConnector::new();
-    ClientBuilder::new(connector)
-        .capabilities(capabilities)
-        .connect(&format!("http://127.0.0.1:{port}"))
-        .await
-        .context("Chromium does not start")
+    let options = json!({ "args": arguments, "binary": binary });
+    let capabilities = json!({ "browserName": "chrome", "goog:chromeOptions": options });
+    Client::begin(port, capabilities).await.context("Chromium does not start")
 }
 
 fn is_root() -> bool {

@@ -4,17 +4,13 @@ mod compare;
 pub(crate) mod driver;
 mod stage;
 mod there;
+pub(crate) mod webdriver;
 
-use crate::serve::http::APPLIER;
+use super::StepTime;
 use crate::serve::live::Told;
 use anyhow::{Context, Result, bail};
 use compare::{Expected, node_at, path_to};
 use driver::Driven;
-use fantoccini::Locator;
-use fantoccini::actions::{
-    InputSource, KeyAction, KeyActions, MOUSE_BUTTON_LEFT, MouseActions, PointerAction,
-};
-use fantoccini::elements::Element;
 use serde::Deserialize;
 use serde_json::{Value as Json, json};
 use stage::Stage;
@@ -23,19 +19,13 @@ use there::{Pulsed, There};
 use tokio::runtime::Runtime;
 use vein::scenario::{Doing, Hands};
 use vein::{Act, NodeId, Played, Property, Pulse, ScenarioFile, Session, Typing, Ui};
+use webdriver::{Client, Element};
 
 /// What the browser does not answer by then has gone wrong.
 const PATIENCE: Duration = Duration::from_secs(10);
 
 /// What a tab says once its link is up.
 const LINKED: &str = "{\"linked\":true}";
-
-/// How long a step took, and how much of that the browser took to do what was asked of it.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct StepTime {
-    pub(crate) all: Duration,
-    pub(crate) own: Duration,
-}
 
 /// Where the engine is whose patches the browser shows.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -56,26 +46,21 @@ pub(crate) struct Chromium {
 impl Chromium {
     /// Finds and starts Chromium, with the styles of a project.
     pub(crate) fn start(ui: &Ui, locale: &str, styles: &[String]) -> Result<Chromium> {
-        Chromium::start_with(ui, locale, styles, APPLIER.to_owned())
-    }
-
-    /// As [`Chromium::start`], with a text for the browser's side of the patch protocol.
-    pub(crate) fn start_with(
-        ui: &Ui,
-        locale: &str,
-        styles: &[String],
-        applier: String,
-    ) -> Result<Chromium> {
         let runtime =
             tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build()?;
         let own = ui.styles().map(|(_, css)| css.to_owned());
         let plans = ui.to_plan();
         let css: Vec<String> = styles.iter().cloned().chain(own).collect();
         let (stage, driven) = runtime.block_on(async {
-            let stage = Stage::open(locale, css.join("\n"), applier, plans).await?;
+            let stage = Stage::open(locale, css.join("\n"), plans).await?;
             Ok::<_, anyhow::Error>((stage, driver::start(&[]).await?))
         })?;
         Ok(Chromium { runtime, driven: Some(driven), stage })
+    }
+
+    /// Has the tabs from now on get another text for the browser's side of the patch protocol.
+    pub(crate) fn use_applier(&mut self, applier: String) {
+        self.stage.use_applier(applier);
     }
 
     /// Plays a scenario here, and holds every pulse against those of the same scenario in memory.
@@ -306,10 +291,9 @@ impl InBrowser<'_> {
         let Chromium { runtime, driven, .. } = &mut *self.chromium;
         let client = &driven.as_ref().context("the browser is gone")?.client;
         let own = runtime.block_on(async {
-            let element = client.find(Locator::Css(&selector)).await?;
+            let element = client.find(&selector).await?;
             let on_it = async |script: &str, more: Json| {
-                let element = serde_json::to_value(&element)?;
-                Ok::<_, anyhow::Error>(client.execute(script, vec![element, more]).await?)
+                client.execute(script, vec![element.reference(), more]).await
             };
             let begun = Instant::now();
             match act {
@@ -421,31 +405,29 @@ fn selector_of(tree: &vein::Tree, id: NodeId) -> String {
     selector
 }
 
-async fn double_click(client: &fantoccini::Client, element: &Element) -> Result<()> {
-    let down = PointerAction::Down { button: MOUSE_BUTTON_LEFT };
-    let up = PointerAction::Up { button: MOUSE_BUTTON_LEFT };
-    let over =
-        PointerAction::MoveToElement { element: element.clone(), duration: None, x: 0.0, y: 0.0 };
-    let mouse = MouseActions::new("mouse".into());
-    let mouse = mouse.then(over).then(down.clone()).then(up.clone()).then(down).then(up);
-    client.perform_actions(mouse).await?;
-    Ok(client.release_actions().await?)
+async fn double_click(client: &Client, element: &Element) -> Result<()> {
+    let over = json!({
+        "type": "pointerMove", "origin": element.reference(), "x": 0, "y": 0, "duration": 0,
+    });
+    let down = json!({ "type": "pointerDown", "button": 0 });
+    let up = json!({ "type": "pointerUp", "button": 0 });
+    let mouse = json!({
+        "type": "pointer", "id": "mouse", "parameters": { "pointerType": "mouse" },
+        "actions": [over, down, up, down, up],
+    });
+    client.perform(mouse).await
 }
 
 /// Presses a key on what has the focus.
-async fn press(client: &fantoccini::Client, pressed: &str) -> Result<()> {
+async fn press(client: &Client, pressed: &str) -> Result<()> {
     let (modifiers, key) = vein::modifiers_of(pressed);
     let keys: Vec<char> =
         modifiers.iter().filter_map(|name| key_of(name)).chain(key_of(key)).collect();
-    let mut actions = KeyActions::new("keys".into());
-    for key in &keys {
-        actions = actions.then(KeyAction::Down { value: *key });
-    }
-    for key in keys.iter().rev() {
-        actions = actions.then(KeyAction::Up { value: *key });
-    }
-    client.perform_actions(actions).await?;
-    Ok(client.release_actions().await?)
+    let told = |kind: &str, key: &char| json!({ "type": kind, "value": key });
+    let down = keys.iter().map(|key| told("keyDown", key));
+    let up = keys.iter().rev().map(|key| told("keyUp", key));
+    let actions: Vec<Json> = down.chain(up).collect();
+    client.perform(json!({ "type": "key", "id": "keys", "actions": actions })).await
 }
 
 /// A key as WebDriver names it (W3C, "keyboard actions").

@@ -1,7 +1,7 @@
 //! The page on which scenarios are played, served on loopback to the browser alone.
 
-use crate::build;
 use crate::serve::http::{FRAME, Own, POLICY, at_once, framed, guard, script, style};
+use crate::{APPLIER, engine};
 use anyhow::{Context, Result};
 use axum::Router;
 use axum::extract::State;
@@ -13,7 +13,7 @@ use axum::routing::get;
 use axum::serve::ListenerExt;
 use futures_util::{SinkExt, StreamExt};
 use std::net::Ipv4Addr;
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::net::TcpListener;
 use tokio::sync::mpsc::{UnboundedReceiver, UnboundedSender, unbounded_channel};
 
@@ -24,13 +24,14 @@ pub(super) struct Stage {
     pub(super) port: u16,
     pub(super) said: UnboundedReceiver<String>,
     tab: Arc<Mutex<Option<UnboundedSender<Message>>>>,
+    applier: Arc<Mutex<String>>,
 }
 
 struct Shared {
     own: Own,
     html: String,
     css: String,
-    applier: String,
+    applier: Arc<Mutex<String>>,
     plans: Vec<u8>,
     said: UnboundedSender<String>,
     tab: Arc<Mutex<Option<UnboundedSender<Message>>>>,
@@ -38,21 +39,18 @@ struct Shared {
 
 impl Stage {
     /// Serves an empty page with some styles, in a language.
-    pub(super) async fn open(
-        locale: &str,
-        css: String,
-        applier: String,
-        plans: Vec<u8>,
-    ) -> Result<Stage> {
+    pub(super) async fn open(locale: &str, css: String, plans: Vec<u8>) -> Result<Stage> {
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await;
         let listener = listener.context("no port on loopback can be had")?;
         let port = listener.local_addr().context("the port is not known")?.port();
         let (send, said) = unbounded_channel();
         let tab = Arc::new(Mutex::new(None));
+        let applier = Arc::new(Mutex::new(APPLIER.to_owned()));
         let styles = "<link rel=\"stylesheet\" href=\"/styles.css\">\n";
         let html = framed(locale, "vein prove", styles, "");
-        let (own, tab_too) = (Own(port), tab.clone());
-        let shared = Shared { own, html, css, applier, plans, said: send, tab: tab_too };
+        let (own, tab_too, applier_too) = (Own(port), tab.clone(), applier.clone());
+        let shared =
+            Shared { own, html, css, applier: applier_too, plans, said: send, tab: tab_too };
         let router = Router::new()
             .route("/", get(page))
             .route("/vein/applier.mjs", get(applier_of))
@@ -68,7 +66,12 @@ impl Stage {
             .with_state(Arc::new(shared));
         let listener = listener.tap_io(at_once);
         tokio::spawn(async move { axum::serve(listener, router).await });
-        Ok(Stage { port, said, tab })
+        Ok(Stage { port, said, tab, applier })
+    }
+
+    /// Serves another text for the browser's side of the patch protocol from now on.
+    pub(super) fn use_applier(&mut self, text: String) {
+        *locked(&self.applier) = text;
     }
 
     /// Hands a batch of patches to the tab.
@@ -82,15 +85,19 @@ impl Stage {
     }
 
     fn send(&self, message: Message) -> bool {
-        let tab = self.tab.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        let tab = locked(&self.tab);
         tab.as_ref().is_some_and(|tab| tab.send(message).is_ok())
     }
 
     /// Lets go of the tab that was there.
     pub(super) fn leave(&mut self) {
-        *self.tab.lock().unwrap_or_else(std::sync::PoisonError::into_inner) = None;
+        *locked(&self.tab) = None;
         while self.said.try_recv().is_ok() {}
     }
+}
+
+fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 async fn page(State(shared): State<Arc<Shared>>) -> Response {
@@ -105,16 +112,16 @@ async fn page(State(shared): State<Arc<Shared>>) -> Response {
 }
 
 async fn applier_of(State(shared): State<Arc<Shared>>) -> Response {
-    script(shared.applier.clone())
+    script(locked(&shared.applier).clone())
 }
 
 /// The engine's scripts as `vein build` writes them, with the applier that is tried.
 async fn engine_script(State(shared): State<Arc<Shared>>) -> Response {
-    script(build::engine_script(&shared.applier))
+    script(engine::script(&locked(&shared.applier)))
 }
 
 async fn engine_module() -> Response {
-    binary("application/wasm", build::ENGINE.to_vec())
+    binary("application/wasm", engine::MODULE.to_vec())
 }
 
 async fn plans_of(State(shared): State<Arc<Shared>>) -> Response {
@@ -143,7 +150,7 @@ async fn connect(
 async fn talk(shared: Arc<Shared>, socket: WebSocket) {
     let (mut out, mut heard) = socket.split();
     let (send, mut told) = unbounded_channel();
-    *shared.tab.lock().unwrap_or_else(std::sync::PoisonError::into_inner) = Some(send);
+    *locked(&shared.tab) = Some(send);
     loop {
         tokio::select! {
             message = told.recv() => {

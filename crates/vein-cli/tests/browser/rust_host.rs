@@ -1,8 +1,8 @@
 //! The example of a host in Rust: built as its guide says, and tried in Chromium.
 
-use crate::browser::Browser;
-use crate::building::built;
-use crate::proving::copy;
+use crate::building_of::built;
+use crate::driven::Browser;
+use crate::running::copy;
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -27,10 +27,8 @@ fn run(command: &mut Command) {
     assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
 }
 
-#[tokio::test]
-async fn rust_answers_in_the_page() {
+pub async fn rust_answers_in_the_page(browser: &Browser) {
     let Some(bindgen) = bindgen() else { return };
-    let Some(browser) = Browser::start().await else { return };
     let (project, out) = (TempDir::new().expect("a folder"), TempDir::new().expect("a folder"));
     copy(&Path::new(ROOT).join("examples/rust-host"), project.path());
     // Where the program's own engine was built, what it needs is built already.
@@ -63,5 +61,4 @@ async fn rust_answers_in_the_page() {
         .await;
     browser.run(&write("input", "55", "input")).await;
     browser.until(&acidity("the probe goes down to 40 cm, not 55 cm"), "a failure").await;
-    browser.close().await;
 }

@@ -2,9 +2,8 @@
 //! does, the mutations that the document's own observer saw are those that the patches predict,
 //! and the document is the one in memory.
 
-use crate::browser::Browser;
-use crate::running::{Server, glasshouse, quiet_glasshouse};
-use fantoccini::Locator;
+use crate::driven::Browser;
+use crate::running::{Server, glasshouse};
 use serde_json::{Value as Json, json};
 use tempfile::TempDir;
 
@@ -43,25 +42,24 @@ fn predicted(entry: &Json) -> Vec<&'static str> {
 }
 
 /// A served page that proves each pulse, and what a person does on it.
-struct Visit {
-    browser: Browser,
+struct Visit<'b> {
+    browser: &'b Browser,
     server: Server,
     _dir: Option<TempDir>,
 }
 
-impl Visit {
-    async fn of(component: &str, text: &str) -> Option<Visit> {
-        let browser = Browser::start().await?;
+impl<'b> Visit<'b> {
+    async fn of(browser: &'b Browser, component: &str, text: &str) -> Visit<'b> {
         let dir = TempDir::new().expect("a folder");
         std::fs::write(dir.path().join(format!("{component}.vein")), text).expect("a component");
         let server = Server::start(dir.path(), &["--ledger", "--json"]);
         Visit { browser, server, _dir: Some(dir) }.begin().await
     }
 
-    async fn begin(self) -> Option<Visit> {
+    async fn begin(self) -> Visit<'b> {
         self.browser.open(&self.server).await;
         self.browser.run(COUNT).await;
-        Some(self)
+        self
     }
 
     /// The next pulse: exact, and with the mutations that it predicts.
@@ -84,7 +82,7 @@ impl Visit {
     }
 
     async fn keys(&self, selector: &str, keys: &str) {
-        let element = self.browser.client.find(Locator::Css(selector)).await.expect("an element");
+        let element = self.browser.client.find(selector).await.expect("an element");
         element.send_keys(keys).await.expect("keys");
     }
 
@@ -148,9 +146,8 @@ does reset() { name = 'x'; litres = 7; tone = 'moist'; chosen = ['a', 'c']; many
 <button id='reset' click='-> reset()'>reset</button>
 ";
 
-#[tokio::test]
-async fn controls_are_bound_both_ways() {
-    let Some(visit) = Visit::of("control-lab", CONTROLS).await else { return };
+pub async fn controls_are_bound_both_ways(browser: &Browser) {
+    let visit = Visit::of(browser, "control-lab", CONTROLS).await;
     // Typing in the middle: the caret stays, although two other places show the same.
     visit.browser.click("#name").await;
     visit.value("document.getElementById('name').setSelectionRange(2, 2)").await;
@@ -232,12 +229,10 @@ async fn controls_are_bound_both_ways() {
       Array.from(document.getElementById('many').selectedOptions, (o) => o.value).join(''),
       document.getElementById('details').open]";
     assert_eq!(visit.value(shown).await, json!(["x x 7 7 5 z x", "011011", "23", true]));
-    visit.browser.close().await;
 }
 
-#[tokio::test]
-async fn what_an_input_method_types_is_left_alone() {
-    let Some(visit) = Visit::of("control-lab", CONTROLS).await else { return };
+pub async fn what_an_input_method_types_is_left_alone(browser: &Browser) {
+    let visit = Visit::of(browser, "control-lab", CONTROLS).await;
     let compose = "
       const field = document.getElementById('name');
       const tell = (type, more) => field.dispatchEvent(
@@ -256,7 +251,6 @@ async fn what_an_input_method_types_is_left_alone() {
         .await;
     visit.pulse().await;
     visit.is("document.getElementById('shown').textContent === 'かx'").await;
-    visit.browser.close().await;
 }
 
 const ROWS: &str = "
@@ -277,9 +271,8 @@ holds sorted = false
 <ol><li each='bed of shown by bed.id'><input id='s{bed.id}' value='<-> bed.crop'></li></ol>
 ";
 
-#[tokio::test]
-async fn rows_keep_focus_and_scroll_when_they_move() {
-    let Some(visit) = Visit::of("row-lab", ROWS).await else { return };
+pub async fn rows_keep_focus_and_scroll_when_they_move(browser: &Browser) {
+    let visit = Visit::of(browser, "row-lab", ROWS).await;
     visit.browser.click("#in2").await;
     for key in ["t", "y", "p", "e", "d"] {
         visit.keys("#in2", key).await;
@@ -320,17 +313,32 @@ async fn rows_keep_focus_and_scroll_when_they_move() {
     let entry = visit.pulse().await;
     assert_eq!(entry["values"][0]["to"], json!("aster"), "{entry}");
     assert_eq!(visit.value("document.querySelector('ol input').id").await, json!("s3"));
-    visit.browser.close().await;
 }
 
-#[tokio::test]
-async fn the_glasshouse_is_the_same_in_the_browser_and_in_memory() {
-    let Some(browser) = Browser::start().await else { return };
+/// A copy of the glasshouse in which nothing happens by itself: nobody answers but at once, and
+/// the alarm never rings.
+fn quiet_glasshouse() -> tempfile::TempDir {
+    let dir = tempfile::tempdir().expect("a folder");
+    for file in std::fs::read_dir(glasshouse()).expect("the glasshouse") {
+        let file = file.expect("a file").path();
+        if file.is_dir() {
+            continue;
+        }
+        let text = std::fs::read_to_string(&file).expect("a text");
+        let text = text.replace("upon every (5000)", "upon every (5000000)");
+        let quiet = text.split("[answers.fetch_forecast]").next().unwrap_or("").to_owned();
+        let name = file.file_name().expect("a name");
+        std::fs::write(dir.path().join(name), quiet).expect("a copy");
+    }
+    dir
+}
+
+pub async fn the_glasshouse_is_the_same_in_the_browser_and_in_memory(browser: &Browser) {
     let dir = quiet_glasshouse();
     let server = Server::start(dir.path(), &["--ledger", "--json"]);
     let ui = vein::Ui::from_dir(dir.path()).expect("the glasshouse checks");
     let data = std::fs::read_to_string(dir.path().join("glass-house.json")).expect("its data");
-    let visit = Visit { browser, server, _dir: Some(dir) }.begin().await.expect("a visit");
+    let visit = Visit { browser, server, _dir: Some(dir) }.begin().await;
     let data: Json = serde_json::from_str(&data).expect("JSON");
     let opening = ui.page("glass-house").answer("season", || "late autumn").answered_by_hand();
     let mut page = opening.open(data).expect("data that fits");
@@ -366,14 +374,11 @@ async fn the_glasshouse_is_the_same_in_the_browser_and_in_memory() {
         .map((heading) => getComputedStyle(heading).fontSize)";
     let sizes = visit.value(titles).await;
     assert_ne!(sizes[0], sizes[1], "both style `h2`, each its own");
-    visit.browser.close().await;
 }
 
-#[tokio::test]
-async fn the_glasshouse_lives_in_the_browser() {
-    let Some(browser) = Browser::start().await else { return };
+pub async fn the_glasshouse_lives_in_the_browser(browser: &Browser) {
     let server = Server::start(glasshouse(), &["--ledger", "--json"]);
-    let visit = Visit { browser, server, _dir: None }.begin().await.expect("a visit");
+    let visit = Visit { browser, server, _dir: None }.begin().await;
     let first = visit.value("document.querySelector('.forecast p').className").await;
     assert!(["coming", "sky"].iter().any(|name| first == json!(name)), "{first}");
     // Everything comes by itself: the forecast, each bed's sensor twice, the alarm.
@@ -391,7 +396,6 @@ async fn the_glasshouse_lives_in_the_browser() {
     assert_eq!(visit.value("document.querySelectorAll('.bell').length").await, json!(1));
     let shown = visit.value("document.querySelector('.sensor').textContent").await;
     assert!(shown.as_str().is_some_and(|text| text.starts_with("sensor: ")), "{shown}");
-    visit.browser.close().await;
 }
 
 /// Answers each request with what a path has, without any policy that would stop a script.
@@ -423,9 +427,7 @@ fn serve_bare(files: Vec<(&'static str, &'static str, Vec<u8>)>) -> u16 {
 }
 
 /// The page as HTML and as patches, where nothing but Vein keeps a string from running.
-#[tokio::test]
-async fn hostile_strings_run_nothing() {
-    let Some(browser) = Browser::start().await else { return };
+pub async fn hostile_strings_run_nothing(browser: &Browser) {
     let all = crate::hostile::strings();
     let ui =
         vein::Ui::from_sources([("hostile-lab.vein", crate::hostile::LAB)]).expect("it checks");
@@ -475,5 +477,4 @@ async fn hostile_strings_run_nothing() {
     let wanted =
         json!({ "hits": 0, "runs": [], "added": [], "handlers": 0, "sections": all.len() });
     assert_eq!(found, wanted);
-    browser.close().await;
 }

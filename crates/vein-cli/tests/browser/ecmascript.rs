@@ -1,7 +1,7 @@
 //! Random components as ECMAScript: what their derived values are and what their handlers leave
 //! behind is what Chromium makes of the same text.
 
-use crate::browser::Browser;
+use crate::driven::Browser;
 use crate::generate::{Generator, Kind, STATE};
 use serde_json::{Value as Json, json};
 use vein::{Page, Ui, Value};
@@ -85,9 +85,7 @@ fn seen(page: &mut Page, names: &[String]) -> Vec<String> {
     names.iter().map(|name| format!("{name} {}", written(&value(page, name)))).collect()
 }
 
-#[tokio::test]
-async fn random_components_are_what_ecmascript_makes_of_them() {
-    let Some(browser) = Browser::start().await else { return };
+pub async fn random_components_are_what_ecmascript_makes_of_them(browser: &Browser) {
     let beds = json!([
         { "id": 7, "crop": "Ruby 😀", "wet": true, "levels": [4, 10, 9] },
         { "id": 3, "crop": "", "wet": false, "levels": [] },
@@ -147,5 +145,4 @@ async fn random_components_are_what_ecmascript_makes_of_them() {
         }
     }
     assert!(faults > 0, "no handler failed, so nothing was seen of that");
-    browser.close().await;
 }

@@ -1,40 +1,10 @@
 //! `vein build --element`, in a page that knows nothing of Vein.
 
-use crate::browser::Browser;
-use crate::building::{build, built};
+use crate::building_of::{TILE, built, project};
+use crate::driven::Browser;
 use serde_json::{Value as Json, json};
-use std::path::Path;
 use tempfile::TempDir;
 use vein_cli::trial::serve_files;
-
-const TILE: &str = "
-shape Note { text: string }
-
-takes crop: string = 'unknown'
-takes moisture: number = 50
-takes wideView: boolean = false
-takes tone: 'calm' | 'loud' = 'calm'
-takes notes: Note[] = []
-shares litres: number = 1
-gives water(bed: string, litres: number)
-holds opened = 0
-
-does pour() { litres += 1; give water(crop, litres); }
-
-<section class=\"{tone}\" data-wide=\"<- wideView ? 'yes' : null\">
-  <h3>{crop}</h3>
-  <output>{moisture}</output>
-  <ul><li each=\"note of notes\">{note.text}</li></ul>
-  <button click=\"-> pour()\">{litres}</button>
-  <a click=\"-> opened++\">{opened}</a>
-  <slot></slot>
-  <footer><slot name=\"foot\">nothing below</slot></footer>
-</section>
-
-<style>
-  .loud { color: rgb(200, 0, 0); }
-</style>
-";
 
 /// A page with elements in it that nothing is known of yet.
 const PAGE: &str = r#"<!doctype html>
@@ -50,20 +20,13 @@ const PAGE: &str = r#"<!doctype html>
 </html>
 "#;
 
-async fn opened(more: &[&str]) -> Option<(Browser, TempDir)> {
-    let browser = Browser::start().await?;
+async fn opened(browser: &Browser, more: &[&str]) -> TempDir {
     let dir = project(TILE);
     let out = dir.path().join("dist");
     built(&[&["--element", "bed-tile"], more].concat(), dir.path(), &out);
     std::fs::write(out.join("index.html"), PAGE).expect("a page");
     let address = serve_files(out, &[]).await.expect("a server");
     browser.client.goto(&address).await.expect("a page");
-    Some((browser, dir))
-}
-
-fn project(tile: &str) -> TempDir {
-    let dir = TempDir::new().expect("a folder");
-    std::fs::write(dir.path().join("bed-tile.vein"), tile).expect("a component");
     dir
 }
 
@@ -86,9 +49,8 @@ async fn shown(browser: &Browser, id: &str) -> Json {
     browser.run(&script).await
 }
 
-#[tokio::test]
-async fn attributes_and_properties_from_before_it_is_defined_count() {
-    let Some((browser, _dir)) = opened(&[]).await else { return };
+pub async fn attributes_and_properties_from_before_it_is_defined_count(browser: &Browser) {
+    let _dir = opened(browser, &[]).await;
     browser
         .run(
             "const made = document.createElement('bed-tile');
@@ -99,15 +61,12 @@ async fn attributes_and_properties_from_before_it_is_defined_count() {
              document.getElementById('second').notes = [{ text: 'one' }, { text: 'two' }];",
         )
         .await;
-    define(&browser).await;
+    define(browser).await;
     let early = json!(["Ruby chard", "24", [], "3", "yes", "loud"]);
-    assert_eq!(shown(&browser, "early").await, early);
+    assert_eq!(shown(browser, "early").await, early);
     let second = json!(["unknown", "50", ["one", "two"], "1", null, "calm"]);
-    assert_eq!(shown(&browser, "second").await, second);
-    assert_eq!(
-        shown(&browser, "made").await,
-        json!(["unknown", "7", ["pinch"], "1", null, "calm"])
-    );
+    assert_eq!(shown(browser, "second").await, second);
+    assert_eq!(shown(browser, "made").await, json!(["unknown", "7", ["pinch"], "1", null, "calm"]));
     // Styles of the component reach inside, and nothing outside.
     let colour = "return getComputedStyle(early.shadowRoot.querySelector('section')).color";
     assert_eq!(browser.run(colour).await, json!("rgb(200, 0, 0)"));
@@ -119,13 +78,11 @@ async fn attributes_and_properties_from_before_it_is_defined_count() {
     assert_eq!(browser.run(fallback).await, json!("nothing below"));
     let new = "return Object.keys(window).filter((name) => !names.includes(name))";
     assert_eq!(browser.run(new).await, json!(["known"]), "no global names");
-    browser.close().await;
 }
 
-#[tokio::test]
-async fn attribute_and_property_never_disagree() {
-    let Some((browser, _dir)) = opened(&["--reflect", "tone"]).await else { return };
-    define(&browser).await;
+pub async fn attribute_and_property_never_disagree(browser: &Browser) {
+    let _dir = opened(browser, &["--reflect", "tone"]).await;
+    define(browser).await;
     // What is done, then: property, attribute and what is shown.
     for (done, prop, attribute, holds, stands) in [
         (
@@ -165,7 +122,7 @@ async fn attribute_and_property_never_disagree() {
         let now = browser.run(&script).await;
         assert_eq!(now, json!([holds, stands]), "{done}");
     }
-    assert_eq!(shown(&browser, "second").await, json!(["unknown", "50", ["a"], "6", null, "calm"]));
+    assert_eq!(shown(browser, "second").await, json!(["unknown", "50", ["a"], "6", null, "calm"]));
     // What is of another type is refused, and nothing changes.
     let refused =
         "try { second.moisture = 'wet'; } catch (error) { return [error.name, error.message]; }";
@@ -173,13 +130,11 @@ async fn attribute_and_property_never_disagree() {
     assert!(refused[1].as_str().is_some_and(|said| said.contains("moisture")), "{refused}");
     let now = "return [second.moisture, second.getAttribute('moisture')]";
     assert_eq!(browser.run(now).await, json!([50, null]));
-    browser.close().await;
 }
 
-#[tokio::test]
-async fn events_are_heard_outside_and_instances_live_and_move_by_themselves() {
-    let Some((browser, _dir)) = opened(&[]).await else { return };
-    define(&browser).await;
+pub async fn events_are_heard_outside_and_instances_live_and_move_by_themselves(browser: &Browser) {
+    let _dir = opened(browser, &[]).await;
+    define(browser).await;
     browser
         .run(
             "window.heard = [];
@@ -211,7 +166,7 @@ async fn events_are_heard_outside_and_instances_live_and_move_by_themselves() {
     assert_eq!(browser.run("return away.shadowRoot.childNodes.length").await, json!(0));
     assert_eq!(browser.run("away.moisture = 99; return away.moisture").await, json!(99));
     browser.run("document.body.append(away);").await;
-    assert_eq!(shown(&browser, "early").await, json!(["Ruby chard", "99", [], "4", "yes", "loud"]));
+    assert_eq!(shown(browser, "early").await, json!(["Ruby chard", "99", [], "4", "yes", "loud"]));
     assert_eq!(
         browser.run("return early.shadowRoot.querySelector('a').textContent").await,
         json!("0")
@@ -226,33 +181,8 @@ async fn events_are_heard_outside_and_instances_live_and_move_by_themselves() {
         )
         .await;
     browser.until("return window.third_known === true", "the other name").await;
-    assert_eq!(shown(&browser, "third").await, json!(["Kale", "50", [], "1", null, "calm"]));
+    assert_eq!(shown(browser, "third").await, json!(["Kale", "50", [], "1", null, "calm"]));
     browser.run("third.shadowRoot.querySelector('button').click()").await;
-    assert_eq!(shown(&browser, "third").await[3], json!("2"));
-    assert_eq!(shown(&browser, "second").await[3], json!("2"), "each has its own data");
-    browser.close().await;
-}
-
-#[test]
-fn what_cannot_be_an_element_is_told() {
-    let refused = |text: &str, arguments: &[&str]| {
-        let dir = project(text);
-        let done = build(
-            &[&["--element", "bed-tile"], arguments].concat(),
-            dir.path(),
-            &dir.path().join("dist"),
-        );
-        assert_eq!(done.status.code(), Some(2));
-        assert!(!Path::new(&dir.path().join("dist")).exists(), "nothing is written");
-        String::from_utf8_lossy(&done.stderr).into_owned()
-    };
-    let said = refused(TILE, &["--reflect", "wet"]);
-    assert!(said.contains("takes no prop `wet`") && said.contains("moisture"), "{said}");
-    let said = refused("takes title: string = ''\n\n<p>{title}</p>\n", &[]);
-    assert!(said.contains("`title`, which every element"), "{said}");
-    let said = refused(
-        "takes crops: string[] = []\n\n<ul><li each=\"crop of crops\"><slot name=\"cell\" row=\"<- crop\"></slot></li></ul>\n",
-        &[],
-    );
-    assert!(said.contains("hands values back"), "{said}");
+    assert_eq!(shown(browser, "third").await[3], json!("2"));
+    assert_eq!(shown(browser, "second").await[3], json!("2"), "each has its own data");
 }

@@ -1,68 +1,10 @@
-//! Pages in a real Chromium, driven over WebDriver: what its own observer saw is what the
+//! Served pages in a real Chromium, driven over WebDriver: what its own observer saw is what the
 //! ledger names.
 
-use crate::running::{PATIENCE, Server};
-use fantoccini::{Client, Locator};
+use crate::driven::Browser;
+use crate::running::Server;
 use serde_json::{Value as Json, json};
-use std::time::Instant;
 use tempfile::TempDir;
-
-/// As `vein prove --browser` starts it.
-#[path = "../../src/prove/chromium/driver.rs"]
-mod driver;
-
-/// Chromium with its driver; both end with the test.
-pub struct Browser {
-    pub client: Client,
-    _driven: driver::Driven,
-}
-
-/// Set where Chromium cannot be had; `cargo xtask test` says so in capitals.
-pub const WITHOUT: &str = "VEIN_WITHOUT_BROWSER";
-
-impl Browser {
-    pub async fn start() -> Option<Browser> {
-        if std::env::var_os(WITHOUT).is_some() {
-            println!("NOT RUN: no Chromium here");
-            return None;
-        }
-        let driven =
-            driver::start(&[]).await.expect("Chromium starts: `cargo xtask test` installs it");
-        Some(Browser { client: driven.client.clone(), _driven: driven })
-    }
-
-    /// Opens a served page and waits until its link is up.
-    pub async fn open(&self, server: &Server) {
-        self.client.goto(&format!("http://127.0.0.1:{}/", server.port)).await.expect("a page");
-        self.until("return 'linked' in document.documentElement.dataset", "the link").await;
-    }
-
-    pub async fn run(&self, script: &str) -> Json {
-        self.client.execute(script, Vec::new()).await.expect("a script that runs")
-    }
-
-    pub async fn until(&self, script: &str, what: &str) {
-        let start = Instant::now();
-        while self.run(script).await != Json::Bool(true) {
-            assert!(start.elapsed() < PATIENCE, "waited in vain for {what}");
-            tokio::time::sleep(std::time::Duration::from_millis(10)).await;
-        }
-    }
-
-    pub async fn click(&self, selector: &str) {
-        let element = self.client.find(Locator::Css(selector)).await.expect("an element");
-        element.click().await.expect("a click");
-    }
-
-    pub async fn text(&self, selector: &str) -> String {
-        let element = self.client.find(Locator::Css(selector)).await.expect("an element");
-        element.text().await.expect("its text")
-    }
-
-    pub async fn close(self) {
-        self.client.close().await.expect("the session ends");
-    }
-}
 
 const CARD: &str = include_str!("../../../vein/tests/api/bed-card.vein");
 const CARD_DATA: &str = r#"{ "bed": { "id": 3, "crop": "Ruby chard", "moisture": 24 } }"#;
@@ -117,9 +59,7 @@ fn recorded(entry: &Json) -> Vec<Json> {
     parts.iter().map(|part| json!([address(part), part["to"]])).collect()
 }
 
-#[tokio::test]
-async fn what_the_observer_saw_is_what_the_ledger_names() {
-    let Some(browser) = Browser::start().await else { return };
+pub async fn what_the_observer_saw_is_what_the_ledger_names(browser: &Browser) {
     let dir = card();
     let server = Server::start(dir.path(), &["--ledger", "--json"]);
     browser.open(&server).await;
@@ -148,7 +88,6 @@ async fn what_the_observer_saw_is_what_the_ledger_names() {
     assert!(server.process.is_quiet(), "no pulse for a disabled button");
     assert_eq!(browser.run("return seen").await, json!([]));
     assert_eq!(browser.run("return violations").await, json!([]));
-    browser.close().await;
 }
 
 const LAB: &str = "
@@ -167,9 +106,7 @@ does key_was(key: string) { log.push(key) }
 <output>{log.join(' ')}</output>
 ";
 
-#[tokio::test]
-async fn events_behave_as_in_memory() {
-    let Some(browser) = Browser::start().await else { return };
+pub async fn events_behave_as_in_memory(browser: &Browser) {
     let dir = TempDir::new().expect("a folder");
     std::fs::write(dir.path().join("event-lab.vein"), LAB).expect("a component");
     let server = Server::start(dir.path(), &["--ledger", "--json"]);
@@ -191,13 +128,13 @@ async fn events_behave_as_in_memory() {
     let prevented = browser.run("return location.hash === '' && location.search === ''").await;
     assert_eq!(prevented, Json::Bool(true), "neither the link nor the form went anywhere");
     // Several keys within 200 ms are one change, after they have settled.
-    let slow = browser.client.find(Locator::Css("#slow")).await.expect("a field");
+    let slow = browser.client.find("#slow").await.expect("a field");
     slow.send_keys("kale").await.expect("keys");
     log.push("kale");
     let wait =
         format!("return document.querySelector('output').textContent === {:?}", log.join(" "));
     browser.until(&wait, "the settled text").await;
-    let keys = browser.client.find(Locator::Css("#keys")).await.expect("a field");
+    let keys = browser.client.find("#keys").await.expect("a field");
     keys.send_keys("ab\u{e007}").await.expect("keys");
     log.push("Enter");
     let wait =
@@ -211,12 +148,9 @@ async fn events_behave_as_in_memory() {
         format!("return document.querySelector('output').textContent === {:?}", log.join(" "));
     browser.until(&wait, "the second click").await;
     assert_eq!(browser.run("return location.hash").await, json!("#gone"));
-    browser.close().await;
 }
 
-#[tokio::test]
-async fn the_applier_refuses_what_is_malformed_and_leaves_the_page_as_it_is() {
-    let Some(browser) = Browser::start().await else { return };
+pub async fn the_applier_refuses_what_is_malformed_and_leaves_the_page_as_it_is(browser: &Browser) {
     let dir = card();
     let server = Server::start(dir.path(), &[]);
     browser.open(&server).await;
@@ -250,5 +184,4 @@ async fn the_applier_refuses_what_is_malformed_and_leaves_the_page_as_it_is() {
         browser.client.execute_async(script, vec![json!(opening)]).await.expect("a script");
     let expected = json!({ "refused": [], "untouched": true, "twice": true, "html": page.html() });
     assert_eq!(result, expected);
-    browser.close().await;
 }

@@ -1,0 +1,330 @@
+//! What `vein build` makes, at work in a real Chromium: the site, and what it does when something is
+//! missing or broken.
+
+use crate::building_of::{asset, built, counting};
+use crate::driven::Browser;
+use crate::running::{copy, glasshouse};
+use serde_json::{Value as Json, json};
+use std::path::Path;
+use tempfile::TempDir;
+use vein_cli::trial::serve_files;
+
+/// Has a page load a script of its own before anything of it starts.
+fn probed(out: &Path, script: &str) {
+    std::fs::write(out.join("probe.js"), script).expect("a script");
+    let page = out.join("index.html");
+    let html = std::fs::read_to_string(&page).expect("a page");
+    let html = html.replace("</body>", "<script src=\"./probe.js\"></script>\n</body>");
+    std::fs::write(page, html).expect("a page");
+}
+
+/// Notes what stands in the view before the engine is there, and what becomes of it.
+const PROBE: &str = "
+window.before = [...document.querySelectorAll('#view *')];
+window.records = [];
+window.violations = [];
+document.addEventListener('securitypolicyviolation', (e) => violations.push(e.violatedDirective));
+new MutationObserver((all) => records.push(...all)).observe(document.getElementById('view'), {
+  subtree: true, childList: true, attributes: true, characterData: true, characterDataOldValue: true,
+});
+const wait = setInterval(() => {
+  if (!('linked' in document.documentElement.dataset)) return;
+  clearInterval(wait);
+  const now = [...document.querySelectorAll('#view *')];
+  window.kept = now.length === before.length && now.every((node, at) => node === before[at]);
+  // A parser makes one text of neighbours: parting them is no change of what is shown.
+  window.disturbed = records.filter(({ type, target, oldValue, addedNodes, removedNodes }) => (
+    type === 'attributes' || removedNodes.length > 0 || [...addedNodes].some((node) => node.nodeType !== 3)
+      || (type === 'characterData' && !oldValue.startsWith(target.data)))).length;
+}, 1);
+";
+
+pub async fn the_glasshouse_is_taken_over_as_it_was_written_and_lives_below_a_sub_path(
+    browser: &Browser,
+) {
+    let dir = TempDir::new().expect("a folder");
+    let out = dir.path().join("some/where");
+    built(&[], glasshouse(), &out);
+    probed(&out, PROBE);
+    let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+    browser.client.goto(&format!("{address}/some/where/")).await.expect("a page");
+    browser.until("return window.kept !== undefined", "the take-over").await;
+    assert_eq!(
+        browser.run("return [kept, disturbed, before.length > 60]").await,
+        json!([true, 0, true])
+    );
+    // A click, a typed text, an answer that comes late and a sensor: all in the page itself.
+    let litres = "return document.querySelector('.gauge, tank-gauge, header').textContent";
+    let before = browser.run(litres).await;
+    browser.click(".bed button.water").await;
+    assert_ne!(browser.run(litres).await, before, "the tank gave water");
+    let forecast = "return /clear|showers|fog/.test(document.querySelector('main').textContent)";
+    browser.until(forecast, "the forecast").await;
+    let sensed = "return /sensor: \\d/.test(document.querySelector('.sensor').textContent)";
+    browser.until(sensed, "a reading").await;
+    assert_eq!(browser.run("return violations").await, json!([]), "against its own policy");
+}
+
+pub async fn a_page_whose_files_are_missing_or_damaged_says_so_and_stays(browser: &Browser) {
+    let (project, whole) = (counting(&[]), TempDir::new().expect("a folder"));
+    built(&["count-up"], project.path(), whole.path());
+    for (stem, ending, damaged, said) in [
+        ("engine-", ".wasm", false, "cannot be had (404)"),
+        ("plans-", ".plan", false, "cannot be had (404)"),
+        ("engine-", ".mjs", false, "could not be started"),
+        ("engine-", ".wasm", true, "could not be started"),
+        ("plans-", ".plan", true, "could not be started"),
+    ] {
+        let dir = TempDir::new().expect("a folder");
+        copy(whole.path(), dir.path());
+        let file = asset(dir.path(), stem, ending);
+        if damaged {
+            let mut bytes = std::fs::read(&file).expect("a file");
+            let middle = bytes.len() / 2;
+            bytes[middle..].fill(0xff);
+            std::fs::write(&file, bytes).expect("a file");
+        } else {
+            std::fs::remove_file(&file).expect("a file");
+        }
+        let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+        browser.client.goto(&address).await.expect("a page");
+        browser.until("return !document.getElementById('link').hidden", "a word of it").await;
+        let text = browser.text("#link").await;
+        assert!(text.contains(said), "{stem}{ending}: {text}");
+        assert_eq!(browser.text("#view button").await, "0", "what was written stays");
+    }
+}
+
+/// Starts the engine on a page of its own, and keeps what a test reaches into.
+const STARTED: &str = "
+const [base, [script, module, plans]] = arguments;
+document.getElementById('view').replaceChildren();
+window.reported = [];
+window.addEventListener('error', (e) => { reported.push(e.message); e.preventDefault(); });
+(async () => {
+  const { Engine } = await import(`${base}/${script}`);
+  const compiled = await WebAssembly.compileStreaming(fetch(`${base}/${module}`));
+  const { promise, resolve } = Promise.withResolvers();
+  const around = (surroundings) => {
+    WebAssembly.instantiate(compiled, { './surroundings.mjs': surroundings })
+      .then(({ exports }) => { window.module = exports; resolve(exports); });
+  };
+  const engine = await Engine.around(around, promise, fetch(`${base}/${plans}`));
+  window.batches = [];
+  window.page = engine.open('count-up', {
+    into: document.getElementById('view'), seen: { patches: (batch) => batches.push(batch) },
+  });
+})().catch((error) => { window.failed = String(error); });
+";
+
+async fn started(browser: &Browser, dir: &Path, address: &str) {
+    let name = |stem: &str, ending: &str| {
+        let path = asset(dir, stem, ending);
+        path.file_name().map(|name| name.to_string_lossy().into_owned()).expect("a name")
+    };
+    let files = json!([name("engine-", ".mjs"), name("engine-", ".wasm"), name("plans-", ".plan")]);
+    browser.client.goto(address).await.expect("a page");
+    browser.until("return 'linked' in document.documentElement.dataset", "the page").await;
+    let given = vec![json!(format!("{address}/assets")), files];
+    browser.client.execute(STARTED, given).await.expect("a script that runs");
+    browser.until("return Boolean(window.page ?? window.failed)", "the engine").await;
+    assert_eq!(browser.run("return window.failed ?? null").await, Json::Null);
+}
+
+pub async fn an_engine_that_fails_leaves_the_page_as_it_is_and_reports_once(browser: &Browser) {
+    let (project, dir) = (counting(&[]), TempDir::new().expect("a folder"));
+    built(&["count-up"], project.path(), dir.path());
+    let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+    started(browser, dir.path(), &address).await;
+    browser.click("#view button").await;
+    assert_eq!(browser.text("#view button").await, "1");
+    // Everything that the engine knows becomes nonsense.
+    browser.run("new Uint8Array(module.memory.buffer).fill(0xff)").await;
+    for _ in 0..3 {
+        browser.click("#view button").await;
+        assert_eq!(browser.text("#view button").await, "1");
+    }
+    let reported = browser.run("return reported").await;
+    assert_eq!(reported.as_array().map(Vec::len), Some(1), "{reported}");
+    assert!(
+        reported[0].as_str().is_some_and(|said| said.contains("engine has stopped")),
+        "{reported}"
+    );
+    assert!(browser.text("#link").await.contains("stays as it is"), "the page says so");
+    let refused = "try { page.set('count', 3); } catch (error) { return error.message; }";
+    let refused = browser.run(refused).await;
+    assert!(refused.as_str().is_some_and(|said| said.contains("has stopped")), "{refused}");
+}
+
+pub async fn a_damaged_batch_is_refused_and_the_page_is_not_touched(browser: &Browser) {
+    let (project, dir) = (counting(&[]), TempDir::new().expect("a folder"));
+    built(&["count-up"], project.path(), dir.path());
+    std::fs::write(dir.path().join("applier.mjs"), include_str!("../../page/applier.mjs"))
+        .expect("a script");
+    let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+    started(browser, dir.path(), &address).await;
+    browser.click("#view button").await;
+    // Both batches, of the opening and of the click, with each bit turned, and cut everywhere.
+    let tried = "
+    const [base] = arguments;
+    window.outcome = null;
+    (async () => {
+      const { Surface } = await import(`${base}/applier.mjs`);
+      let [tried, refused, touched] = [0, 0, 0];
+      for (const [number, batch] of batches.entries()) {
+        const place = document.createElement('div');
+        const surface = new Surface(place, () => {});
+        for (const before of batches.slice(0, number)) surface.apply(before);
+        const observer = new MutationObserver(() => {});
+        observer.observe(place, { subtree: true, childList: true, attributes: true, characterData: true });
+        const damaged = Array.from({ length: batch.byteLength }, (_, end) => batch.slice(0, end));
+        for (let bit = 0; bit < batch.byteLength * 8; bit++) {
+          const copy = batch.slice();
+          new Uint8Array(copy)[bit >> 3] ^= 1 << (bit & 7);
+          damaged.push(copy);
+        }
+        for (const copy of damaged) {
+          tried++;
+          try { surface.apply(copy); } catch { refused++; }
+          touched += observer.takeRecords().length;
+        }
+        surface.apply(batch);
+        if (observer.takeRecords().length === 0) throw new Error('the whole batch does nothing');
+      }
+      window.outcome = [tried > 500, tried - refused, touched];
+    })().catch((error) => { window.outcome = String(error); });";
+    browser.client.execute(tried, vec![json!(address)]).await.expect("a script that runs");
+    browser.until("return outcome !== null", "all of them").await;
+    assert_eq!(browser.run("return outcome").await, json!([true, 0, 0]));
+}
+
+/// A person who is faster than the engine.
+const HASTY: &str = "
+const at = (id) => document.getElementById(id);
+at('crop').value = 'Straßen-Kresse';
+at('dry').checked = true;
+at('place').value = 'b';
+at('crop').focus();
+at('crop').setSelectionRange(3, 3);
+";
+
+const FORM: &str = "
+holds crop = 'Ruby chard'
+holds dry = false
+holds place = 'a'
+<form>
+  <input id=\"crop\" value=\"<-> crop\">
+  <input id=\"dry\" type=\"checkbox\" checked=\"<-> dry\">
+  <select id=\"place\" value=\"<-> place\"><option>a</option><option>b</option></select>
+  <p>{crop.toUpperCase()}, {dry ? 'dry' : 'wet'}, {place}</p>
+  <button type=\"button\" click=\"-> crop = crop.toLowerCase()\">small</button>
+</form>
+";
+
+pub async fn what_was_typed_before_the_engine_came_is_heard_and_stays(browser: &Browser) {
+    let (project, dir) = (counting(&[("crop-form.vein", FORM)]), TempDir::new().expect("a folder"));
+    built(&["crop-form"], project.path(), dir.path());
+    probed(dir.path(), HASTY);
+    let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+    browser.client.goto(&address).await.expect("a page");
+    browser.until("return 'linked' in document.documentElement.dataset", "the page").await;
+    let held = "
+    const [crop, dry, place] = ['crop', 'dry', 'place'].map((id) => document.getElementById(id));
+    return [crop.value, dry.checked, place.value, document.activeElement.id, crop.selectionStart]";
+    assert_eq!(browser.run(held).await, json!(["Straßen-Kresse", true, "b", "crop", 3]));
+    assert_eq!(browser.text("p").await, "STRASSEN-KRESSE, dry, b");
+    browser.click("button").await;
+    let crop = "return document.getElementById('crop').value";
+    assert_eq!(browser.run(crop).await, json!("straßen-kresse"));
+    // The place of the view can be hidden as any element can.
+    let hidden = "
+    const view = document.getElementById('view');
+    view.hidden = true;
+    return getComputedStyle(view).display";
+    assert_eq!(browser.run(hidden).await, json!("none"));
+}
+
+/// What a host in ECMAScript does with a page, and what it is told that cannot be done.
+const HOST: &str = "
+export const soil_name = (code) => `soil ${code}`;
+export async function fetch_sky(bed) {
+  if (bed > 1) throw new Error('the station is silent');
+  return 'clear';
+}
+export async function* level(bed, { signal }) {
+  globalThis.signal = signal;
+  yield bed;
+  yield bed + 1;
+  await new Promise(() => {});
+}
+export default async function begin(vein) {
+  await null;
+  const page = vein.open({ bed: 1 });
+  globalThis.page = page;
+  globalThis.seen = [];
+  globalThis.given = [];
+  globalThis.end = page.watch('count', (count) => seen.push(count));
+  page.on('counted', (payload) => given.push(payload));
+}
+";
+
+const ASKING: &str = "
+takes bed: number = 0
+gives counted(count: number)
+asks soil_name(code: string): string
+awaits fetch_sky(bed: number): string
+streams level(bed: number): number
+loads sky: string = fetch_sky(bed)
+follows height: number = level(bed)
+holds count = 0
+
+does step(by: number) { count += by; give counted(count); }
+
+<section>
+  <h1>{soil_name('b')}</h1>
+  <p class=\"sky\" when=\"sky is waiting\">waiting</p>
+  <p class=\"sky\" or-when=\"sky is failed\">{sky.reason}</p>
+  <p class=\"sky\" otherwise>{sky}</p>
+  <p class=\"height\">{height ?? 0}</p>
+  <button click=\"-> step(1)\">{count}</button>
+</section>
+";
+
+pub async fn a_host_module_answers_and_drives_the_page(browser: &Browser) {
+    let answers = "component = 'asks-much'\n[answers.soil_name]\nvalues = ['soil b']\n";
+    let files = [("asks-much.vein", ASKING), ("host.js", HOST), ("vein.toml", answers)];
+    let (project, dir) = (counting(&files), TempDir::new().expect("a folder"));
+    built(&[], project.path(), dir.path());
+    let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+    browser.client.goto(&address).await.expect("a page");
+    let told = "return document.querySelector('.height')?.textContent === '2'";
+    browser.until(told, "the stream").await;
+    assert_eq!(browser.text(".sky").await, "clear");
+    browser.click("button").await;
+    browser.run("page.call('step', 2); page.set('count', 7); end(); page.set('count', 8);").await;
+    assert_eq!(browser.run("return seen").await, json!([0, 1, 3, 7]));
+    assert_eq!(browser.run("return given").await, json!([{ "count": 1 }, { "count": 3 }]));
+    assert_eq!(browser.run("return page.get('count')").await, json!(8));
+    // An argument changes: the old stream is let go, the new question fails.
+    browser.run("window.old = signal; page.set('bed', 2)").await;
+    assert_eq!(browser.run("return [old.aborted, signal.aborted]").await, json!([true, false]));
+    let silent = "return document.querySelector('.sky').textContent === 'the station is silent'";
+    browser.until(silent, "the failure").await;
+    // What cannot be done is said, and changes nothing.
+    for (script, said) in [
+        ("page.set('count', 'many')", "count"),
+        ("page.set('cuont', 1)", "cuont"),
+        ("page.call('stepp', 1)", "stepp"),
+        ("page.get('nothing')", "nothing"),
+        ("page.set('count', () => {})", "function"),
+    ] {
+        let script = format!("try {{ {script}; }} catch (error) {{ return error.message; }}");
+        let refused = browser.run(&script).await;
+        assert!(refused.as_str().is_some_and(|text| text.contains(said)), "{script}: {refused}");
+    }
+    assert_eq!(browser.text("button").await, "8");
+    let left = browser.run("return [page.close(), signal.aborted]").await;
+    assert_eq!(left[1], json!(true));
+    let left = left[0].as_object().expect("counts");
+    assert!(left.values().all(|count| count.as_f64() == Some(0.0)), "{left:?}");
+}

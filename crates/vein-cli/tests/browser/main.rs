@@ -1,0 +1,70 @@
+//! Pages in a real Chromium: served ones, built ones, custom elements, scenarios.
+
+mod building;
+#[path = "../shared/building_of.rs"]
+mod building_of;
+mod driven;
+mod ecmascript;
+mod elements;
+#[path = "../../../vein-proof/tests/proof/generate.rs"]
+mod generate;
+mod harness;
+#[path = "../../../vein-proof/tests/proof/hostile.rs"]
+mod hostile;
+mod pages;
+mod proving;
+#[path = "../shared/running.rs"]
+mod running;
+mod rust_host;
+mod views;
+
+use harness::Test;
+
+/// The tests by their paths. One that is missing here is dead code, which the compiler tells.
+macro_rules! tests {
+    (programs: $($program_in:ident::$program:ident),+; pages: $($page_in:ident::$page:ident),+;) => {
+        &[
+            $(Test::Program(
+                concat!(stringify!($program_in), "::", stringify!($program)),
+                $program_in::$program,
+            ),)+
+            $(Test::Page(
+                concat!(stringify!($page_in), "::", stringify!($page)),
+                |browser| Box::pin($page_in::$page(browser)),
+            ),)+
+        ]
+    };
+}
+
+/// Those that take longest first.
+const TESTS: &[Test] = tests! {
+    programs:
+    proving::the_glasshouse_is_the_same_in_chromium,
+    proving::the_glasshouse_is_the_same_with_the_engine_in_the_page,
+    proving::a_broken_applier_is_found_and_the_part_is_named;
+    pages:
+    ecmascript::random_components_are_what_ecmascript_makes_of_them,
+    rust_host::rust_answers_in_the_page,
+    views::controls_are_bound_both_ways,
+    views::what_an_input_method_types_is_left_alone,
+    views::rows_keep_focus_and_scroll_when_they_move,
+    views::the_glasshouse_is_the_same_in_the_browser_and_in_memory,
+    views::the_glasshouse_lives_in_the_browser,
+    views::hostile_strings_run_nothing,
+    pages::what_the_observer_saw_is_what_the_ledger_names,
+    pages::events_behave_as_in_memory,
+    pages::the_applier_refuses_what_is_malformed_and_leaves_the_page_as_it_is,
+    building::the_glasshouse_is_taken_over_as_it_was_written_and_lives_below_a_sub_path,
+    building::a_page_whose_files_are_missing_or_damaged_says_so_and_stays,
+    building::an_engine_that_fails_leaves_the_page_as_it_is_and_reports_once,
+    building::a_damaged_batch_is_refused_and_the_page_is_not_touched,
+    building::what_was_typed_before_the_engine_came_is_heard_and_stays,
+    building::a_host_module_answers_and_drives_the_page,
+    elements::attributes_and_properties_from_before_it_is_defined_count,
+    elements::attribute_and_property_never_disagree,
+    elements::events_are_heard_outside_and_instances_live_and_move_by_themselves;
+};
+
+fn main() -> std::process::ExitCode {
+    harness::run(TESTS)
+}
