@@ -1,5 +1,5 @@
 //! Builds the engine for browsers, which `vein build` ships: whoever has the program needs no
-//! toolchain then.
+//! toolchain then. Lists the files of the demo.
 
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
@@ -19,7 +19,7 @@ const FEATURES: [&str; 6] = [
 
 fn main() {
     let here = PathBuf::from(env("CARGO_MANIFEST_DIR"));
-    let out = PathBuf::from(env("OUT_DIR")).join("engine.wasm");
+    let out = PathBuf::from(env("OUT_DIR"));
     let crates = here.join("..");
     for name in ["vein-plan", "vein-view", "vein-runtime", "vein-web"] {
         println!("cargo::rerun-if-changed={}", crates.join(name).join("src").display());
@@ -28,6 +28,9 @@ fn main() {
     println!("cargo::rerun-if-changed={}", here.join("../../Cargo.toml").display());
     println!("cargo::rerun-if-changed=build.rs");
     let wanted = std::env::var_os("CARGO_FEATURE_BUILD").is_some();
+    if let Err(error) = write_glasshouse(&here.join("../../examples/glasshouse"), &out) {
+        panic!("the demo's files cannot be read: {error}");
+    }
     let module = if wanted && has_target() { built(&here) } else { None };
     if wanted && module.is_none() {
         println!(
@@ -36,9 +39,28 @@ fn main() {
         );
     }
     let bytes = module.and_then(|path| std::fs::read(path).ok()).unwrap_or_default();
-    if let Err(error) = std::fs::write(&out, bytes) {
+    if let Err(error) = std::fs::write(out.join("engine.wasm"), bytes) {
         panic!("the engine cannot be written to {}: {error}", out.display());
     }
+}
+
+/// Writes the files of the demo as pairs of path and text, for `include!`, in the order of their paths.
+fn write_glasshouse(folder: &Path, out: &Path) -> std::io::Result<()> {
+    let mut pairs = String::from("&[\n");
+    for inside in ["", "scenarios/"] {
+        let entries = std::fs::read_dir(folder.join(inside))?;
+        let mut files: Vec<PathBuf> =
+            entries.map(|entry| Ok(entry?.path())).collect::<std::io::Result<_>>()?;
+        files.retain(|file| file.is_file());
+        files.sort();
+        for file in files {
+            let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            let file = file.canonicalize()?;
+            pairs += &format!("    ({:?}, include_str!({file:?})),\n", inside.to_owned() + &name);
+        }
+    }
+    println!("cargo::rerun-if-changed={}", folder.display());
+    std::fs::write(out.join("glasshouse.rs"), pairs + "]\n")
 }
 
 fn env(name: &str) -> OsString {

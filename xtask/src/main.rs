@@ -118,7 +118,7 @@ fn soak(minutes: u64) -> bool {
     while Instant::now() < end {
         println!("\n== seeds {seed} to {}", seed + BATCH - 1);
         let mut command = Command::new("cargo");
-        command.args(["test", "--release", "-p", "vein-proof", "--test", "proof", "--quiet", "--"]);
+        command.args(["test", "--profile", "soak", "-p", "vein-proof", "--test", "proof", "--quiet", "--"]);
         command.arg("random_").env("VEIN_SEEDS", BATCH.to_string());
         if !succeeds(command.env("VEIN_FIRST_SEED", seed.to_string())) {
             println!(

@@ -7,6 +7,7 @@ mod commands;
 #[cfg(any(feature = "browser", feature = "build"))]
 mod engine;
 mod output;
+mod progress;
 mod project;
 mod prove;
 #[cfg(any(feature = "browser", feature = "serve"))]

@@ -98,7 +98,8 @@ impl Project {
         let path = root.join("vein.toml");
         let settings = if path.exists() {
             let text = read(&path)?;
-            toml::from_str(&text).with_context(|| format!("`{}` cannot be used", path.display()))?
+            toml_edit::de::from_str(&text)
+                .with_context(|| format!("`{}` cannot be used", path.display()))?
         } else {
             Settings::default()
         };
@@ -216,7 +217,7 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
 
 /// What the text of a `vein.toml` says that functions answer.
 pub(crate) fn answers(settings: &str) -> Result<Answers> {
-    Ok(toml::from_str::<Settings>(settings)?.simulated())
+    Ok(toml_edit::de::from_str::<Settings>(settings)?.simulated())
 }
 
 fn component(named: Option<&str>, project: &Project, ui: &Ui) -> Result<String> {

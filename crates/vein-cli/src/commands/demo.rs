@@ -3,30 +3,27 @@
 use crate::arguments::Demo;
 use crate::output::{self, Outcome};
 use anyhow::{Context, Result};
-use include_dir::{Dir, include_dir};
 use serde_json::json;
 use vein::{Page, Pulse, ScenarioFile, Ui, Value};
 
 const COMPONENT: &str = "glass-house";
 
-/// The glasshouse, as it stood when this was compiled.
-static GLASSHOUSE: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../examples/glasshouse");
+/// The files of the glasshouse, as they stood when this was compiled, by their paths.
+const GLASSHOUSE: &[(&str, &str)] = include!(concat!(env!("OUT_DIR"), "/glasshouse.rs"));
 
 /// The text of one of its files.
-fn file(name: &str) -> Result<&'static str> {
-    let file = GLASSHOUSE.get_file(name).and_then(|file| file.contents_utf8());
-    file.with_context(|| format!("the demo holds no `{name}`"))
+fn file(path: &str) -> Result<&'static str> {
+    let found = GLASSHOUSE.iter().find(|(known, _)| *known == path);
+    Ok(found.with_context(|| format!("the demo holds no `{path}`"))?.1)
 }
 
-/// The texts of its files with an ending, in the order of their names.
-fn files(folder: &'static Dir<'static>, ending: &str) -> Vec<(String, &'static str)> {
-    let named = folder.files().filter_map(|file| {
-        let name = file.path().file_name()?.to_str()?.to_owned();
-        Some((name, file.contents_utf8()?))
+/// The names and texts of the files of one of its folders with an ending, in the order of their names.
+fn files(folder: &str, ending: &str) -> Vec<(&'static str, &'static str)> {
+    let inside = GLASSHOUSE.iter().filter_map(|(path, text)| {
+        let name = path.strip_prefix(folder)?;
+        (!name.contains('/') && name.ends_with(ending)).then_some((name, *text))
     });
-    let mut files: Vec<_> = named.filter(|(name, _)| name.ends_with(ending)).collect();
-    files.sort();
-    files
+    inside.collect()
 }
 
 /// One stop of the tour: what to say, and what to do.
@@ -86,7 +83,7 @@ fn answer(page: &mut Page, function: &str, answer: Result<Value, String>) -> Res
 }
 
 pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
-    let ui = Ui::from_sources(files(&GLASSHOUSE, ".vein"))?;
+    let ui = Ui::from_sources(files("", ".vein"))?;
     let props = vein::json::parse(file("glass-house.json")?)?;
     if demo.serve {
         return served(demo.port, ui, props);
@@ -164,9 +161,8 @@ impl Scenarios {
 }
 
 fn scenarios(ui: &Ui) -> Result<Scenarios> {
-    let folder = GLASSHOUSE.get_dir("scenarios").context("the demo holds no scenarios")?;
     let mut played = Scenarios { all: 0, steps: 0, pulses: 0, failed: Vec::new() };
-    for (name, text) in files(folder, vein::SCENARIO_ENDING) {
+    for (name, text) in files("scenarios/", vein::SCENARIO_ENDING) {
         let data = |path: &str| {
             let name = path.trim_start_matches("../");
             file(name).map(str::to_owned).map_err(std::io::Error::other)

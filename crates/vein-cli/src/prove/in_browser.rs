@@ -1,8 +1,9 @@
 //! `--browser`: what could be played in memory is played in Chromium, too.
 
 use super::chromium::{Chromium, WhereEngine};
-use super::{InBrowser, Proved, progress};
+use super::{InBrowser, Proved};
 use crate::engine;
+use crate::progress::Progress;
 use crate::project::Project;
 use anyhow::Result;
 use std::time::Instant;
@@ -17,7 +18,7 @@ pub(super) fn play(ui: &Ui, project: &Project, built: bool, proved: &mut Proved)
     let begun = Instant::now();
     let (locale, zone) = project.locale();
     let mut chromium = Chromium::start(ui, &locale, &project.styles()?)?;
-    let progress = progress(proved.runs.len() as u64, "scenarios in Chromium");
+    let progress = Progress::of(proved.runs.len(), "scenarios in Chromium");
     for run in &mut proved.runs {
         if let Ok((file, in_memory)) = &run.played {
             let begun = Instant::now();

@@ -13,10 +13,10 @@ mod watch;
 
 use crate::arguments::Prove;
 use crate::output::{self, Outcome};
+use crate::progress::Progress;
 use crate::project::{self, Project};
 use anstream::eprintln;
 use anyhow::{Context, Result, bail};
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -171,7 +171,7 @@ pub(crate) fn name_of(path: &Path) -> String {
 /// Plays scenarios in memory, several at once, and tells how far it is when that takes long.
 fn play_all(ui: &Ui, locale: &(String, String), files: &[PathBuf], prove: &Prove) -> Proved {
     let begun = Instant::now();
-    let progress = progress(files.len() as u64, "scenarios");
+    let progress = Progress::of(files.len(), "scenarios");
     let next = AtomicUsize::new(0);
     let done: Mutex<Vec<(usize, Run)>> = Mutex::new(Vec::new());
     let total = Mutex::new(Coverage::of(ui.program()));
@@ -211,37 +211,6 @@ pub(crate) fn nth<'f, T>(all: &'f [T], next: &AtomicUsize) -> Option<(usize, &'f
 
 pub(crate) fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
-}
-
-/// A bar on a terminal, for what takes longer than a second.
-pub(crate) struct Progress {
-    bar: ProgressBar,
-    begun: Instant,
-}
-
-pub(crate) fn progress(count: u64, what: &'static str) -> Progress {
-    let bar = ProgressBar::with_draw_target(Some(count), ProgressDrawTarget::hidden());
-    let bar = bar.with_message(what);
-    let bar = match ProgressStyle::with_template("{bar:30} {pos} of {len} {msg}") {
-        Ok(style) => bar.with_style(style),
-        Err(_) => bar,
-    };
-    Progress { bar, begun: Instant::now() }
-}
-
-impl Progress {
-    /// One more is done.
-    pub(crate) fn step(&self) {
-        if self.bar.is_hidden() && self.begun.elapsed() > Duration::from_secs(1) {
-            self.bar.set_draw_target(ProgressDrawTarget::stderr());
-        }
-        self.bar.inc(1);
-    }
-
-    /// All is done.
-    pub(crate) fn end(&self) {
-        self.bar.finish_and_clear();
-    }
 }
 
 fn play(

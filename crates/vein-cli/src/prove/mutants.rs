@@ -1,9 +1,10 @@
 //! Components broken on purpose, and which breaks no scenario notices.
 
 use super::told::{count, duration};
-use super::{jobs, lock, nth, progress, wanted};
+use super::{jobs, lock, nth, wanted};
 use crate::arguments::Prove;
 use crate::output::{self, Outcome};
+use crate::progress::Progress;
 use crate::project::Project;
 use anyhow::{Result, bail};
 use serde_json::json;
@@ -27,7 +28,7 @@ pub(super) fn run(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome> 
         }
     }
     let mutants = ui.mutants();
-    let progress = progress(mutants.len() as u64, "breaks");
+    let progress = Progress::of(mutants.len(), "breaks");
     let (next, survivors) = (AtomicUsize::new(0), Mutex::new(Vec::new()));
     std::thread::scope(|scope| {
         for _ in 0..jobs(prove.jobs, mutants.len()) {

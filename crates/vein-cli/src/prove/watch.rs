@@ -6,8 +6,7 @@ use crate::output::{self, Outcome};
 use crate::project::{self, Project};
 use anstream::eprintln;
 use anyhow::{Context, Result};
-use notify_debouncer_full::DebounceEventResult;
-use notify_debouncer_full::notify::{EventKind, RecursiveMode};
+use notify::{Event, EventKind, RecursiveMode, Watcher};
 use std::path::Path;
 use std::sync::mpsc::channel;
 use std::time::Duration;
@@ -17,18 +16,15 @@ const QUIET: Duration = Duration::from_millis(150);
 
 pub(super) fn run(prove: &Prove) -> Result<Outcome> {
     let (send, changes) = channel();
-    let hear = move |events: DebounceEventResult| {
-        let Ok(events) = events else { return };
-        let matters = events.iter().any(|event| {
-            !matches!(event.kind, EventKind::Access(_))
-                && event.paths.iter().any(|path| is_ours(path))
-        });
-        if matters {
+    let hear = move |event: notify::Result<Event>| {
+        let Ok(event) = event else { return };
+        let read = matches!(event.kind, EventKind::Access(_));
+        if !read && event.paths.iter().any(|path| is_ours(path)) {
             let _ = send.send(());
         }
     };
-    let mut watcher = notify_debouncer_full::new_debouncer(QUIET, None, hear)
-        .context("changes of files cannot be watched here")?;
+    let mut watcher =
+        notify::recommended_watcher(hear).context("changes of files cannot be watched here")?;
     watcher
         .watch(&prove.dir, RecursiveMode::Recursive)
         .with_context(|| format!("`{}` cannot be watched", prove.dir.display()))?;
@@ -41,7 +37,7 @@ pub(super) fn run(prove: &Prove) -> Result<Outcome> {
         if changes.recv().is_err() {
             return Ok(Outcome::Holds);
         }
-        while changes.try_recv().is_ok() {}
+        while changes.recv_timeout(QUIET).is_ok() {}
         output::line("\n————");
     }
 }

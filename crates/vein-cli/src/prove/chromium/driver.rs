@@ -3,12 +3,12 @@
 use super::webdriver::Client;
 use anyhow::{Context, Result, bail};
 use serde_json::json;
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, ErrorKind};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
+use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::mpsc::channel;
 use std::time::Duration;
-use tempfile::TempDir;
 
 /// Nothing takes longer than this to start.
 const PATIENCE: Duration = Duration::from_secs(30);
@@ -33,13 +33,39 @@ pub struct Driven {
     /// What drives it.
     pub client: Client,
     driver: Child,
-    _profile: TempDir,
+    _profile: Profile,
 }
 
 impl Drop for Driven {
     fn drop(&mut self) {
         let _ = self.driver.kill();
         let _ = self.driver.wait();
+    }
+}
+
+/// A folder for what the browser keeps; it is taken away with this.
+#[derive(Debug)]
+struct Profile(PathBuf);
+
+impl Profile {
+    fn new() -> std::io::Result<Profile> {
+        static NUMBER: AtomicU32 = AtomicU32::new(0);
+        // Somebody else's folder is never taken over: another name is tried.
+        loop {
+            let number = NUMBER.fetch_add(1, Ordering::Relaxed);
+            let name = format!("vein-prove-{}-{number}", std::process::id());
+            let folder = std::env::temp_dir().join(name);
+            match std::fs::create_dir(&folder) {
+                Err(error) if error.kind() == ErrorKind::AlreadyExists => {}
+                made => return made.map(|()| Profile(folder)),
+            }
+        }
+    }
+}
+
+impl Drop for Profile {
+    fn drop(&mut self) {
+        let _ = std::fs::remove_dir_all(&self.0);
     }
 }
 
@@ -77,11 +103,10 @@ async fn start_with(driver: &Path, binary: &Path, more: &[&str]) -> Result<Drive
         .stderr(Stdio::null())
         .spawn()
         .with_context(|| format!("`{}` cannot be started", driver.display()))?;
-    let profile =
-        TempDir::with_prefix("vein-prove-").context("no folder for the browser's profile")?;
+    let profile = Profile::new().context("no folder for the browser's profile")?;
     let port = port_of(&mut child);
     let connected = match port {
-        Ok(port) => connect(port, binary, profile.path(), more).await,
+        Ok(port) => connect(port, binary, &profile.0, more).await,
         Err(error) => Err(error),
     };
     match connected {
