@@ -96,9 +96,12 @@ fn built(here: &Path) -> Option<PathBuf> {
             cargo.env_remove(name);
         }
     }
+    // A debug build is made anew with every change, and nobody ships it.
+    let debug = std::env::var("PROFILE").is_ok_and(|profile| profile == "debug");
+    let profile = if debug { "web-quick" } else { "web" };
     let status = cargo
         .args(["rustc", "--quiet", "-p", "vein-web", "--lib", "--crate-type", "cdylib"])
-        .args(["--profile", "web", "--target", TARGET, "--target-dir"])
+        .args(["--profile", profile, "--target", TARGET, "--target-dir"])
         .arg(&target)
         .env("CARGO_ENCODED_RUSTFLAGS", flags.join("\u{1f}"))
         .current_dir(here)
@@ -107,7 +110,10 @@ fn built(here: &Path) -> Option<PathBuf> {
         Ok(status) if status.success() => {}
         _ => return None,
     }
-    let module = target.join(TARGET).join("web/vein_web.wasm");
+    let module = target.join(TARGET).join(profile).join("vein_web.wasm");
+    if debug {
+        return Some(module);
+    }
     Some(smaller(&module, &out).unwrap_or(module))
 }
 

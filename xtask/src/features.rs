@@ -7,14 +7,24 @@ use std::process::{Command, Output};
 const FEATURES: [&str; 4] = ["browser", "build", "locale", "serve"];
 
 /// What a program without any feature is asked for, and the feature that it then names.
-const ASKED: [(&[&str], &str); 4] = [
+const ASKED: [(&[&str], &str); 5] = [
     (&["serve"], "serve"),
     (&["demo", "--serve"], "serve"),
     (&["build"], "build"),
     (&["prove", "--browser", "--dir", "examples/glasshouse"], "browser"),
+    (&["check", GERMAN], "locale"),
 ];
 
+/// A project that names a locale.
+const GERMAN: &str = "target/german";
+
 pub(crate) fn run() -> bool {
+    let settings = format!("{GERMAN}/vein.toml");
+    let written = std::fs::create_dir_all(GERMAN);
+    if written.and_then(|()| std::fs::write(settings, "locale = \"de\"\n")).is_err() {
+        println!("{GERMAN} cannot be written");
+        return false;
+    }
     let all = FEATURES.join(",");
     let none = [""];
     let sets = none.into_iter().chain(FEATURES).chain([all.as_str()]);

@@ -60,20 +60,24 @@ fn main() -> ExitCode {
 fn test() -> bool {
     let ready = setup::run();
     let mut failed: Vec<&str> = Vec::new();
-    let mut step = |name: &'static str, command: &mut Command| {
+    let mut step = |name: &'static str, run: &mut dyn FnMut() -> bool| {
         println!("\n== {name}");
-        if !succeeds(command) {
+        let begun = Instant::now();
+        if !run() {
             failed.push(name);
         }
+        println!("== {name}: {:.0} s", begun.elapsed().as_secs_f64());
     };
     if ready.wasm {
         // What goes to a browser carries no compiler: the engine builds there without one.
         let layers = ["check", "-p", "vein-runtime", "--target", setup::WASM];
-        step("the engine for WebAssembly", cargo(&layers));
+        step("the engine for WebAssembly", &mut || succeeds(cargo(&layers)));
     }
-    step("the fuzz targets build", cargo(&["check", "--manifest-path", "fuzz/Cargo.toml"]));
+    step("the fuzz targets build", &mut fuzz_targets);
+    step("each feature alone, none, and all", &mut features::run);
     let docs = ["doc", "--workspace", "--no-deps", "--quiet"];
-    step("the documentation", cargo(&docs).env("RUSTDOCFLAGS", "-D warnings"));
+    step("the documentation", &mut || succeeds(cargo(&docs).env("RUSTDOCFLAGS", "-D warnings")));
+    step("licences and duplicates", &mut deny::run);
     let mut tests = Command::new("cargo");
     tests.args(["test", "--workspace"]);
     if !ready.browser {
@@ -82,7 +86,7 @@ fn test() -> bool {
     if let Some(program) = &ready.bindgen {
         tests.env("VEIN_WASM_BINDGEN", program);
     }
-    step("the tests", &mut tests);
+    step("the tests", &mut || succeeds(&mut tests));
     ready.repeat_what_is_missing();
     if failed.is_empty() {
         println!("\nAll passed.");
@@ -90,6 +94,13 @@ fn test() -> bool {
         println!("\nFailed: {}.", failed.join(", "));
     }
     failed.is_empty()
+}
+
+/// They stand outside the workspace, but what they need is that of the workspace and built already. The
+/// fuzzer itself, in C++, is not linked here, and so not built.
+fn fuzz_targets() -> bool {
+    let targets = ["check", "--manifest-path", "fuzz/Cargo.toml", "--target-dir", "target"];
+    succeeds(cargo(&targets).env("CUSTOM_LIBFUZZER_PATH", "target/libfuzzer.a"))
 }
 
 /// Measures what the program of this very source builds.
@@ -118,7 +129,17 @@ fn soak(minutes: u64) -> bool {
     while Instant::now() < end {
         println!("\n== seeds {seed} to {}", seed + BATCH - 1);
         let mut command = Command::new("cargo");
-        command.args(["test", "--profile", "soak", "-p", "vein-proof", "--test", "proof", "--quiet", "--"]);
+        command.args([
+            "test",
+            "--profile",
+            "soak",
+            "-p",
+            "vein-proof",
+            "--test",
+            "proof",
+            "--quiet",
+            "--",
+        ]);
         command.arg("random_").env("VEIN_SEEDS", BATCH.to_string());
         if !succeeds(command.env("VEIN_FIRST_SEED", seed.to_string())) {
             println!(

@@ -1,6 +1,6 @@
 //! The engine for browsers, as this program carries it.
 
-use anyhow::{Result, bail};
+use anyhow::Result;
 
 /// The engine in WebAssembly; empty where this program was built without it.
 pub(crate) const MODULE: &[u8] = include_bytes!(concat!(env!("OUT_DIR"), "/engine.wasm"));
@@ -10,17 +10,20 @@ const WIRE: &str = include_str!("../page/wire.mjs");
 const FORMAT: &str = include_str!("../page/format.mjs");
 
 /// Fails where this program was built without the engine.
+#[cfg(feature = "build")]
 pub(crate) fn is_here() -> Result<()> {
-    #[cfg(not(feature = "build"))]
-    return crate::left_out("build");
-    #[cfg(feature = "build")]
     if MODULE.is_empty() {
-        bail!(
+        anyhow::bail!(
             "this `vein` was built without the engine for browsers: run `rustup target add \
              wasm32-unknown-unknown` and build it again"
         );
     }
     Ok(())
+}
+
+#[cfg(not(feature = "build"))]
+pub(crate) fn is_here() -> Result<()> {
+    crate::left_out("build")
 }
 
 /// Its scripts as one, which leaves `Engine` to what follows it.

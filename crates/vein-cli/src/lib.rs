@@ -6,13 +6,19 @@ mod build;
 mod commands;
 #[cfg(any(feature = "browser", feature = "build"))]
 mod engine;
+#[cfg(any(feature = "browser", feature = "serve"))]
+mod http;
 mod output;
+#[cfg(any(feature = "browser", feature = "build", feature = "serve"))]
+mod page;
 mod progress;
 mod project;
 mod prove;
-#[cfg(any(feature = "browser", feature = "serve"))]
+#[cfg(feature = "serve")]
 mod serve;
 mod simulated;
+#[cfg(any(feature = "browser", feature = "serve"))]
+mod told;
 #[cfg(feature = "browser")]
 #[doc(hidden)]
 pub mod trial;
@@ -21,10 +27,6 @@ use arguments::{Arguments, Command};
 use clap::Parser;
 use output::Outcome;
 use std::process::ExitCode;
-
-/// The browser's side of the patch protocol.
-#[cfg(any(feature = "browser", feature = "build", feature = "serve"))]
-const APPLIER: &str = include_str!("../page/applier.mjs");
 
 /// Runs the command that the process was called with.
 pub fn main() -> ExitCode {
@@ -56,7 +58,7 @@ pub fn main() -> ExitCode {
 }
 
 /// What is said where something was asked for that this program was built without.
-#[cfg(not(all(feature = "browser", feature = "build", feature = "serve")))]
+#[cfg(not(all(feature = "browser", feature = "build", feature = "locale", feature = "serve")))]
 fn left_out<T>(feature: &str) -> anyhow::Result<T> {
     anyhow::bail!(
         "this `vein` was built without its feature `{feature}`: build it again with \

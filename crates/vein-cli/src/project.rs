@@ -43,6 +43,7 @@ struct Settings {
 /// What `vein.toml` may say of `vein build`.
 #[derive(Clone, Debug, Default, Deserialize)]
 #[serde(deny_unknown_fields)]
+#[cfg_attr(not(feature = "build"), expect(dead_code, reason = "`vein build` alone reads it"))]
 pub(crate) struct BuildSettings {
     /// The page's title; without it, the component's name.
     pub(crate) title: Option<String>,
@@ -81,7 +82,9 @@ pub(crate) struct Opened {
     pub(crate) component: String,
     pub(crate) props: Value,
     /// The texts of the page's CSS files.
+    #[cfg_attr(not(feature = "serve"), expect(dead_code, reason = "`vein serve` alone reads it"))]
     pub(crate) styles: Vec<String>,
+    #[cfg_attr(not(feature = "serve"), expect(dead_code, reason = "`vein serve` alone reads it"))]
     pub(crate) port: u16,
     pub(crate) answers: Answers,
 }
@@ -103,6 +106,11 @@ impl Project {
         } else {
             Settings::default()
         };
+        #[cfg(not(feature = "locale"))]
+        if settings.locale.is_some() || settings.zone.is_some() {
+            return crate::left_out("locale")
+                .with_context(|| format!("`{}` names a locale or a zone", path.display()));
+        }
         Ok(Project { root: root.to_owned(), settings })
     }
 
@@ -153,6 +161,7 @@ pub(crate) fn checked(project: &Project) -> Result<Option<Ui>> {
 
 /// A component with its data and settings, before anything answers for it.
 pub(crate) struct Planned {
+    #[cfg_attr(not(feature = "build"), expect(dead_code, reason = "`vein build` alone reads it"))]
     pub(crate) root: PathBuf,
     pub(crate) ui: Ui,
     pub(crate) component: String,
@@ -163,6 +172,7 @@ pub(crate) struct Planned {
     pub(crate) styles: Vec<String>,
     port: Option<u16>,
     pub(crate) answers: Answers,
+    #[cfg_attr(not(feature = "build"), expect(dead_code, reason = "`vein build` alone reads it"))]
     pub(crate) build: BuildSettings,
 }
 
@@ -216,6 +226,7 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
 }
 
 /// What the text of a `vein.toml` says that functions answer.
+#[cfg(feature = "serve")]
 pub(crate) fn answers(settings: &str) -> Result<Answers> {
     Ok(toml_edit::de::from_str::<Settings>(settings)?.simulated())
 }

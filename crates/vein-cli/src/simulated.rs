@@ -54,6 +54,7 @@ fn no_reason() -> String {
 
 /// Has a page answered as the settings say. What they do not name is left without an answer.
 pub(crate) fn answered(opening: Opening, answers: &Answers) -> Result<Opening, vein::Error> {
+    #[cfg(feature = "locale")]
     let opening = opening.locale(&answers.locale, &answers.zone)?;
     let mut opening = opening.answered_by_hand();
     for (name, answer) in &answers.functions {

@@ -2,7 +2,6 @@
 
 use anyhow::{Context, Result, bail};
 use sha2::{Digest, Sha256};
-use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// The folder of files whose names say what is in them.
@@ -72,10 +71,9 @@ impl Assets {
     }
 
     /// The sizes of all files, by their paths.
-    pub(crate) fn sizes(&self) -> Result<Vec<(String, Size)>> {
+    pub(crate) fn sizes(&self) -> Vec<(String, Size)> {
         let size = |(path, content): &(PathBuf, Vec<u8>)| {
-            let shown = path.to_string_lossy().replace('\\', "/");
-            Ok((shown, size(content)?))
+            (path.to_string_lossy().replace('\\', "/"), size(content))
         };
         self.files.iter().map(size).collect()
     }
@@ -121,16 +119,7 @@ fn remove_old(folder: &Path) -> Result<()> {
     Ok(())
 }
 
-fn size(content: &[u8]) -> Result<Size> {
-    let gzip = gzipped(content)?;
-    let mut brotli = brotli::CompressorWriter::new(Vec::new(), 1 << 16, 11, 22);
-    brotli.write_all(content)?;
-    Ok(Size { raw: content.len(), gzip: gzip.len(), brotli: brotli.into_inner().len() })
-}
-
-/// What gzip (RFC 1952) makes of some bytes; the same for the same.
-pub(crate) fn gzipped(content: &[u8]) -> std::io::Result<Vec<u8>> {
-    let mut gzip = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::best());
-    gzip.write_all(content)?;
-    gzip.finish()
+fn size(content: &[u8]) -> Size {
+    let (gzip, brotli) = (vein_pack::gzip(content).len(), vein_pack::brotli_size(content));
+    Size { raw: content.len(), gzip, brotli }
 }

@@ -1,9 +1,9 @@
 //! A component as a custom element: one file that any page can use.
 
-use super::assets::{Assets, gzipped};
+use super::assets::Assets;
 use super::{host_files, plans_of, quoted, styles};
-use crate::APPLIER;
 use crate::engine::{MODULE, bundled, lean};
+use crate::page::APPLIER;
 use crate::project::Planned;
 use anyhow::{Context, Result, bail};
 use base64::Engine as _;
@@ -73,7 +73,7 @@ pub(super) fn add(
     let encoded = |bytes: &[u8]| quoted(&base64::engine::general_purpose::STANDARD.encode(bytes));
     let built = format!(
         "const ELEMENT = {element};\nconst ENGINE = {};\nconst PLANS = {};\n",
-        encoded(&gzipped(MODULE)?),
+        encoded(&vein_pack::gzip(MODULE)),
         encoded(&plans_of(&program, number))
     );
     let files = host_files(planned)?;

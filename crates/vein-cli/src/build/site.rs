@@ -2,8 +2,8 @@
 
 use super::assets::Assets;
 use super::{STATIC, host_files, json_in_html, plans_of, quoted, styles};
-use crate::APPLIER;
 use crate::engine::{self, lean};
+use crate::page::APPLIER;
 use crate::project::Planned;
 use crate::simulated;
 use anyhow::{Context, Result, bail};
@@ -29,7 +29,7 @@ pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>>
         }
     };
     let engine = assets.add_named("engine", "mjs", engine::script(APPLIER));
-    let frame = lean_css(crate::serve::http::FRAME);
+    let frame = lean_css(crate::page::FRAME);
     let program = planned.ui.program();
     let number = program.find(&planned.component).context("the component was found before")?;
     let css =

@@ -2,7 +2,7 @@
 
 #[cfg(feature = "browser")]
 pub(crate) mod chromium;
-#[cfg(feature = "browser")]
+#[cfg_attr(not(feature = "browser"), path = "no_browser.rs")]
 mod in_browser;
 mod json;
 mod junit;
@@ -88,10 +88,7 @@ pub(crate) fn once(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome>
     let files = wanted(project, &prove.scenarios)?;
     let mut proved = play_all(ui, &project.locale(), &files, prove);
     if prove.browser {
-        #[cfg(feature = "browser")]
         in_browser::play(ui, project, prove.built, &mut proved)?;
-        #[cfg(not(feature = "browser"))]
-        return crate::left_out("browser");
     }
     if prove.json {
         output::line(serde_json::to_string_pretty(&json::proved(ui, &proved))?);

@@ -1,39 +1,24 @@
 //! The link to one tab: its page, its events, its patches.
 
-use super::http::Own;
 use super::{Ledger, Site};
+use crate::http::Own;
 use crate::output;
+use crate::told::Told;
 use anstream::eprintln;
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::http::{HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
 use futures_util::StreamExt;
-use serde::Deserialize;
-use serde_json::value::RawValue;
-use std::collections::HashMap;
 use std::future::poll_fn;
 use std::sync::Arc;
 use std::task::Poll;
 use std::time::Duration;
 use tokio::time::Instant;
-use vein::{EventField, Page, Pulse, Session, Value};
+use vein::{Page, Pulse};
 
 /// No event of a person is longer than this.
 const LONGEST_MESSAGE: usize = 1 << 20;
-
-/// An event, as the browser's side tells of it.
-#[derive(Debug, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub(crate) struct Told {
-    /// Its type.
-    event: String,
-    /// The listeners that it reached: the node's number and the listener's.
-    reached: Vec<(u32, u32)>,
-    /// The fields that those read. What was typed may hold half of a character.
-    #[serde(default)]
-    fields: HashMap<String, Box<RawValue>>,
-}
 
 /// Opens a page for a tab, if the tab is one of ours.
 pub(super) async fn connect(
@@ -128,28 +113,6 @@ async fn until(due: Option<Instant>) {
 fn deliver(page: &mut Page, told: Told) -> Result<Pulse, vein::Error> {
     let pulse = told.delivered(page.session_mut());
     page.follow(pulse)
-}
-
-impl Told {
-    /// Runs the listeners that the event reached.
-    pub(crate) fn delivered(&self, session: &mut Session) -> Pulse {
-        let told = |field: EventField| self.fields.get(field.name()).map(|raw| raw.get());
-        let field = |field: EventField| field_value(field, told(field));
-        let deliveries = self
-            .reached
-            .iter()
-            .filter_map(|(node, listener)| session.delivery(*node, *listener, field));
-        let deliveries = deliveries.collect();
-        session.deliver(&self.event, "the page", deliveries)
-    }
-}
-
-/// A field of an event from outside: of its type, or empty.
-fn field_value(field: EventField, json: Option<&str>) -> Value {
-    let told = json.and_then(|json| vein::json::parse(json).ok()).unwrap_or_default();
-    let empty = field.empty();
-    let fits = std::mem::discriminant(&told) == std::mem::discriminant(&empty);
-    if fits { told } else { empty }
 }
 
 fn tell(ledger: Ledger, pulse: &Pulse) {

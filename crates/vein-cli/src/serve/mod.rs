@@ -1,8 +1,9 @@
 //! The server: a page over HTTP, events and patches over a WebSocket, on loopback only.
 
-pub(crate) mod http;
-pub(crate) mod live;
+mod live;
+mod pages;
 
+use crate::http::at_once;
 use crate::output::{self, Outcome};
 use crate::project::Opened;
 use crate::simulated::{self, Answers};
@@ -54,7 +55,7 @@ pub(crate) fn run(opened: Opened, ledger: Ledger) -> Result<Outcome> {
         let site = Arc::new(Site { ui, component, props, styles, ledger, answers, port });
         // Open tabs do not keep the server: they say by themselves that it is gone.
         tokio::select! {
-            served = axum::serve(listener.tap_io(http::at_once), http::router(site)) => served.context("the server stopped"),
+            served = axum::serve(listener.tap_io(at_once), pages::router(site)) => served.context("the server stopped"),
             heard = tokio::signal::ctrl_c() => heard.context("Ctrl+C cannot be heard"),
         }
     })?;

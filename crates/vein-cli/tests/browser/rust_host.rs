@@ -34,9 +34,9 @@ pub async fn rust_answers_in_the_page(browser: &Browser) {
     // Where the program's own engine was built, what it needs is built already.
     let target = PathBuf::from(ROOT).join("target/engine");
     let mut cargo = Command::new(env!("CARGO"));
-    cargo.args(["build", "--quiet", "-p", "rust-host", "--profile", "web"]);
+    cargo.args(["build", "--quiet", "-p", "rust-host", "--profile", "web-quick"]);
     run(cargo.args(["--target", "wasm32-unknown-unknown", "--target-dir"]).arg(&target));
-    let module = target.join("wasm32-unknown-unknown/web/rust_host.wasm");
+    let module = target.join("wasm32-unknown-unknown/web-quick/rust_host.wasm");
     let mut bind = Command::new(bindgen);
     bind.args(["--target", "web", "--out-dir"]).arg(project.path().join("pkg"));
     run(bind.arg(module));

@@ -7,7 +7,7 @@ mod there;
 pub(crate) mod webdriver;
 
 use super::StepTime;
-use crate::serve::live::Told;
+use crate::told::Told;
 use anyhow::{Context, Result, bail};
 use compare::{Expected, node_at, path_to};
 use driver::Driven;

@@ -1,7 +1,8 @@
 //! The page on which scenarios are played, served on loopback to the browser alone.
 
-use crate::serve::http::{FRAME, Own, POLICY, at_once, framed, guard, script, style};
-use crate::{APPLIER, engine};
+use crate::engine;
+use crate::http::{Own, POLICY, at_once, framed, guard, script, style};
+use crate::page::{APPLIER, FRAME};
 use anyhow::{Context, Result};
 use axum::Router;
 use axum::extract::State;

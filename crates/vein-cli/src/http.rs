@@ -1,36 +1,15 @@
-//! What is served over HTTP: the page, its scripts and styles.
+//! What pages on loopback have in common, whoever serves them: who may ask, and under which policy.
 
-use super::{Site, live};
-use crate::APPLIER;
-use axum::Router;
-use axum::extract::{Path, Request, State};
+use axum::extract::{Request, State};
 use axum::http::{HeaderMap, HeaderName, HeaderValue, StatusCode, header};
-use axum::middleware::{self, Next};
+use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
-use axum::routing::get;
-use std::sync::Arc;
 
-const PAGE: &str = include_str!("../../page/page.html");
-const LINK: &str = include_str!("../../page/link.mjs");
-pub(crate) const FRAME: &str = include_str!("../../page/frame.css");
+const PAGE: &str = include_str!("../page/page.html");
 
 /// Nothing but what this server sends may run, be shown or be connected to.
 pub(crate) const POLICY: &str = "default-src 'self'; base-uri 'none'; object-src 'none'; \
                       frame-ancestors 'none'; form-action 'self'";
-
-pub(super) fn router(site: Arc<Site>) -> Router {
-    Router::new()
-        .route("/", get(page))
-        .route("/vein/applier.mjs", get(|| async { script(APPLIER.to_owned()) }))
-        .route("/vein/link.mjs", get(|| async { script(LINK.to_owned()) }))
-        .route("/vein/frame.css", get(|| async { style(FRAME.to_owned()) }))
-        .route("/style/{number}", get(project_style))
-        .route("/component/{name}", get(component_style))
-        .route("/favicon.ico", get(|| async { StatusCode::NO_CONTENT }))
-        .route("/live", get(live::connect))
-        .layer(middleware::from_fn_with_state(Own(site.port), guard))
-        .with_state(site)
-}
 
 /// Has small messages go at once, rather than wait for more to go with them.
 pub(crate) fn at_once(connection: &mut tokio::net::TcpStream) {
@@ -87,38 +66,6 @@ pub(crate) fn framed(locale: &str, component: &str, styles: &str, view: &str) ->
     let frame = frame.replace("<!--component-->", component).replace("<!--styles-->", styles);
     // The view last: whatever it shows is not looked through again.
     frame.replace("<!--view-->", view)
-}
-
-/// The page, with the view as it is first, so that nothing is blank until the link is up.
-async fn page(State(site): State<Arc<Site>>) -> Response {
-    let view = match site.open() {
-        Ok(page) => page.html(),
-        Err(error) => {
-            return (StatusCode::INTERNAL_SERVER_ERROR, error.to_string()).into_response();
-        }
-    };
-    let link = |href: String| format!("<link rel=\"stylesheet\" href=\"{href}\">\n");
-    // One for each component that has styles, however many there are of it on the page.
-    let own = site.ui.styles().map(|(name, _)| link(format!("/component/{name}.css")));
-    let project = (0..site.styles.len()).map(|number| link(format!("/style/{number}")));
-    let styles: String = project.chain(own).collect();
-    let html = framed(&site.answers.locale, &site.component, &styles, &view);
-    ([(header::CONTENT_TYPE, "text/html; charset=utf-8")], html).into_response()
-}
-
-async fn project_style(State(site): State<Arc<Site>>, Path(number): Path<usize>) -> Response {
-    match site.styles.get(number) {
-        Some(text) => style(text.clone()),
-        None => StatusCode::NOT_FOUND.into_response(),
-    }
-}
-
-async fn component_style(State(site): State<Arc<Site>>, Path(file): Path<String>) -> Response {
-    let name = file.strip_suffix(".css").unwrap_or("");
-    match site.ui.styles().find(|(component, _)| *component == name) {
-        Some((_, text)) => style(text.to_owned()),
-        None => StatusCode::NOT_FOUND.into_response(),
-    }
 }
 
 pub(crate) fn script(text: String) -> Response {

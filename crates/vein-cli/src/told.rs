@@ -1,0 +1,41 @@
+//! What the browser's side of the patch protocol tells of: events.
+
+use serde::Deserialize;
+use serde_json::value::RawValue;
+use std::collections::HashMap;
+use vein::{EventField, Pulse, Session, Value};
+
+/// An event, as the browser's side tells of it.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Told {
+    /// Its type.
+    event: String,
+    /// The listeners that it reached: the node's number and the listener's.
+    reached: Vec<(u32, u32)>,
+    /// The fields that those read. What was typed may hold half of a character.
+    #[serde(default)]
+    fields: HashMap<String, Box<RawValue>>,
+}
+
+impl Told {
+    /// Runs the listeners that the event reached.
+    pub(crate) fn delivered(&self, session: &mut Session) -> Pulse {
+        let told = |field: EventField| self.fields.get(field.name()).map(|raw| raw.get());
+        let field = |field: EventField| field_value(field, told(field));
+        let deliveries = self
+            .reached
+            .iter()
+            .filter_map(|(node, listener)| session.delivery(*node, *listener, field));
+        let deliveries = deliveries.collect();
+        session.deliver(&self.event, "the page", deliveries)
+    }
+}
+
+/// A field of an event from outside: of its type, or empty.
+fn field_value(field: EventField, json: Option<&str>) -> Value {
+    let told = json.and_then(|json| vein::json::parse(json).ok()).unwrap_or_default();
+    let empty = field.empty();
+    let fits = std::mem::discriminant(&told) == std::mem::discriminant(&empty);
+    if fits { told } else { empty }
+}
