@@ -78,8 +78,12 @@ fn bindgen() -> Option<PathBuf> {
         }
     }
     println!("== installing wasm-bindgen {version}");
+    // It runs for a moment: what counts is how soon it is built. It fetches nothing, so it needs no TLS.
     let mut install = Command::new("cargo");
-    install.args(["install", "--quiet", "wasm-bindgen-cli", "--version", version]);
+    install.args(["install", "--quiet", "--debug", "--no-default-features", "--bin=wasm-bindgen"]);
+    install
+        .args(["wasm-bindgen-cli", "--version", version])
+        .env("CARGO_PROFILE_DEV_DEBUG", "false");
     (succeeds(install.arg("--root").arg(&root)) && is_it(&own)).then_some(own)
 }
 
