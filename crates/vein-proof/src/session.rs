@@ -20,12 +20,13 @@ pub struct Session {
     pub(crate) hands: Hands,
     closed: bool,
     /// What stands between engine and tree and tampers with pulses, for tests.
-    #[cfg(feature = "sabotage")]
+    #[cfg(debug_assertions)]
     tamper: Option<Tamper>,
 }
 
 /// Something that tampers with pulses on their way to the tree.
-#[cfg(feature = "sabotage")]
+#[cfg(debug_assertions)]
+#[doc(hidden)]
 pub type Tamper = Box<dyn FnMut(&mut Pulse) + Send>;
 
 /// A page that is dropped is closed. Where assertions are on, it must leave nothing behind.
@@ -63,7 +64,7 @@ impl Session {
             sent: Vec::new(),
             hands: Hands::default(),
             closed: false,
-            #[cfg(feature = "sabotage")]
+            #[cfg(debug_assertions)]
             tamper: None,
         };
         let entry = session.show(pulse);
@@ -278,18 +279,20 @@ impl Session {
     }
 
     /// Tampers with every pulse from now on before it reaches the tree.
-    #[cfg(feature = "sabotage")]
+    #[cfg(debug_assertions)]
+    #[doc(hidden)]
     pub fn tamper(&mut self, tamper: Tamper) {
         self.tamper = Some(tamper);
     }
 
     /// Breaks the engine from now on.
-    #[cfg(feature = "sabotage")]
+    #[cfg(debug_assertions)]
+    #[doc(hidden)]
     pub fn sabotage(&mut self, way: vein_runtime::Sabotage) {
         self.runtime.sabotage(way);
     }
 
-    #[cfg(feature = "sabotage")]
+    #[cfg(debug_assertions)]
     fn tampered(&mut self, mut pulse: Pulse) -> Pulse {
         if let Some(tamper) = &mut self.tamper {
             tamper(&mut pulse);
@@ -298,7 +301,7 @@ impl Session {
     }
 
     fn show(&mut self, pulse: Pulse) -> Entry {
-        #[cfg(feature = "sabotage")]
+        #[cfg(debug_assertions)]
         let pulse = self.tampered(pulse);
         let echoes = match &self.proof {
             Some(_) => self.echoes(&pulse),
@@ -325,9 +328,9 @@ impl Session {
 
     /// Whether tests break it on purpose.
     fn is_tampered_with(&self) -> bool {
-        #[cfg(feature = "sabotage")]
+        #[cfg(debug_assertions)]
         return self.tamper.is_some() || self.runtime.is_sabotaged();
-        #[cfg(not(feature = "sabotage"))]
+        #[cfg(not(debug_assertions))]
         false
     }
 

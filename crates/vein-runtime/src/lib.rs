@@ -17,7 +17,7 @@
 //! | `address` | what people call a part |
 //! | [`inspect`] | what is kept, for those who check it |
 //! | [`runtime`] | opening, dispatching, closing |
-//! | `sabotage` | ways to break the engine on purpose, for tests (feature `sabotage`) |
+//! | `sabotage` | ways to break the engine on purpose, for tests (in debug builds) |
 //! | [`host`] | paths, props and values from and for the host |
 //! | [`pulse`] | the record of a pulse |
 //!

@@ -1,5 +1,5 @@
 //! Ways to break the engine on purpose, so that those who hold it against the truth are tested. They
-//! do something only with the feature `sabotage`, which nothing but tests turns on.
+//! do something only where debug assertions are on, and nothing but tests asks for it.
 
 use crate::graph::Graph;
 
@@ -36,11 +36,12 @@ impl Graph {
     /// Whether the engine is broken in that way.
     #[inline]
     pub(crate) fn is_broken(&self, way: Sabotage) -> bool {
-        cfg!(feature = "sabotage") && self.sabotage == Some(way)
+        cfg!(debug_assertions) && self.sabotage == Some(way)
     }
 }
 
-#[cfg(feature = "sabotage")]
+#[cfg(debug_assertions)]
+#[doc(hidden)]
 impl crate::Runtime {
     /// Breaks the engine from now on.
     pub fn sabotage(&mut self, way: Sabotage) {

@@ -7,5 +7,6 @@ mod lively;
 mod parsed;
 mod projects;
 mod reach;
+#[cfg(debug_assertions)]
 mod sabotage;
 mod views;

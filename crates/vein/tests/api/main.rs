@@ -1,6 +1,7 @@
 //! The public interface, from outside.
 
 mod alive;
+#[cfg(debug_assertions)]
 mod broken;
 mod damaged;
 mod documents;
