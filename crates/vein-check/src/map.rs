@@ -220,10 +220,12 @@ impl<'a> Mapper<'a> {
                     | SpotKind::Markup { reads, .. } => {
                         found.push(place(&spot.address, reads.paths(), here));
                     }
-                    SpotKind::List { cell, path, .. } => {
+                    SpotKind::List { cell, path, by, .. } => {
                         let (path, extent) = (fields(path), Extent::Length);
                         let read = PlanRead { cell: *cell, path, extent };
-                        found.push(place(&spot.address, &[read], here));
+                        let keys = by.iter().flat_map(|(_, reads)| reads.paths());
+                        let reads: Vec<PlanRead> = keys.cloned().chain([read]).collect();
+                        found.push(place(&spot.address, &reads, here));
                     }
                     SpotKind::Component(_) | SpotKind::Slot { .. } => {}
                 }
@@ -232,12 +234,13 @@ impl<'a> Mapper<'a> {
         found
     }
 
-    /// The list that a block repeats for.
-    fn list_of(&self, at: usize, block: u32) -> Option<(CellId, Vec<ReadStep>)> {
+    /// The list that a block repeats for, and what is read to tell its items apart.
+    fn list_of(&self, at: usize, block: u32) -> Option<(CellId, Vec<ReadStep>, &'a [PlanRead])> {
         let spots = self.instances[at].plan.blocks.iter().flat_map(|block| &block.spots);
         spots.into_iter().find_map(|spot| match &spot.kind {
-            SpotKind::List { cell, path, block: row, .. } if *row == block => {
-                Some((*cell, fields(path)))
+            SpotKind::List { cell, path, block: row, by } if *row == block => {
+                let keys = by.as_ref().map_or(&[][..], |(_, reads)| reads.paths());
+                Some((*cell, fields(path), keys))
             }
             _ => None,
         })
@@ -293,16 +296,26 @@ impl<'a> Mapper<'a> {
         };
         match &home.kind {
             CellKind::Item | CellKind::Position => {
-                let Some((cell, mut path)) = self.list_of(at, home.block) else {
+                let Some((cell, list, keys)) = self.list_of(at, home.block) else {
                     return Vec::new();
                 };
-                let mut extent = Extent::Length;
-                if home.kind == CellKind::Item {
-                    path.push(ReadStep::AnyItem);
-                    path.extend(&read.path);
-                    extent = read.extent;
+                let of_item = |path: &[ReadStep], extent| {
+                    let path = list.iter().chain(&[ReadStep::AnyItem]).chain(path).copied();
+                    self.rooted(at, &PlanRead { cell, path: path.collect(), extent })
+                };
+                if home.kind == CellKind::Position {
+                    let extent = Extent::Length;
+                    return self.rooted(at, &PlanRead { cell, path: list, extent });
                 }
-                self.rooted(at, &PlanRead { cell, path, extent })
+                // Rows of one identity have their items in turn: which of them a row has, what tells
+                // items apart decides.
+                let keys = keys.iter().flat_map(|key| of_item(&key.path, key.extent));
+                let mut found: Vec<Seen> = keys.collect();
+                let own = of_item(&read.path, read.extent);
+                found.extend(
+                    own.into_iter().filter(|seen| !found.contains(seen)).collect::<Vec<_>>(),
+                );
+                found
             }
             CellKind::Prop(_) | CellKind::Shared(_) => match self.given_to(at, read.cell) {
                 Some(given) => through(given),
@@ -324,7 +337,7 @@ impl<'a> Mapper<'a> {
         let home = &self.instances[at].plan.cells[cell as usize];
         match &home.kind {
             CellKind::Item => {
-                let Some((list, way)) = self.list_of(at, home.block) else { return Vec::new() };
+                let Some((list, way, _)) = self.list_of(at, home.block) else { return Vec::new() };
                 let path = way.into_iter().chain([ReadStep::AnyItem]).chain(path).collect();
                 self.landed((at, list, path))
             }

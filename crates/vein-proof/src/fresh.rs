@@ -431,10 +431,9 @@ impl Renderer<'_> {
             *which += 1;
             let wanted = self.inner(at, number, 0, block);
             let kept = kept.get(&(key.clone(), occurrence)).copied();
-            // Of items that are alike, any may have the row of any; how many keep one is counted.
-            let row = kept.map_or(String::new(), |kept| kept.to_string());
+            // Items that are alike have the rows that are alike in turn.
             let life = self.life(kept);
-            let identity = format!("{}#{key}{life}@{row}", wanted.identity);
+            let identity = format!("{}#{key}{life}@{occurrence}", wanted.identity);
             let row = self.scope(Wanted { kept, identity, ..wanted }, cells);
             rows.push((key, occurrence, row));
         }

@@ -401,10 +401,6 @@ impl Judge<'_> {
                 }
             }
         }
-        for (list, now) in &self.after.lists {
-            let Some(then) = self.before.lists.get(list) else { continue };
-            found.extend(rows_lost(list, then, now));
-        }
         for (identity, nodes) in &self.before.nodes {
             if self.after.nodes.get(identity).is_some_and(|now| now != nodes) {
                 found.push(format!("{identity}: its nodes were built again"));
@@ -562,25 +558,6 @@ impl Judge<'_> {
         let block = &self.program().plans[scope.plan].blocks[scope.block as usize];
         block.parts[*part as usize].control.is_some()
     }
-}
-
-/// Rows that were made anew although there was a row for an item of that identity.
-fn rows_lost(list: &str, then: &[String], now: &[String]) -> Vec<String> {
-    let key = |row: &String| row.rsplit_once('@').map_or("", |(key, _)| key).to_owned();
-    let counted = |rows: &[String]| {
-        let mut counts: BTreeMap<String, usize> = BTreeMap::new();
-        rows.iter().for_each(|row| *counts.entry(key(row)).or_insert(0) += 1);
-        counts
-    };
-    let there: HashSet<&String> = then.iter().collect();
-    let kept: Vec<String> = now.iter().filter(|row| there.contains(row)).cloned().collect();
-    let (before, after, kept) = (counted(then), counted(now), counted(&kept));
-    let lost = before.iter().filter_map(|(key, count)| {
-        let most = (*count).min(after.get(key).copied().unwrap_or(0));
-        let lost = most - kept.get(key).copied().unwrap_or(0);
-        (lost > 0).then(|| format!("{list}: {lost} rows of {key} were made anew"))
-    });
-    lost.collect()
 }
 
 /// The length of the longest run that is in order, the slow way.

@@ -7,7 +7,9 @@
 use crate::graph::{Graph, ListSeen};
 use crate::scope::{Gone, Held, Key, Piece, Rows, ScopeId};
 use crate::wakes::Prepared;
+use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
+use std::collections::VecDeque;
 use std::sync::Arc;
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::{Cells, Evaluation};
@@ -341,6 +343,67 @@ impl Graph {
         self.match_rows(holder, spot);
     }
 
+    /// Gives the items of one identity the rows of that identity in turn: the first item the first
+    /// row, the second the second; what is left over is made, or goes. So which row belongs to which
+    /// item follows from the list before and after, whatever was done to it in between.
+    pub(crate) fn take_turns(&mut self, scope: ScopeId, spot: u32) {
+        let Some(identity) = self.identity(scope, spot) else { return };
+        let list = self.list_of(scope, spot);
+        let (Value::List(items), Some(rows)) = (&list, self.rows(scope, spot)) else { return };
+        let Some(pieces) = &rows.pieces else { return };
+        let before = rows_of_items(pieces);
+        let prepared = self.prepared.clone();
+        let fresh = items.iter().zip(&before).filter(|(_, row)| row.is_none());
+        let mut fresh = fresh.map(|(item, _)| identity.key(&prepared, item));
+        let alike = rows.keys.len() < rows.rows.len()
+            || (!rows.rows.is_empty() && fresh.any(|key| rows.keys.contains_key(&key)));
+        if !alike {
+            return;
+        }
+        let rows = rows.rows.clone();
+        let mut turns: FxHashMap<Key, VecDeque<u32>> = FxHashMap::default();
+        for (at, row) in rows.iter().enumerate() {
+            turns.entry(self.scope(*row).key.clone()).or_default().push_back(at as u32);
+        }
+        let turn = |(item, row): (&Value, &Option<u32>)| {
+            let key = match row {
+                Some(row) => self.scope(rows[*row as usize]).key.clone(),
+                None => identity.key(&prepared, item),
+            };
+            turns.get_mut(&key).and_then(VecDeque::pop_front)
+        };
+        let after: Vec<Option<u32>> = items.iter().zip(&before).map(turn).collect();
+        if after == before {
+            return;
+        }
+        let mut pieces = Vec::new();
+        for row in &after {
+            let piece = row.map_or(Piece::Fresh { len: 1 }, |start| Piece::Kept { start, len: 1 });
+            push_piece(&mut pieces, piece);
+        }
+        if let Some(rows) = self.rows_mut(scope, spot) {
+            rows.pieces = Some(pieces);
+        }
+        let (before, after) =
+            (items_of_rows(&before, rows.len()), items_of_rows(&after, rows.len()));
+        let mut told = Vec::new();
+        for (row, places) in rows.iter().zip(before.into_iter().zip(after)) {
+            let item = |at: usize| items[at].clone();
+            match places {
+                (was, Some(is)) if was != Some(is) => {
+                    let gone = self.scope_mut(*row).gone.take();
+                    let old = was.map(item).or(gone).unwrap_or_default();
+                    told.push((*row, old, item(is)));
+                }
+                (Some(was), None) => self.scope_mut(*row).gone = Some(item(was)),
+                _ => {}
+            }
+        }
+        for (row, old, new) in told {
+            self.tell_row(row, identity.item, &old, &new);
+        }
+    }
+
     fn positions_changed(
         &mut self,
         prepared: &Prepared,
@@ -422,6 +485,28 @@ pub(crate) fn push_piece(pieces: &mut Vec<Piece>, piece: Piece) {
         }
         _ => pieces.push(piece),
     }
+}
+
+/// Which row, by its old position, each item has.
+fn rows_of_items(pieces: &[Piece]) -> Vec<Option<u32>> {
+    let each = pieces.iter().flat_map(|piece| {
+        (0..piece.len()).map(move |i| match piece {
+            Piece::Kept { start, .. } => Some(start + i),
+            Piece::Fresh { .. } => None,
+        })
+    });
+    each.collect()
+}
+
+/// Which item, by its position, each of so many rows has.
+fn items_of_rows(rows_of_items: &[Option<u32>], rows: usize) -> Vec<Option<usize>> {
+    let mut items = vec![None; rows];
+    for (at, row) in rows_of_items.iter().enumerate() {
+        if let Some(row) = row {
+            items[*row as usize] = Some(at);
+        }
+    }
+    items
 }
 
 fn take_gone(gone: &mut Gone, key: &Key) -> Option<(u32, Value)> {

@@ -6,6 +6,7 @@ use crate::pulse::{Effect, Problem};
 use crate::rows::push_piece;
 use crate::scope::{Key, NONE, Piece, Rows, ScopeId};
 use rustc_hash::FxHashMap;
+use std::collections::VecDeque;
 use vein_plan::{BlockId, SpotKind, Value};
 use vein_view::Patch;
 
@@ -17,6 +18,7 @@ impl View {
         let (plan, block) = (self.graph.scope(id).plan, self.graph.scope(id).block);
         let spots = &prepared.plan(plan).blocks[block as usize].spots;
         let SpotKind::List { block: row_block, .. } = &spots[spot as usize].kind else { return };
+        self.graph.take_turns(id, spot);
         let Some(rows) = self.graph.rows_mut(id, spot) else { return };
         let Some(pieces) = rows.pieces.take() else { return };
         rows.gone.clear();
@@ -66,18 +68,30 @@ impl View {
 
     /// A row whose item left the list earlier in the pulse, and whose end was told, begins anew.
     fn note_lives(&mut self, id: ScopeId, spot: u32, pieces: &[Piece]) {
-        let Some(Was::Rows { rows, .. }) = self.was_in(id, spot) else { return };
-        let mut ended: FxHashMap<Key, Vec<u32>> = FxHashMap::default();
-        for row in rows.iter().map(|row| self.graph.scope(*row)).filter(|row| !row.alive) {
-            ended.entry(row.key.clone()).or_default().push(row.life);
+        let (Some(Was::Rows { rows: was, .. }), Some(Rows { rows, .. })) =
+            (self.was_in(id, spot), self.graph.rows(id, spot))
+        else {
+            return;
+        };
+        let scope = |row: &ScopeId| self.graph.scope(*row);
+        if was.iter().all(|row| scope(row).alive) {
+            return;
         }
-        for position in fresh_positions(pieces) {
-            let Some(rows) = self.graph.rows(id, spot) else { return };
-            let row = rows.rows[position as usize];
-            let lives = ended.get_mut(&self.graph.scope(row).key);
-            if let Some(life) = lives.and_then(Vec::pop) {
-                self.graph.scope_mut(row).life = life + 1;
-            }
+        let mut lives: FxHashMap<&Key, VecDeque<(bool, u32)>> = FxHashMap::default();
+        for row in was.iter().map(scope) {
+            lives.entry(&row.key).or_default().push_back((row.alive, row.life));
+        }
+        // In turn, as rows of one identity are given to their items.
+        let in_turn = rows.iter().map(|row| lives.get_mut(&scope(row).key)?.pop_front());
+        let before: Vec<Option<(bool, u32)>> = in_turn.collect();
+        let began: Vec<(ScopeId, u32)> = fresh_positions(pieces)
+            .filter_map(|position| match before[position as usize] {
+                Some((false, life)) => Some((rows[position as usize], life + 1)),
+                _ => None,
+            })
+            .collect();
+        for (row, life) in began {
+            self.graph.scope_mut(row).life = life;
         }
     }
 
