@@ -362,6 +362,9 @@ pub struct Pulse {
     pub computed: usize,
     /// Whose statements were begun, in order; nothing where changes are not recorded.
     pub ran: Vec<Ran>,
+    /// The paths of all state that was written where something ran by itself: also those that came out
+    /// as they were, since rows that went meanwhile have come back as others.
+    pub written: Vec<String>,
     /// In how many rounds something ran by itself. What stands where is worked out after each.
     pub rounds: usize,
     /// Why it was taken back, if it was.

@@ -131,6 +131,7 @@ impl Runtime {
             problems: making.problems,
             computed: graph.computed,
             ran: Vec::new(),
+            written: Vec::new(),
             rounds: 0,
             fault: None,
         }
@@ -167,6 +168,10 @@ impl Runtime {
 
     /// Makes one entry of several writes to one place, and drops what came out as it was.
     pub(crate) fn keep_real_changes(&self, pulse: &mut Pulse) {
+        if pulse.rounds > 0 {
+            let state = pulse.values.iter().filter(|change| change.layer == Layer::State);
+            pulse.written = state.map(|change| change.path.clone()).collect();
+        }
         let log = &self.view.graph.log;
         let gone = || log.iter().any(|change| !self.view.graph.scope(change.scope).alive);
         if log.len() < 2 && !pulse.values.iter().any(is_no_change) && !gone() {

@@ -160,7 +160,12 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
             assert_eq!(entries.len(), others.len(), "{}", story());
             for (entry, other) in entries.iter().zip(&others) {
                 let (patches, others) = (&entry.pulse.patches, &other.pulse.patches);
-                assert!(patches.iter().eq(others.iter()), "{}\n{entry}\n{other}", story());
+                let differ = patches.iter().zip(others.iter()).find(|(own, other)| own != other);
+                assert!(
+                    patches.iter().eq(others.iter()),
+                    "{}\n{entry}\n{other}\nthe first patch that differs: {differ:?}",
+                    story()
+                );
             }
             assert_eq!(page.whole(), twin.whole(), "{}", story());
         }

@@ -49,18 +49,10 @@ fn root_of(path: &str) -> String {
 
 /// What a pulse changed is within what was known of the state that it wrote, before anything ran.
 pub fn stays_in_reach(map: &ReachMap, entry: &Entry, story: &str) -> usize {
-    let written: Vec<String> = entry
-        .pulse
-        .values
-        .iter()
-        .filter(|change| change.layer == Layer::State)
-        .flat_map(|change| as_written(&change.path))
-        .map(|path| root_of(&path))
-        .collect();
-    if written.is_empty() {
-        // Items of one identity have changed places, and came to stand as they stood.
-        return 0;
-    }
+    let changed = entry.pulse.values.iter().filter(|change| change.layer == Layer::State);
+    let written = changed.map(|change| &change.path).chain(&entry.pulse.written);
+    let written: Vec<String> =
+        written.flat_map(|path| as_written(path)).map(|path| root_of(&path)).collect();
     let paths = map.paths.iter().filter(|path| {
         let root = root_of(&path.path.replace("[*]", ""));
         written.contains(&root)

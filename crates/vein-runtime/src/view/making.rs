@@ -44,14 +44,14 @@ impl View {
             traces: FxHashMap::default(),
             invalid: SmallVec::new(),
         };
-        let id = match self.graph.free.pop() {
+        let (id, reused) = match self.graph.free.pop() {
             Some(id) => {
                 self.graph.scopes[id as usize] = scope;
-                id
+                (id, true)
             }
             None => {
                 self.graph.scopes.push(scope);
-                self.graph.scopes.len() as ScopeId - 1
+                (self.graph.scopes.len() as ScopeId - 1, false)
             }
         };
         if plot.instance == NONE {
@@ -59,7 +59,7 @@ impl View {
         }
         self.making.created += 1;
         if prepared.lively {
-            self.made.push(id);
+            self.made.push((id, reused));
         }
         id
     }

@@ -67,8 +67,8 @@ pub(crate) struct View {
     was: BTreeMap<(u32, ScopeId, u32), Was>,
     /// What it takes to undo what was done to the view since the pulse began.
     undo: Vec<Undo>,
-    /// Scopes that were made in this pulse.
-    made: Vec<ScopeId>,
+    /// Scopes that were made in this pulse, and whether their numbers had been others' before.
+    made: Vec<(ScopeId, bool)>,
     /// The next number of a template when the pulse began.
     first_template: u32,
 }
@@ -104,7 +104,8 @@ enum Undo {
     /// Content that was told of changes where it was written: there, in which spot, and where
     /// among others.
     Content(ScopeId, usize, usize, ScopeId),
-    Numbers(NodeNumber, u32),
+    /// Numbers of nodes, how many, and whether they had been others' before.
+    Numbers(NodeNumber, u32, bool),
     Template(u32),
     Renamed((u32, &'static str)),
 }
@@ -185,7 +186,7 @@ impl View {
         }
         self.sent.next = self.first_template;
         self.released.clear();
-        let made: FxHashSet<ScopeId> = self.made.iter().copied().collect();
+        let made: FxHashSet<ScopeId> = self.made.iter().map(|(id, _)| *id).collect();
         for id in std::mem::take(&mut self.graph.dead) {
             if !made.contains(&id) {
                 self.graph.scope_mut(id).alive = true;
@@ -193,14 +194,15 @@ impl View {
             }
         }
         // The last first, so that the next scopes get the same numbers.
-        for id in std::mem::take(&mut self.made).into_iter().rev() {
+        for (id, reused) in std::mem::take(&mut self.made).into_iter().rev() {
             self.graph.leave_stores(id);
             self.leave_giver(id);
-            if id as usize + 1 == self.graph.scopes.len() {
-                self.graph.scopes.pop();
-            } else {
+            if reused {
                 self.graph.scope_mut(id).wipe();
                 self.graph.free.push(id);
+            } else {
+                debug_assert_eq!(id as usize + 1, self.graph.scopes.len(), "the last is first");
+                self.graph.scopes.pop();
             }
         }
     }
@@ -236,11 +238,9 @@ impl View {
                     contents.insert(at.min(contents.len()), content);
                 }
             }
-            // As if the number had never been given, so that the next is the same.
-            Undo::Numbers(first, marks) if (first + marks) as usize == self.graph.owners.len() => {
-                self.graph.owners.truncate(first as usize);
-            }
-            Undo::Numbers(first, marks) => self.free_numbers(first, marks),
+            // As if the numbers had never been given, so that the next are the same.
+            Undo::Numbers(first, marks, true) => self.free_numbers(first, marks),
+            Undo::Numbers(first, _, false) => self.graph.owners.truncate(first as usize),
             Undo::Template(number) => {
                 self.sent.blocks.remove(&number);
             }
@@ -296,18 +296,18 @@ impl View {
             return ROOT;
         }
         let owners = &mut self.graph.owners;
-        let first = match self.graph.free_numbers.get_mut(&marks).and_then(Vec::pop) {
+        let (first, reused) = match self.graph.free_numbers.get_mut(&marks).and_then(Vec::pop) {
             Some(first) => {
                 owners[first as usize..(first + marks) as usize].fill(scope);
-                first
+                (first, true)
             }
             None => {
                 let first = owners.len() as NodeNumber;
                 owners.resize(owners.len() + marks as usize, scope);
-                first
+                (first, false)
             }
         };
-        self.note(|| Undo::Numbers(first, marks));
+        self.note(|| Undo::Numbers(first, marks, reused));
         first
     }
 
