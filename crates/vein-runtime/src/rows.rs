@@ -328,16 +328,33 @@ impl Graph {
         true
     }
 
+    /// Matches rows whose items are told apart by something else now. Only when everybody has seen
+    /// what led to that.
+    pub(crate) fn match_rekeyed(&mut self) {
+        while let Some(row) = self.rekeyed.pop() {
+            self.key_changed(row);
+        }
+    }
+
     /// What tells a row's item apart was written.
-    pub(crate) fn key_changed(&mut self, row: ScopeId) {
+    fn key_changed(&mut self, row: ScopeId) {
         if self.scope(row).gone.is_some() {
             return;
         }
         let (holder, spot) = self.scope(row).holder;
-        let Some(position) = self.row_position(row) else { return };
+        let (Some(position), Some(identity)) =
+            (self.row_position(row), self.identity(holder, spot))
+        else {
+            return;
+        };
         let list = self.current_list(holder, spot);
         let Some(item) = list.child(&Step::Index(position)).cloned() else { return };
         drop(list);
+        // It may have got the item of another identity only to get one of its own again.
+        let prepared = self.prepared.clone();
+        if identity.key(&prepared, &item) == self.scope(row).key {
+            return;
+        }
         self.begin_pieces(holder, spot);
         self.replace_pieces(holder, spot, position as usize, &[item], 1);
         self.match_rows(holder, spot);
@@ -402,6 +419,7 @@ impl Graph {
         for (row, old, new) in told {
             self.tell_row(row, identity.item, &old, &new);
         }
+        self.match_rekeyed();
     }
 
     fn positions_changed(

@@ -127,7 +127,7 @@ pub(crate) struct Graph {
     writes: u64,
     dead_told: u64,
     /// Rows whose identity was written.
-    rekeyed: Vec<ScopeId>,
+    pub(crate) rekeyed: Vec<ScopeId>,
     /// Whether lists have been told of changes that the view does not show yet.
     pub(crate) unsettled: Vec<(ScopeId, u32)>,
     /// In which way it is broken on purpose.
@@ -428,10 +428,7 @@ impl Graph {
         let prepared = self.prepared.clone();
         let what = What::Replaced(&old, &value);
         self.notify(&prepared, home, cell, At { path: &path, what, strip: Some(0) });
-        // Rows are matched anew only when everybody has seen the write itself.
-        for row in std::mem::take(&mut self.rekeyed) {
-            self.key_changed(row);
-        }
+        self.match_rekeyed();
         true
     }
 
@@ -484,10 +481,7 @@ impl Graph {
         let prepared = self.prepared.clone();
         let what = What::Listed(&seen);
         self.notify(&prepared, home, cell, At { path: &path, what, strip: Some(0) });
-        // Rows are matched anew only when everybody has seen the write itself.
-        for row in std::mem::take(&mut self.rekeyed) {
-            self.key_changed(row);
-        }
+        self.match_rekeyed();
         true
     }
 }
