@@ -14,6 +14,8 @@ pub enum Sabotage {
     StaleDerived,
     /// Of the rows of a list that were reordered, none stays where it is.
     MoveAll,
+    /// Rows of one identity go along with their items, and do not have them in turn.
+    NoTurns,
     /// A pulse that is taken back leaves its first write.
     HalfRollBack,
     /// A timer goes on although its condition does not hold any more.

@@ -108,6 +108,20 @@ fn was_nothing(entry: &Entry) -> bool {
     entry.pulse.fault.is_some() && !ended && !ticked
 }
 
+/// Rows of one identity that were made anew or moved for nothing, and numbers that a pulse that was taken
+/// back had left in another order.
+const ONCE_FAILED: [u64; 9] = [
+    5_001_389,
+    5_003_641,
+    5_004_058,
+    5_004_952,
+    5_006_029,
+    5_006_447,
+    5_006_689,
+    5_010_506,
+    1_795_909_091_211,
+];
+
 #[test]
 fn random_lives_are_exact_and_failed_pulses_never_were() {
     let asked = |name| std::env::var(name).ok().and_then(|n| n.parse::<u64>().ok());
@@ -115,7 +129,8 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
     let seeds = asked("VEIN_SEEDS").unwrap_or(1900);
     let (mut pulses, mut failed, mut changed, mut opened) = (0, 0, 0, 0);
     let (mut answered, mut timers, mut removed, mut in_reach) = (0, 0, 0, 0);
-    for seed in first..first + seeds {
+    let once_failed = asked("VEIN_FIRST_SEED").map_or(&ONCE_FAILED[..], |_| &[]);
+    for seed in (first..first + seeds).chain(once_failed.iter().copied()) {
         let mut random = Random::new(seed);
         let files = lively_project(&mut random);
         let program = compiled(&files);

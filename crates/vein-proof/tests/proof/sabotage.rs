@@ -3,9 +3,9 @@
 use crate::exactness::compiled;
 use serde_json::json;
 use vein_plan::Value;
-use vein_proof::{Proof, Verdict};
-use vein_runtime::{Delivery, Runtime};
-use vein_view::{Batch, Patch, Tree};
+use vein_proof::{Proof, Session, Verdict};
+use vein_runtime::{Delivery, Runtime, Sabotage};
+use vein_view::{Batch, Event, Patch, Tree};
 
 const TEXT: &str = "
 takes crop: string
@@ -127,6 +127,28 @@ fn a_stale_value_is_missed() {
         out
     });
     assert_eq!(verdict.missed, ["test-bed › p.litres text: shows \"2.5 l\", should show \"5 l\""]);
+}
+
+#[test]
+fn rows_of_one_identity_that_go_along_with_their_items_are_seen() {
+    let text = "
+holds beds = [{ id: 1, crop: 'leek' }, { id: 2, crop: 'kale' }, { id: 1, crop: 'pea' }]
+<p each='bed of beds by bed.id'>{bed.crop}</p>
+<button click='-> beds.reverse()'>b</button>
+";
+    for broken in [false, true] {
+        let opened = Session::open(compiled(text), "test-bed", json!(null), None);
+        let (mut session, _) = opened.expect("no props");
+        session.prove(true);
+        if broken {
+            session.sabotage(Sabotage::NoTurns);
+        }
+        let button = session.tree().select("button").expect("a selector")[0];
+        let entry = session.dispatch(button, &Event::new("click")).expect("a button");
+        let problems = entry.verdict.expect("proof is on").problems().join("\n");
+        let wanted = if broken { "needless: /0.0#1@0: its nodes were built again" } else { "" };
+        assert!(problems.contains(wanted) && broken != problems.is_empty(), "{problems}");
+    }
 }
 
 #[test]

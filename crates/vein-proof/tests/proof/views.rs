@@ -111,6 +111,9 @@ pub fn shown(files: &[(String, String)]) -> String {
     files.iter().map(|(path, text)| format!("--- {path}\n{text}")).collect()
 }
 
+/// A row that had got the item of another identity and one of its own again was matched a pulse later.
+const ONCE_FAILED: [u64; 1] = [1_795_917_228_264];
+
 #[test]
 fn random_views_under_random_use_are_exact() {
     let asked = |name| std::env::var(name).ok().and_then(|n| n.parse::<u64>().ok());
@@ -118,7 +121,8 @@ fn random_views_under_random_use_are_exact() {
         (asked("VEIN_FIRST_SEED").unwrap_or(1), asked("VEIN_SEEDS").unwrap_or(2100));
     let mut in_reach = 0;
     let (mut pulses, mut changed, mut moved, mut created, mut problems) = (0, 0, 0, 0, 0);
-    for seed in first..first + seeds {
+    let once_failed = asked("VEIN_FIRST_SEED").map_or(&ONCE_FAILED[..], |_| &[]);
+    for seed in (first..first + seeds).chain(once_failed.iter().copied()) {
         let mut random = Random::new(seed);
         let files = project(&mut random);
         let beds: Vec<Json> = (0..3).map(|_| bed(&mut random)).collect();
@@ -167,4 +171,61 @@ fn random_views_under_random_use_are_exact() {
     assert!(changed > pulses / 2, "{changed} changes in {pulses} pulses");
     assert!(in_reach > pulses, "{in_reach} parts were held against the map");
     assert!(moved > 300 && created > pulses && problems > 500, "{moved} {created} {problems}");
+}
+
+/// Which row belongs to which item of an identity that occurs twice follows from the list alone: the
+/// first item has the first row, whatever was done to the list on the way.
+#[test]
+fn items_of_one_identity_have_their_rows_in_turn() {
+    let text = "
+holds beds: { id: number, crop: string }[] = [
+  { id: 1, crop: 'leek' }, { id: 2, crop: 'kale' }, { id: 1, crop: 'pea' }]
+<p each='bed of beds by bed.id'>{bed.crop}</p>
+";
+    let bed = |id: u32, crop: &str| json!({ "id": id, "crop": crop });
+    // The beds, what is shown, and which of the first rows stand there: none is one that was made.
+    let steps: [(Json, &[(&str, Option<usize>)]); 6] = [
+        // Two that are alike change places: their rows stay where they are.
+        (
+            json!([bed(1, "pea"), bed(2, "kale"), bed(1, "leek")]),
+            &[("pea", Some(0)), ("kale", Some(1)), ("leek", Some(2))],
+        ),
+        // One more in front of them: the last of them is made.
+        (
+            json!([bed(1, "rye"), bed(1, "pea"), bed(2, "kale"), bed(1, "leek")]),
+            &[("rye", Some(0)), ("pea", Some(2)), ("kale", Some(1)), ("leek", None)],
+        ),
+        // The first goes: the last row of them does.
+        (
+            json!([bed(1, "pea"), bed(2, "kale"), bed(1, "leek")]),
+            &[("pea", Some(0)), ("kale", Some(1)), ("leek", Some(2))],
+        ),
+        // One of them becomes another: the one that is left has the first row.
+        (
+            json!([bed(3, "pea"), bed(2, "kale"), bed(1, "leek")]),
+            &[("pea", None), ("kale", Some(1)), ("leek", Some(0))],
+        ),
+        (json!([bed(2, "kale")]), &[("kale", Some(1))]),
+        (json!([bed(2, "kale"), bed(2, "rye")]), &[("kale", Some(1)), ("rye", None)]),
+    ];
+    let files = [("test-bed.vein".to_owned(), text.to_owned())];
+    let opened = Session::open(compiled(&files), "test-bed", Json::Null, None);
+    let (mut session, _) = opened.expect("no props");
+    session.prove(true);
+    let first = session.tree().select("p").expect("a selector");
+    let first: Vec<u64> = first.iter().map(|node| session.tree().serial(*node)).collect();
+    for (beds, wanted) in steps {
+        let entry = session.set("beds", beds.clone()).expect("beds");
+        let verdict = entry.verdict.as_ref().expect("proof is on");
+        assert!(verdict.is_exact(), "{beds}\n{entry}\n{}", verdict.problems().join("\n"));
+        let tree = session.tree();
+        let rows = tree.select("p").expect("a selector").into_iter().map(|row| {
+            let serial = tree.serial(row);
+            (tree.text_content(row), first.iter().position(|known| *known == serial))
+        });
+        let rows: Vec<(String, Option<usize>)> = rows.collect();
+        let wanted: Vec<(String, Option<usize>)> =
+            wanted.iter().map(|(crop, row)| ((*crop).to_owned(), *row)).collect();
+        assert_eq!(rows, wanted, "{beds}");
+    }
 }
