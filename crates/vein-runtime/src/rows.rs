@@ -368,15 +368,18 @@ impl Graph {
         let list = self.list_of(scope, spot);
         let (Value::List(items), Some(rows)) = (&list, self.rows(scope, spot)) else { return };
         let Some(pieces) = &rows.pieces else { return };
-        let before = rows_of_items(pieces);
         let prepared = self.prepared.clone();
-        let fresh = items.iter().zip(&before).filter(|(_, row)| row.is_none());
-        let mut fresh = fresh.map(|(item, _)| identity.key(&prepared, item));
+        // Where no two are alike, which is nearly always, only items without rows are looked at.
+        let is_there = |position: u32| {
+            let key = items.get(position as usize).map(|item| identity.key(&prepared, item));
+            key.is_some_and(|key| rows.keys.contains_key(&key))
+        };
         let alike = rows.keys.len() < rows.rows.len()
-            || (!rows.rows.is_empty() && fresh.any(|key| rows.keys.contains_key(&key)));
+            || (!rows.rows.is_empty() && fresh_positions(pieces).any(is_there));
         if !alike || self.is_broken(crate::Sabotage::NoTurns) {
             return;
         }
+        let before = rows_of_items(pieces);
         let rows = rows.rows.clone();
         let mut turns: FxHashMap<Key, VecDeque<u32>> = FxHashMap::default();
         for (at, row) in rows.iter().enumerate() {
@@ -503,6 +506,16 @@ pub(crate) fn push_piece(pieces: &mut Vec<Piece>, piece: Piece) {
         }
         _ => pieces.push(piece),
     }
+}
+
+/// The positions of items without rows.
+pub(crate) fn fresh_positions(pieces: &[Piece]) -> impl Iterator<Item = u32> {
+    let mut at = 0;
+    pieces.iter().flat_map(move |piece| {
+        let positions = at..at + piece.len();
+        at = positions.end;
+        if matches!(piece, Piece::Kept { .. }) { 0..0 } else { positions }
+    })
 }
 
 /// Which row, by its old position, each item has.

@@ -184,7 +184,8 @@ holds beds: { id: number, crop: string }[] = [
 ";
     let bed = |id: u32, crop: &str| json!({ "id": id, "crop": crop });
     // The beds, what is shown, and which of the first rows stand there: none is one that was made.
-    let steps: [(Json, &[(&str, Option<usize>)]); 6] = [
+    type Row = (&'static str, Option<usize>);
+    let steps: [(Json, &[Row]); 6] = [
         // Two that are alike change places: their rows stay where they are.
         (
             json!([bed(1, "pea"), bed(2, "kale"), bed(1, "leek")]),

@@ -3,7 +3,7 @@
 use super::{Plot, Target, View, Was};
 use crate::moves::staying;
 use crate::pulse::{Effect, Problem};
-use crate::rows::push_piece;
+use crate::rows::{fresh_positions, push_piece};
 use crate::scope::{Key, NONE, Piece, Rows, ScopeId};
 use rustc_hash::FxHashMap;
 use std::collections::VecDeque;
@@ -265,16 +265,6 @@ impl View {
             }
         }
     }
-}
-
-/// The positions of items without rows.
-fn fresh_positions(pieces: &[Piece]) -> impl Iterator<Item = u32> {
-    let mut at = 0;
-    pieces.iter().flat_map(move |piece| {
-        let positions = at..at + piece.len();
-        at = positions.end;
-        if matches!(piece, Piece::Kept { .. }) { 0..0 } else { positions }
-    })
 }
 
 /// The old positions, from and up to, that no piece keeps.
