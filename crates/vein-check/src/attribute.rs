@@ -36,6 +36,36 @@ const URLS: &[&str] = &[
     "ping",
 ];
 
+/// Whether an attribute of this name holds code. No element of HTML, SVG or MathML has another attribute
+/// that begins with `on`; elements of somebody else's may.
+fn runs_code(element: &Element, name: &str, bound: bool) -> bool {
+    let name = name.to_ascii_lowercase();
+    match name.strip_prefix("on") {
+        Some("") | None => name == "srcdoc",
+        Some(event) => bound || events::is_known(event) || !element.name.name.contains('-'),
+    }
+}
+
+/// Whether an animation (SVG 2, "animate", "set") would put what is bound into an address: into the
+/// attribute that `attributeName` says, which may only be known while it runs.
+fn animates_address(element: &Element, name: &str) -> bool {
+    let animates = ["animate", "set"].contains(&element.name.name.to_ascii_lowercase().as_str());
+    let name = name.to_ascii_lowercase();
+    if !animates || !["attributename", "from", "to", "by", "values"].contains(&name.as_str()) {
+        return false;
+    }
+    let of =
+        element.attributes.iter().filter(|a| a.name.name.eq_ignore_ascii_case("attributeName"));
+    let harmless = |animated: &Attribute| match &animated.value {
+        AttributeValue::Static(text) => {
+            let text = text.trim().to_ascii_lowercase();
+            !text.starts_with("on") && !URLS.contains(&text.as_str()) && text != "style"
+        }
+        _ => false,
+    };
+    name == "attributename" || !of.clone().all(harmless) || of.count() == 0
+}
+
 /// Names of events that are names of attributes too.
 const DOUBLE_MEANING: &[&str] = &["cancel", "close", "select", "load", "error", "reset"];
 
@@ -203,10 +233,12 @@ impl Checker<'_> {
             return;
         }
         let bound = !matches!(attribute.value, AttributeValue::None | AttributeValue::Static(_));
-        let runs_code = name.len() > 2 && name.starts_with("on") && events::is_known(&name[2..]);
-        if runs_code || (name.starts_with("on") && bound) || name == "srcdoc" {
+        if runs_code(element, name, bound) {
             let arrow = matches!(attribute.value, AttributeValue::Event(..));
             return self.report(UnsafeBinding { name: name.into(), arrow }, span);
+        }
+        if bound && animates_address(element, name) {
+            return self.report(UnsafeBinding { name: "attributeName".into(), arrow: false }, span);
         }
         if name == "picked" && !matches!(attribute.value, AttributeValue::TwoWay(..)) {
             let advice = "it is bound both ways: `picked=\"<-> choice\"`";

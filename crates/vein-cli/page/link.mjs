@@ -5,12 +5,12 @@ import { Surface } from './applier.mjs';
 const socket = new WebSocket(`ws://${location.host}/live`);
 socket.binaryType = 'arraybuffer';
 
-const surface = new Surface(document.getElementById('view'), (told) => {
+const surface = new Surface(document.querySelector('body > #view'), (told) => {
   if (socket.readyState === WebSocket.OPEN) socket.send(JSON.stringify(told));
 });
 
 function say(text) {
-  const bar = document.getElementById('link');
+  const bar = document.querySelector('body > #link');
   bar.textContent = text;
   bar.hidden = false;
 }
@@ -26,7 +26,7 @@ socket.addEventListener('message', ({ data }) => {
 });
 
 socket.addEventListener('close', () => {
-  if (document.getElementById('link').hidden) {
+  if (document.querySelector('body > #link').hidden) {
     say('The server is gone: nothing here changes any more. Reload when it is back.');
   }
 });

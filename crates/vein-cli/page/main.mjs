@@ -5,16 +5,16 @@ import * as host from './host.js';
 import { SITE } from './site.mjs';
 
 const at = (file) => fetch(new URL(file, import.meta.url));
-const view = document.getElementById('view');
+const view = document.querySelector('body > #view');
 
 document.addEventListener('vein-stopped', ({ detail }) => {
-  const bar = document.getElementById('link');
+  const bar = document.querySelector('body > #link');
   bar.textContent = detail.message;
   bar.hidden = false;
 });
 
 const engine = await Engine.load(at(SITE.module), at(SITE.plans));
-const given = JSON.parse(document.getElementById('props').textContent);
+const given = JSON.parse(document.querySelector('body > #props').textContent);
 let page = null;
 
 /** Opens the page's component, once. */

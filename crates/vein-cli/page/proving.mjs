@@ -3,7 +3,7 @@
 
 import { Surface } from './applier.mjs';
 
-const view = document.getElementById('view');
+const view = document.querySelector('body > #view');
 const socket = new WebSocket(`ws://${location.host}/live`);
 socket.binaryType = 'arraybuffer';
 const say = (told) => socket.send(JSON.stringify(told));
@@ -191,7 +191,7 @@ const answers = {
         if (addedNodes.length > 0) seen.push(['added', null]);
       }
     }
-    const view = Array.from(document.getElementById('view').childNodes, dumped);
+    const view = Array.from(document.querySelector('body > #view').childNodes, dumped);
     return { failure, seen, view, focus: pathTo(document.activeElement) };
   },
 };

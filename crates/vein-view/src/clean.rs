@@ -6,8 +6,17 @@ use html5ever::{LocalName, QualName, ns, parse_fragment};
 use markup5ever_rcdom::{Handle, NodeData, RcDom};
 use vein_plan::{Name, Namespace, TemplateNode};
 
+/// How many bytes of markup are read.
+const MOST_MARKUP: usize = 128 << 10;
+/// How many tags, and whatever else begins with `<`.
+const MOST_TAGS: usize = 5000;
+/// How deep elements are nested.
+const DEEPEST: usize = 256;
+
 /// Turns markup into nodes that cannot run anything: scripts, event handlers, forms, frames,
-/// style sheets and addresses with a scheme that could run something are gone, text stays.
+/// style sheets and addresses with a scheme that could run something are gone, text stays. Markup of
+/// more than 128 KiB, or with more than 5,000 `<`, is not read as markup: it is shown as the text that it
+/// is. Elements are nested 257 deep at most; what is deeper stands beside its parent.
 ///
 /// ```
 /// use vein_plan::TemplateNode;
@@ -17,6 +26,9 @@ use vein_plan::{Name, Namespace, TemplateNode};
 /// assert_eq!(nodes.len(), 3);
 /// ```
 pub fn clean(markup: &str) -> Vec<TemplateNode> {
+    if !is_bounded(markup) {
+        return vec![text(markup)];
+    }
     let schemes = ["http", "https", "mailto", "tel"].into_iter().collect();
     let cleaned = ammonia::Builder::default()
         .url_schemes(schemes)
@@ -26,21 +38,47 @@ pub fn clean(markup: &str) -> Vec<TemplateNode> {
     let context = QualName::new(None, ns!(html), LocalName::from("div"));
     let dom = parse_fragment(RcDom::default(), Default::default(), context, vec![], false)
         .one(cleaned.as_str());
-    let mut nodes = Vec::new();
     // A fragment stands inside an element that the parser adds.
-    if let Some(root) = dom.document.children.borrow().first() {
-        inside(root, &mut nodes);
-    }
-    nodes
+    dom.document.children.borrow().first().map(inside).unwrap_or_default()
 }
 
-fn inside(handle: &Handle, out: &mut Vec<TemplateNode>) {
-    for child in handle.children.borrow().iter() {
-        match &child.data {
-            NodeData::Text { contents } => {
-                let text = contents.borrow().replace('\0', "\u{fffd}");
-                out.push(TemplateNode::Text { text: text.as_str().into(), marked: false });
+/// Whether a parser of HTML is done with some markup in a time that nobody notices. Some of its steps go
+/// through all elements that are open, or all attributes of a tag, so size alone says little.
+fn is_bounded(markup: &str) -> bool {
+    markup.len() <= MOST_MARKUP && markup.bytes().filter(|byte| *byte == b'<').count() <= MOST_TAGS
+}
+
+/// A text as it stands.
+fn text(text: &str) -> TemplateNode {
+    TemplateNode::Text { text: text.replace('\0', "\u{fffd}").as_str().into(), marked: false }
+}
+
+/// What is left to be written of the nodes inside another.
+enum Left {
+    Node(Handle),
+    Close,
+}
+
+/// The nodes inside another, as a template. What is nested deeper than the limit stands beside its parent,
+/// as in the trees that browsers make.
+fn inside(root: &Handle) -> Vec<TemplateNode> {
+    let (mut out, mut depth) = (Vec::new(), 0);
+    let children = |of: &Handle, left: &mut Vec<Left>| {
+        left.extend(of.children.borrow().iter().rev().cloned().map(Left::Node));
+    };
+    let mut left = Vec::new();
+    children(root, &mut left);
+    while let Some(next) = left.pop() {
+        let node = match next {
+            Left::Node(node) => node,
+            Left::Close => {
+                depth -= 1;
+                out.push(TemplateNode::Close);
+                continue;
             }
+        };
+        match &node.data {
+            NodeData::Text { contents } => out.push(text(&contents.borrow())),
             NodeData::Element { name, attrs, .. } if name.ns == ns!(html) => {
                 let attributes = attrs.borrow();
                 let attributes = attributes.iter().map(|attribute| {
@@ -53,10 +91,85 @@ fn inside(handle: &Handle, out: &mut Vec<TemplateNode>) {
                     attributes: attributes.collect(),
                     marked: false,
                 });
-                inside(child, out);
-                out.push(TemplateNode::Close);
+                if depth < DEEPEST {
+                    depth += 1;
+                    left.push(Left::Close);
+                } else {
+                    out.push(TemplateNode::Close);
+                }
+                children(&node, &mut left);
             }
             _ => {}
         }
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn depth(nodes: &[TemplateNode]) -> usize {
+        let (mut now, mut most) = (0, 0);
+        for node in nodes {
+            match node {
+                TemplateNode::Open { .. } => now += 1,
+                TemplateNode::Close => now -= 1,
+                _ => {}
+            }
+            most = most.max(now);
+        }
+        assert_eq!(now, 0, "each element is closed");
+        most
+    }
+
+    fn texts(nodes: &[TemplateNode]) -> String {
+        let texts = nodes.iter().filter_map(|node| match node {
+            TemplateNode::Text { text, .. } => Some(&**text),
+            _ => None,
+        });
+        texts.collect()
+    }
+
+    /// Markup that is nested, repeated or long in each of the ways that parsers are hurt by.
+    #[test]
+    fn no_markup_is_too_deep_or_takes_forever() {
+        for (unit, end) in [
+            ("<b>", ""),
+            ("<div>", ""),
+            ("<p><b>", ""),
+            ("<b id=1>x", "</b>"),
+            ("<ul><li>", ""),
+            ("<table><tr><td>", ""),
+            ("<a href=x>", "</p>"),
+            ("<ruby><rt>", ""),
+            ("<font color=1><p>", "</font>"),
+            ("<!-- ", "-->"),
+            ("<template>", ""),
+            ("<a a b c ", ""),
+            ("<a x='", "' b"),
+            ("</b></p>", ""),
+        ] {
+            for times in [10, MOST_TAGS / 3, 60_000] {
+                let markup = format!("{}kale{}", unit.repeat(times), end.repeat(times));
+                let nodes = clean(&markup);
+                assert!(depth(&nodes) <= DEEPEST + 1, "{times} times {unit}");
+                if is_bounded(&markup) {
+                    continue;
+                }
+                // Nothing is lost: what cannot be read as markup is there as a text.
+                assert_eq!(texts(&nodes), markup, "{times} times {unit}");
+            }
+        }
+        let deep = format!("{}kale{}", "<b>".repeat(900), "</b>".repeat(900));
+        let nodes = clean(&deep);
+        assert_eq!((depth(&nodes), texts(&nodes).as_str()), (DEEPEST + 1, "kale"));
+        assert_eq!(nodes.iter().filter(|n| matches!(n, TemplateNode::Open { .. })).count(), 900);
+    }
+
+    #[test]
+    fn one_tag_of_many_attributes_is_read() {
+        let many: String = (0..9000).map(|n| format!(" a{n}")).collect();
+        assert_eq!(texts(&clean(&format!("<b{many}>kale</b>"))), "kale");
     }
 }

@@ -5,7 +5,7 @@ use crate::report::Fix;
 use vein_syntax::Span;
 
 pub(crate) struct UnsafeBinding {
-    /// `script`, `srcdoc`, or an attribute that begins with `on`.
+    /// `script`, `srcdoc`, `attributeName` for an animation, or an attribute that begins with `on`.
     pub(crate) name: String,
     /// Whether an arrow was written, so that only the name is wrong.
     pub(crate) arrow: bool,
@@ -18,6 +18,7 @@ impl Finding for UnsafeBinding {
     fn message(&self) -> String {
         match self.name.as_str() {
             "script" => "a component cannot hold a `<script>`".into(),
+            "attributeName" => "an animation of an address may not be bound".into(),
             name => format!("`{name}` would run text as code"),
         }
     }
@@ -26,7 +27,15 @@ impl Finding for UnsafeBinding {
         vec![match self.name.as_str() {
             "script" => "write handlers with `does`".into(),
             "srcdoc" => "show the content with elements and interpolation".into(),
-            name => format!("bind the event with an arrow: `{}=\"-> …\"`", &name[2..]),
+            "attributeName" => "bind the address itself (`href=\"<- …\"`), and write in `attributeName` what \
+                                else is animated"
+                .into(),
+            name => match name.get(2..).map(str::to_ascii_lowercase) {
+                Some(event) if crate::events::is_known(&event) => {
+                    format!("bind the event with an arrow: `{event}=\"-> …\"`")
+                }
+                _ => "leave it out: nothing in a component runs but its own statements".into(),
+            },
         }]
     }
 
@@ -42,4 +51,10 @@ super::examples! { UnsafeBinding:
     "holds a = 1\n<p onclick='-> a = 2'>{a}</p>" => "onclick",
     "takes a: string\n<iframe srcdoc='<- a'></iframe>" => "srcdoc",
     "<div><script>a()</script></div>" => "script",
+    "<p onresize='a()'>a</p>" => "onresize",
+    "<p ONCLICK='a()'>a</p>" => "ONCLICK",
+    "<svg><animate onbegin='a()'></animate></svg>" => "onbegin",
+    "takes a: string\n<svg><a><set attributeName='href' to='<- a'></set></a></svg>" => "to",
+    "takes a: string\n<svg><a><animate attributeName='xlink:href' values='b;{a}'></animate></a></svg>" => "values",
+    "takes a: string\n<svg><a><set attributeName='<- a' to='b'></set></a></svg>" => "attributeName",
 }

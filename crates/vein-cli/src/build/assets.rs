@@ -2,10 +2,14 @@
 
 use anyhow::{Context, Result, bail};
 use sha2::{Digest, Sha256};
-use std::path::{Path, PathBuf};
+use std::io::ErrorKind;
+use std::path::{Component, Path, PathBuf};
 
 /// The folder of files whose names say what is in them.
 const FOLDER: &str = "assets";
+/// In that folder, the list of the files that a build has written there, a path from the site's folder on
+/// each line. The next build takes away what is in it, and nothing else.
+const LIST: &str = "built.txt";
 /// How many digits of a hash stand in a name.
 const DIGITS: usize = 10;
 
@@ -84,39 +88,55 @@ impl Assets {
         if out.exists() && !out.is_dir() {
             bail!("`{}` is a file: name a folder with `-o`", out.display());
         }
-        remove_old(&out.join(FOLDER))?;
+        self.remove_old(out)?;
         for (path, content) in &self.files {
-            let path = out.join(path);
-            let cannot = || format!("`{}` cannot be written", path.display());
-            if let Some(folder) = path.parent() {
-                std::fs::create_dir_all(folder).with_context(cannot)?;
+            write(&out.join(path), content)?;
+        }
+        let named: String = self.named().map(|path| path + "\n").collect();
+        match named.is_empty() {
+            true => Ok(()),
+            false => write(&out.join(FOLDER).join(LIST), named.as_bytes()),
+        }
+    }
+
+    /// The files whose names say what is in them.
+    fn named(&self) -> impl Iterator<Item = String> {
+        let inside = self.files.iter().filter(|(path, _)| path.starts_with(FOLDER));
+        inside.map(|(path, _)| path.to_string_lossy().replace('\\', "/"))
+    }
+
+    /// Takes away what an earlier build wrote, as its list says, and this one does not write again.
+    fn remove_old(&self, out: &Path) -> Result<()> {
+        let list = std::fs::read_to_string(out.join(FOLDER).join(LIST)).unwrap_or_default();
+        for line in list.lines().filter(|line| !self.named().any(|name| name == *line)) {
+            let path = Path::new(line);
+            let plain = path.components().all(|piece| matches!(piece, Component::Normal(_)));
+            if !plain || !path.starts_with(FOLDER) {
+                continue;
             }
-            std::fs::write(&path, content).with_context(cannot)?;
+            let file = out.join(path);
+            match std::fs::remove_file(&file) {
+                Err(error) if error.kind() != ErrorKind::NotFound => {
+                    let why = format!("`{}` of an earlier build is in the way", file.display());
+                    return Err(anyhow::Error::new(error).context(why));
+                }
+                _ => {}
+            }
+            // A folder that has become empty was there for the file; any other stays.
+            let folders = file.ancestors().skip(1);
+            let inside = folders.take_while(|folder| *folder != out.join(FOLDER));
+            inside.map_while(|folder| std::fs::remove_dir(folder).ok()).for_each(drop);
         }
         Ok(())
     }
 }
 
-/// Takes away what earlier builds named by its content.
-fn remove_old(folder: &Path) -> Result<()> {
-    let Ok(entries) = std::fs::read_dir(folder) else { return Ok(()) };
-    for entry in entries.flatten() {
-        let name = entry.file_name().to_string_lossy().into_owned();
-        let stem = name.split('.').next().unwrap_or("");
-        let digits = stem.rsplit('-').next().filter(|_| stem.contains('-')).unwrap_or("");
-        if digits.len() != DIGITS || !digits.bytes().all(|b| b.is_ascii_hexdigit()) {
-            continue;
-        }
-        let path = entry.path();
-        let removed = if path.is_dir() {
-            std::fs::remove_dir_all(&path)
-        } else {
-            std::fs::remove_file(&path)
-        };
-        removed
-            .with_context(|| format!("`{}` of an earlier build is in the way", path.display()))?;
+fn write(path: &Path, content: &[u8]) -> Result<()> {
+    let cannot = || format!("`{}` cannot be written", path.display());
+    if let Some(folder) = path.parent() {
+        std::fs::create_dir_all(folder).with_context(cannot)?;
     }
-    Ok(())
+    std::fs::write(path, content).with_context(cannot)
 }
 
 fn size(content: &[u8]) -> Size {

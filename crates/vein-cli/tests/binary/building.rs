@@ -17,14 +17,27 @@ fn names_say_what_is_inside_and_an_older_build_is_replaced() {
     let said = built(&["count-up"], project.path(), &out);
     assert!(said.contains("brotli") && said.contains("engine-"), "{said}");
     let (plans, engine) = (asset(&out, "plans-", ".plan"), asset(&out, "engine-", ".wasm"));
-    std::fs::write(out.join("robots.txt"), "").expect("a file of somebody else's");
+    // Files of somebody else's, of which one is called as ours are, and a list that was tampered with.
+    let others = ["robots.txt", "assets/photo-1700000000.jpg", "kept/host-1700000000/host.js"];
+    for other in others {
+        let file = out.join(other);
+        std::fs::create_dir_all(file.parent().expect("a folder")).expect("a folder");
+        std::fs::write(file, "").expect("a file of somebody else's");
+    }
+    let list = out.join("assets/built.txt");
+    let listed = std::fs::read_to_string(&list).expect("a list");
+    assert_eq!(listed.lines().count(), 8, "{listed}");
+    let tampered = format!("{listed}kept/host-1700000000/host.js\nassets/../robots.txt\n");
+    std::fs::write(&list, tampered).expect("a list");
     built(&["count-up"], project.path(), &out);
     assert!(plans.exists() && engine.exists(), "the same content has the same name");
     let other = "holds count = 5\n\n<button click=\"-> count++\">{count}</button>\n";
     std::fs::write(project.path().join("count-up.vein"), other).expect("a component");
     built(&["count-up"], project.path(), &out);
     assert!(!plans.exists() && engine.exists(), "plans are others, the engine is not");
-    assert!(out.join("robots.txt").exists(), "what was not built stays");
+    for other in others {
+        assert!(out.join(other).exists(), "{other} was not built, and stays");
+    }
     let html = std::fs::read_to_string(out.join("index.html")).expect("a page");
     assert!(html.contains("<button>5</button>") && html.contains("'wasm-unsafe-eval'"), "{html}");
     // Whatever is imported is asked for at once.
@@ -35,6 +48,15 @@ fn names_say_what_is_inside_and_an_older_build_is_replaced() {
     // Nothing begins at the root of the server, or elsewhere.
     let absolute = ["src=\"/", "href=\"/", "http://", "https://"];
     assert!(absolute.iter().all(|begin| !html.contains(begin)), "{html}");
+    // A host's folder goes with its files.
+    std::fs::remove_file(project.path().join("host.js")).expect("a file of the host");
+    let folders = || {
+        let entries = std::fs::read_dir(out.join("assets")).expect("a folder").flatten();
+        entries.filter(|entry| entry.path().is_dir()).count()
+    };
+    assert_eq!(folders(), 1);
+    built(&["count-up"], project.path(), &out);
+    assert_eq!(folders(), 0, "the host and its folder are gone");
 }
 
 #[test]

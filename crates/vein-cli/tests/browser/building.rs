@@ -198,6 +198,32 @@ pub async fn a_damaged_batch_is_refused_and_the_page_is_not_touched(browser: &Br
     assert_eq!(browser.run("return outcome").await, json!([true, 0, 0]));
 }
 
+/// Ids that the page's own elements have, too.
+const NAMESAKES: &str = "
+holds count = 0
+<p id=\"view\">view</p><p id=\"link\">link</p><p id=\"props\">props</p><p id=\"unscripted\">no</p>
+<button click=\"-> count++\">{count}</button>
+";
+
+pub async fn a_component_may_use_the_ids_of_the_page(browser: &Browser) {
+    let (project, dir) =
+        (counting(&[("name-sakes.vein", NAMESAKES)]), TempDir::new().expect("a folder"));
+    built(&["name-sakes"], project.path(), dir.path());
+    let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+    browser.client.goto(&address).await.expect("a page");
+    browser.until("return 'linked' in document.documentElement.dataset", "the page").await;
+    browser.click("button").await;
+    assert_eq!(browser.text("button").await, "1");
+    let shown = "return [...document.querySelectorAll('body > #view > p')].map((p) =>
+        [p.textContent, getComputedStyle(p).display, getComputedStyle(p).position])";
+    let each = ["view", "link", "props", "no"].map(|text| json!([text, "block", "static"]));
+    assert_eq!(browser.run(shown).await, json!(each));
+    assert_eq!(
+        browser.run("return document.querySelector('body > #link').hidden").await,
+        json!(true)
+    );
+}
+
 /// A person who is faster than the engine.
 const HASTY: &str = "
 const at = (id) => document.getElementById(id);

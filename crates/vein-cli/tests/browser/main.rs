@@ -57,6 +57,7 @@ const TESTS: &[Test] = tests! {
     building::the_glasshouse_is_taken_over_as_it_was_written_and_lives_below_a_sub_path,
     building::a_page_whose_files_are_missing_or_damaged_says_so_and_stays,
     building::an_engine_that_fails_leaves_the_page_as_it_is_and_reports_once,
+    building::a_component_may_use_the_ids_of_the_page,
     building::a_damaged_batch_is_refused_and_the_page_is_not_touched,
     building::what_was_typed_before_the_engine_came_is_heard_and_stays,
     building::a_host_module_answers_and_drives_the_page,
