@@ -364,6 +364,10 @@ impl Graph {
     /// row, the second the second; what is left over is made, or goes. So which row belongs to which
     /// item follows from the list before and after, whatever was done to it in between.
     pub(crate) fn take_turns(&mut self, scope: ScopeId, spot: u32) {
+        // Without rows from before, or without a change, there are no turns to take.
+        if self.rows(scope, spot).is_none_or(|rows| rows.rows.is_empty() || rows.pieces.is_none()) {
+            return;
+        }
         let Some(identity) = self.identity(scope, spot) else { return };
         let list = self.list_of(scope, spot);
         let (Value::List(items), Some(rows)) = (&list, self.rows(scope, spot)) else { return };
@@ -374,8 +378,7 @@ impl Graph {
             let key = items.get(position as usize).map(|item| identity.key(&prepared, item));
             key.is_some_and(|key| rows.keys.contains_key(&key))
         };
-        let alike = rows.keys.len() < rows.rows.len()
-            || (!rows.rows.is_empty() && fresh_positions(pieces).any(is_there));
+        let alike = rows.keys.len() < rows.rows.len() || fresh_positions(pieces).any(is_there);
         if !alike || self.is_broken(crate::Sabotage::NoTurns) {
             return;
         }
