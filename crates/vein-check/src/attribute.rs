@@ -10,7 +10,8 @@ use crate::markup::{Markup, STRUCTURE, writable};
 use crate::names::free_names;
 use crate::scope::{Checker, LocalKind, LocalName, Typed};
 use crate::types::Ty;
-use vein_plan::code::{Expr, ExprId, Item};
+use vein_plan::code::{Expr, ExprId, Item, Piece};
+use vein_plan::members::Member;
 use vein_plan::nearest;
 use vein_plan::ops::Logical;
 use vein_plan::{
@@ -18,7 +19,7 @@ use vein_plan::{
 };
 use vein_syntax::Span;
 use vein_syntax::ast::{
-    self, Arrow, Attribute, AttributeValue, Element, EventBody, ExprKind, OptionKind,
+    self, Arrow, Attribute, AttributeValue, Element, EventBody, ExprKind, OptionKind, TextPiece,
 };
 
 /// Attributes whose values are addresses that a browser may follow.
@@ -125,12 +126,18 @@ impl Checker<'_> {
         let Some(given) = self.interface().cell_of_fall(&name) else { return };
         let given = self.push(Expr::Cell(given));
         let value = match name.as_str() {
-            "class" | "style" => self.push(Expr::List(vec![Item::One(own), Item::One(given)])),
+            "class" | "style" => self.put_together(own, given),
             _ => self.push(Expr::Logical(Logical::Coalesce, given, own)),
         };
         let kind = part_kind(element, &name, false);
         let address = markup.parts.unique(format!("{called} {name}"));
         self.part(node, kind, value, address, attribute.value_span, markup);
+    }
+
+    /// Classes or declarations of a root: its own and then what it is given, if it is given any.
+    pub(crate) fn put_together(&mut self, own: ExprId, given: ExprId) -> ExprId {
+        let both = self.push(Expr::List(vec![Item::One(own), Item::One(given)]));
+        self.push(Expr::Choose(given, both, own))
     }
 
     fn only_given(
@@ -153,7 +160,9 @@ impl Checker<'_> {
         match &attribute.value {
             AttributeValue::None => Some(self.push(Expr::String("".into()))),
             AttributeValue::Static(text) => Some(self.push(Expr::String(text.as_str().into()))),
-            AttributeValue::Interpolated(pieces) => Some(self.interpolation(pieces)),
+            AttributeValue::Interpolated(pieces) => {
+                Some(self.interpolated(&attribute.name.name, pieces))
+            }
             AttributeValue::OneWay(arrow, e) => {
                 self.no_options(arrow);
                 Some(self.attribute_value(&attribute.name.name, e))
@@ -169,6 +178,25 @@ impl Checker<'_> {
             "style" => self.style_value(e),
             _ => self.shown(e),
         }
+    }
+
+    /// The text of an attribute of this name with values in it. What stands in `style` cannot end the
+    /// declaration that it stands in.
+    pub(crate) fn interpolated(&mut self, name: &str, pieces: &[TextPiece]) -> ExprId {
+        let pieces = pieces
+            .iter()
+            .map(|piece| match piece {
+                TextPiece::Static(text, _) => Piece::Static(text.as_str().into()),
+                TextPiece::Expr(e) => {
+                    let value = self.shown(e);
+                    Piece::Shown(match name {
+                        "style" => self.push(Expr::Call(Member::CssPiece, None, vec![value])),
+                        _ => value,
+                    })
+                }
+            })
+            .collect();
+        self.push(Expr::Concat(pieces))
     }
 
     /// Text, or a list whose falsy members are left out: `['bed', dry && 'dry']`.
@@ -214,7 +242,7 @@ impl Checker<'_> {
             Some(fields) => fields.iter().for_each(|(_, ty)| self.showable(ty, e.span)),
             None => self.showable(&typed.ty, e.span),
         }
-        typed.id
+        self.push(Expr::Call(Member::CssDeclarations, None, vec![typed.id]))
     }
 
     /// One attribute of an element.
@@ -258,7 +286,7 @@ impl Checker<'_> {
             AttributeValue::Static(text) => fixed.push((name.into(), writable(text))),
             AttributeValue::Interpolated(pieces) => {
                 self.start_frame();
-                let value = self.interpolation(pieces);
+                let value = self.interpolated(name, pieces);
                 let kind = part_kind(element, name, true);
                 let address = markup.parts.unique(format!("{called} {name}"));
                 self.part(node, kind, value, address, attribute.value_span, markup);

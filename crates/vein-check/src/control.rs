@@ -221,7 +221,7 @@ impl Checker<'_> {
             AttributeValue::Static(text) => self.static_as(text, ty, value.value_span),
             AttributeValue::OneWay(_, e) => Some(self.expr_of(e, ty, "for what is picked").id),
             AttributeValue::Interpolated(pieces) => {
-                let id = self.interpolation(pieces);
+                let id = self.interpolated("value", pieces);
                 self.require(&Ty::String, ty, value.value_span, "for what is picked");
                 Some(id)
             }

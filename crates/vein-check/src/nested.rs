@@ -9,7 +9,7 @@ use crate::interface::{Interface, Root, static_value};
 use crate::markup::{Inside, Markup, STRUCTURE};
 use crate::scope::{Checker, LocalKind, LocalName, Typed};
 use crate::types::Ty;
-use vein_plan::code::{Expr, Item, Stmt};
+use vein_plan::code::{Expr, Stmt};
 use vein_plan::nearest;
 use vein_plan::{CellKind, Given, Heard, Reads, SpotKind, Use};
 use vein_syntax::Span;
@@ -116,7 +116,7 @@ impl Checker<'_> {
                 self.static_as(text, &prop.ty, attribute.value_span).map(Given::Once)
             }
             AttributeValue::Interpolated(pieces) => {
-                let id = self.interpolation(pieces);
+                let id = self.interpolated(name, pieces);
                 let span = attribute.value_span;
                 let fits = self.require(&Ty::String, &prop.ty, span, &why);
                 fits.then_some(Given::Value(id, Reads::Fixed(Vec::new())))
@@ -210,9 +210,7 @@ impl Checker<'_> {
             });
             let value = match (written, name.as_str()) {
                 (None, _) => own,
-                (Some(written), "class" | "style") => {
-                    self.push(Expr::List(vec![Item::One(written), Item::One(own)]))
-                }
+                (Some(written), "class" | "style") => self.put_together(written, own),
                 (Some(written), _) => {
                     let op = vein_plan::ops::Logical::Coalesce;
                     self.push(Expr::Logical(op, own, written))

@@ -18,6 +18,8 @@ pub enum Receiver {
     Local,
     /// A global function.
     Global,
+    /// Nothing that an expression can name: what the checker puts around data on its way into CSS.
+    Css,
 }
 
 /// What an argument must be.
@@ -207,6 +209,8 @@ members! {
     Global "Number" ToNumber method [Any] 1 Number;
     Global "String" ToText method [Any] 1 String;
     Global "Boolean" ToBoolean method [Any] 1 Boolean;
+    Css "declarations" CssDeclarations method [Any] 1 MaybeString;
+    Css "piece" CssPiece method [Any] 1 String;
 }
 
 /// Finds a member by what it is called on and its name.

@@ -63,8 +63,8 @@ impl PartKind {
                     Shown::Text(CompactString::default())
                 }
                 (Form::Tokens | Form::Declarations, Value::Boolean(false)) => Shown::Absent,
-                (Form::Tokens, Value::List(items)) => tokens(items),
-                (Form::Declarations, Value::Record(record)) => declarations(record),
+                (Form::Tokens, Value::List(_)) => tokens(value),
+                (Form::Declarations, Value::List(_) | Value::Record(_)) => declarations(value),
                 (Form::Url, _) => {
                     let url = text();
                     Shown::Text(if is_safe_url(&url) { url } else { HARMLESS_URL.into() })
@@ -75,22 +75,65 @@ impl PartKind {
     }
 }
 
-/// The items of a list that are there, apart by a space.
-fn tokens(items: &[Value]) -> Shown {
-    let mut out = String::new();
-    for item in items.iter().filter(|item| item.truthy()) {
-        if !out.is_empty() {
-            out.push(' ');
+/// Calls `each` with what stands in a list, in order, and in the lists in it.
+fn flattened(value: &Value, mut each: impl FnMut(&Value)) {
+    let mut open = vec![std::slice::from_ref(value).iter()];
+    while let Some(items) = open.last_mut() {
+        match items.next() {
+            Some(Value::List(inner)) => open.push(inner.iter()),
+            Some(item) => each(item),
+            None => {
+                open.pop();
+            }
         }
-        out.push_str(&item.to_shown());
     }
+}
+
+/// The items of a list that are there, apart by a space.
+fn tokens(list: &Value) -> Shown {
+    let mut out = String::new();
+    flattened(list, |item| {
+        if !item.truthy() {
+            return;
+        }
+        for token in item.to_shown().split_ascii_whitespace() {
+            if !out.is_empty() {
+                out.push(' ');
+            }
+            out.push_str(token);
+        }
+    });
     if out.is_empty() { Shown::Absent } else { Shown::Text(out.replace('\0', "\u{fffd}").into()) }
 }
 
-/// The fields of a record as declarations of CSS. A name may be written as ECMAScript does,
-/// `borderColor`. A value that could end its declaration and begin another is left out.
-fn declarations(record: &crate::Record) -> Shown {
+/// The fields of a record as declarations of CSS; of a list, one after the other, so that what stands
+/// last holds. A name may be written as ECMAScript does, `borderColor`. A value that could end its
+/// declaration and begin another is left out; text is taken as it is.
+fn declarations(value: &Value) -> Shown {
     let mut out = String::new();
+    flattened(value, |item| match item {
+        Value::Record(record) => fields(record, &mut out),
+        item if item.truthy() => {
+            let text = item.to_shown();
+            let text = text.trim().trim_end_matches(';');
+            if !text.is_empty() {
+                declare(&mut out, &[text]);
+            }
+        }
+        _ => {}
+    });
+    if out.is_empty() { Shown::Absent } else { Shown::Text(out.replace('\0', "\u{fffd}").into()) }
+}
+
+fn declare(out: &mut String, pieces: &[&str]) {
+    if !out.is_empty() {
+        out.push(' ');
+    }
+    pieces.iter().for_each(|piece| out.push_str(piece));
+    out.push(';');
+}
+
+fn fields(record: &crate::Record, out: &mut String) {
     for (name, value) in record.iter() {
         if matches!(value, Value::Null | Value::Boolean(_)) {
             continue;
@@ -99,46 +142,89 @@ fn declarations(record: &crate::Record) -> Shown {
         if text.is_empty() || !is_one_css_value(&text) {
             continue;
         }
-        if !out.is_empty() {
-            out.push(' ');
-        }
+        let mut property = String::new();
         if name.starts_with("--") {
-            out.push_str(name);
+            property.push_str(name);
         } else {
             for c in name.chars() {
                 if c.is_ascii_uppercase() {
-                    out.push('-');
+                    property.push('-');
                 }
-                out.push(c.to_ascii_lowercase());
+                property.push(c.to_ascii_lowercase());
             }
         }
-        out.push_str(": ");
-        out.push_str(&text);
-        out.push(';');
+        declare(out, &[&property, ": ", &text]);
     }
-    if out.is_empty() { Shown::Absent } else { Shown::Text(out.into()) }
 }
 
-/// Whether a text stays inside one declaration of CSS, whatever a parser makes of it.
-fn is_one_css_value(text: &str) -> bool {
-    let mut brackets = Vec::new();
-    let mut quote = None;
-    for c in text.chars() {
-        match (quote, c) {
+/// Where a text of CSS stands after a character.
+#[derive(Default)]
+struct Css {
+    brackets: Vec<char>,
+    quote: Option<char>,
+}
+
+impl Css {
+    /// Goes on by a character. `false` where what follows could mean anything.
+    fn next(&mut self, c: char) -> bool {
+        match (self.quote, c) {
             (_, '\\' | '\n' | '\r' | '\u{c}' | '\0') => return false,
-            (Some(open), c) if c == open => quote = None,
+            (Some(open), c) if c == open => self.quote = None,
             (Some(_), _) => {}
-            (None, '"' | '\'') => quote = Some(c),
-            (None, '(') => brackets.push(')'),
-            (None, '[') => brackets.push(']'),
-            (None, ')' | ']') if brackets.pop() != Some(c) => return false,
-            (None, ';' | '{' | '}' | '!' | '<' | '>' | '@') => return false,
+            (None, '"' | '\'') => self.quote = Some(c),
+            (None, '(') => self.brackets.push(')'),
+            (None, '[') => self.brackets.push(']'),
+            (None, ')' | ']') => return self.brackets.pop() == Some(c),
             _ => {}
         }
+        true
     }
+
+    fn is_inside(&self) -> bool {
+        self.quote.is_some() || !self.brackets.is_empty()
+    }
+}
+
+/// Whether a text stays inside one declaration of CSS, whatever a parser makes of it, and fetches nothing.
+fn is_one_css_value(text: &str) -> bool {
+    let text = text.trim_end();
+    let important = text.strip_suffix("!important").unwrap_or(text);
+    let mut at = Css::default();
+    let inside = important.chars().all(|c| {
+        let ends = at.quote.is_none() && matches!(c, ';' | '{' | '}' | '!' | '<' | '>' | '@');
+        !ends && at.next(c)
+    });
     let lower = text.to_ascii_lowercase();
-    let fetches = ["url(", "image(", "image-set(", "src(", "expression(", "/*"];
-    quote.is_none() && brackets.is_empty() && !fetches.iter().any(|f| lower.contains(f))
+    let never = ["url(", "image(", "image-set(", "src(", "expression(", "/*", "*/"];
+    inside && !at.is_inside() && !never.iter().any(|never| lower.contains(never))
+}
+
+/// What of a text from data may stand in the middle of a declaration that somebody has written: all
+/// of it or nothing. A quote could end one that was begun there.
+pub(crate) fn piece_of_css(text: &str) -> &str {
+    if is_one_css_value(text) && !text.contains(['"', '\'']) { text } else { "" }
+}
+
+/// A text from data with those of its declarations that stay one each and fetch nothing.
+pub(crate) fn clean_declarations(text: &str) -> String {
+    let mut at = Css::default();
+    let mut understood = true;
+    let all: Vec<&str> = text
+        .split(|c| {
+            understood = understood && at.next(c);
+            c == ';' && understood && !at.is_inside()
+        })
+        .collect();
+    let harmless = |declaration: &&str| match declaration.split_once(':') {
+        Some((name, value)) => {
+            let name = name.trim();
+            let known = |c: char| c.is_ascii_alphanumeric() || matches!(c, '-' | '_');
+            !name.is_empty() && name.chars().all(known) && is_one_css_value(value)
+        }
+        None => declaration.trim().is_empty(),
+    };
+    let kept: Vec<&str> = all.iter().copied().filter(harmless).collect();
+    if kept.len() == all.len() { text.to_owned() } else { kept.join(";").trim().to_owned() }
 }
 
 /// The name that an element may take whose name is worked out while running: one that is known
@@ -288,7 +374,45 @@ pub fn is_safe_url(url: &str) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use super::is_safe_url;
+    use super::{clean_declarations, is_safe_url, piece_of_css};
+
+    #[test]
+    fn declarations_from_data_stay_what_they_are_or_go() {
+        for same in [
+            "",
+            "color: red",
+            " color: red ; margin: 0 2px;",
+            "--a-b: 1px; width: calc(1px * (2 + 3)) !important",
+            "font-family: 'a;b', serif",
+            "grid-area: [a] 1",
+        ] {
+            assert_eq!(clean_declarations(same), same);
+        }
+        for (text, left) in [
+            ("color: red; background: url(//a.example/x)", "color: red"),
+            ("background: image-set('a' 1x); color: red", "color: red"),
+            ("color: red; } body { color: blue", "color: red"),
+            ("color: red /*; margin: 0", ""),
+            ("margin: 0; color: 'red; padding: 0", "margin: 0"),
+            ("margin: 0; color: rgb(1; padding: 0", "margin: 0"),
+            ("margin: 0; color: re\\3b d; padding: 0", "margin: 0"),
+            ("margin: 0) ; padding: 0", ""),
+            ("no colon; color: red", "color: red"),
+            ("a b: c; color: red", "color: red"),
+        ] {
+            assert_eq!(clean_declarations(text), left, "{text}");
+        }
+    }
+
+    #[test]
+    fn a_piece_of_a_declaration_cannot_end_it() {
+        for same in ["red", "1px solid", "rgb(1 2 3)", "red !important", ""] {
+            assert_eq!(piece_of_css(same), same);
+        }
+        for bad in ["red; x: y", "\"; x: y; \"", "url(x)", "a)", "}", "*/", "/*", "\\", "'a'"] {
+            assert_eq!(piece_of_css(bad), "", "{bad}");
+        }
+    }
 
     #[test]
     fn schemes_that_run_something_are_found_in_every_spelling() {

@@ -35,6 +35,16 @@ pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
         ToNumber => args.first().map_or(0.0, Value::to_number).into(),
         ToText => args.first().map_or_else(|| Text::from(""), Value::to_text).into(),
         ToBoolean => args.first().is_some_and(Value::truthy).into(),
+        CssDeclarations => match args.first() {
+            Option::Some(Value::String(text)) => {
+                crate::shown::clean_declarations(&text.to_utf8()).into()
+            }
+            other => other.cloned().unwrap_or_default(),
+        },
+        CssPiece => {
+            let text = args.first().map_or_else(Default::default, Value::to_shown);
+            crate::shown::piece_of_css(&text).into()
+        }
         Filter | Map | Find | FindIndex | Some | Every | Reduce | FlatMap | ToSorted => Value::Null,
         math => Value::Number(on_math(math, args)),
     }

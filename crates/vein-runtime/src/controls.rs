@@ -81,9 +81,18 @@ impl Runtime {
     }
 
     /// Marks controls that hold what means no value, and takes marks away, where the controls
-    /// still stand.
+    /// still stand. What was marked and came to mean one within a pulse is as it was.
     pub(crate) fn mark_controls(&mut self) {
+        let mut marks: Vec<(ScopeId, u32, bool)> = Vec::new();
         for (scope, mark, on) in std::mem::take(&mut self.view.making.marks) {
+            match marks.iter().position(|known| (known.0, known.1) == (scope, mark)) {
+                Some(at) => {
+                    marks.remove(at);
+                }
+                None => marks.push((scope, mark, on)),
+            }
+        }
+        for (scope, mark, on) in marks {
             let here = self.view.graph.scope(scope);
             if !here.alive {
                 continue;

@@ -362,8 +362,8 @@ pub struct Pulse {
     pub computed: usize,
     /// Whose statements were begun, in order; nothing where changes are not recorded.
     pub ran: Vec<Ran>,
-    /// The paths of all state that was written where something ran by itself: also those that came out
-    /// as they were, since rows that went meanwhile have come back as others.
+    /// The paths of all state that was written, where something ran by itself or came out as it was: rows
+    /// that went meanwhile have come back as others, and a control may hold what did not last.
     pub written: Vec<String>,
     /// In how many rounds something ran by itself. What stands where is worked out after each.
     pub rounds: usize,

@@ -168,7 +168,7 @@ impl Runtime {
 
     /// Makes one entry of several writes to one place, and drops what came out as it was.
     pub(crate) fn keep_real_changes(&self, pulse: &mut Pulse) {
-        if pulse.rounds > 0 {
+        if pulse.rounds > 0 || pulse.values.iter().any(is_no_change) {
             let state = pulse.values.iter().filter(|change| change.layer == Layer::State);
             pulse.written = state.map(|change| change.path.clone()).collect();
         }

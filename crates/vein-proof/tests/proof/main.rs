@@ -1,9 +1,11 @@
 //! The proof from outside: random components are exact, and sabotage is seen.
 
+mod dressed;
 mod exactness;
 mod generate;
 mod hostile;
 mod lively;
+mod merging;
 mod parsed;
 mod projects;
 mod reach;

@@ -1,10 +1,11 @@
 //! Random projects: components inside components, loops, branches, slots and controls.
 
+use crate::dressed::frames;
 use crate::generate::Random;
 
 /// The names that can be used at a place of the markup.
 #[derive(Clone, Default)]
-struct Names {
+pub struct Names {
     numbers: Vec<String>,
     texts: Vec<String>,
     flags: Vec<String>,
@@ -13,9 +14,9 @@ struct Names {
     /// Beds, and whether they can be assigned.
     beds: Vec<(String, bool)>,
     /// What can be written, by type.
-    number_places: Vec<String>,
-    text_places: Vec<String>,
-    flag_places: Vec<String>,
+    pub number_places: Vec<String>,
+    pub text_places: Vec<String>,
+    pub flag_places: Vec<String>,
     choice_places: Vec<String>,
     list_places: Vec<String>,
     level_places: Vec<String>,
@@ -29,8 +30,10 @@ const SHAPE: &str = "\
 shape Bed { id: number, crop: string, wet: boolean, note: string?, levels: number[], \
 inner: Bed[] }\n";
 
-struct Writer<'r> {
-    random: &'r mut Random,
+pub struct Writer<'r> {
+    pub random: &'r mut Random,
+    /// Where what is worn beside the main text is drawn from.
+    pub beside: Option<Random>,
     next: usize,
     /// Components that may be used, leaves first.
     components: &'static [&'static str],
@@ -50,7 +53,7 @@ impl Writer<'_> {
         }
     }
 
-    fn number(&mut self, names: &Names) -> String {
+    pub fn number(&mut self, names: &Names) -> String {
         let known = self.pick(&names.numbers, "2");
         match self.random.below(9) {
             0 => self.random.below(5).to_string(),
@@ -72,7 +75,7 @@ impl Writer<'_> {
         }
     }
 
-    fn flag(&mut self, names: &Names) -> String {
+    pub fn flag(&mut self, names: &Names) -> String {
         let known = self.pick(&names.flags, "true");
         match self.random.below(7) {
             0 => format!("{} > {}", self.pick(&names.numbers, "2"), self.random.below(4)),
@@ -94,7 +97,7 @@ impl Writer<'_> {
         }
     }
 
-    fn text(&mut self, names: &Names) -> String {
+    pub fn text(&mut self, names: &Names) -> String {
         match self.random.below(6) {
             0 => format!("({} ? 'yes' : 'no')", self.flag(names)),
             1 if !names.beds.is_empty() => {
@@ -128,7 +131,7 @@ impl Writer<'_> {
     }
 
     /// Statements of a handler or an event binding.
-    fn statements(&mut self, names: &Names) -> String {
+    pub fn statements(&mut self, names: &Names) -> String {
         let mut done = String::new();
         for _ in 0..1 + self.random.below(3) {
             done.push_str(&self.statement(names));
@@ -229,6 +232,11 @@ impl Writer<'_> {
         let mut out = String::new();
         for _ in 0..1 + self.random.below(3) {
             out.push_str(&self.node(names, depth));
+            let extra = self.aside(|writer| match writer.random.below(7) {
+                0 => writer.extra(names),
+                _ => String::new(),
+            });
+            out.push_str(&extra.unwrap_or_default());
             if self.random.below(3) == 0 {
                 out.push('\n');
             }
@@ -332,7 +340,8 @@ impl Writer<'_> {
             0 => format!("<group {each}{when}>{}</group>", self.nodes(&inner, depth + 1)),
             1 if self.components.contains(&"leaf-card") => {
                 let given = self.leaf_props(&inner, &item);
-                format!("<leaf-card {each}{when}{given}></leaf-card>")
+                let card = self.aside(Writer::card).unwrap_or("leaf-card");
+                format!("<{card} {each}{when}{given}></{card}>")
             }
             _ => {
                 let attributes = self.attributes(&inner);
@@ -365,6 +374,8 @@ impl Writer<'_> {
                 self.text(names),
                 self.text(names)
             ));
+        } else {
+            given.push_str(&self.aside(|writer| writer.dress(names)).unwrap_or_default());
         }
         if self.random.below(2) == 0 {
             given.push_str(&format!(" picked=\"-> {}\"", self.statements(names)));
@@ -384,7 +395,8 @@ impl Writer<'_> {
                     return format!("<s>{{{}}}</s>", self.text(names));
                 };
                 let given = self.leaf_props(names, &bed);
-                format!("<leaf-card{given}></leaf-card>")
+                let card = self.aside(Writer::card).unwrap_or("leaf-card");
+                format!("<{card}{given}></{card}>")
             }
             "slot-box" => {
                 let Some((list, _)) = self.list(names) else {
@@ -600,15 +612,24 @@ const COMPONENTS: &[(&str, &str, &[&str])] = &[
     ),
 ];
 
+/// What a project wears beside its main text, and so what it is drawn from.
+#[derive(Clone, Copy, PartialEq)]
+pub enum Wear {
+    /// Nothing, as it was before there was anything.
+    Nothing,
+    /// What the seed gives.
+    Seed(u64),
+}
+
 /// A random project.
-pub fn project(random: &mut Random) -> Vec<(String, String)> {
-    written(random, false)
+pub fn project(random: &mut Random, wear: Wear) -> Vec<(String, String)> {
+    written(random, false, wear)
 }
 
 /// A random project that lives: with stores, watches, timers, questions to the host, and statements
 /// that run when components come and go.
-pub fn lively_project(random: &mut Random) -> Vec<(String, String)> {
-    let mut files = written(random, true);
+pub fn lively_project(random: &mut Random, wear: Wear) -> Vec<(String, String)> {
+    let mut files = written(random, true, wear);
     files.extend(STORES.map(|(path, text)| (path.to_owned(), text.to_owned())));
     files
 }
@@ -700,10 +721,15 @@ fn enliven(of: &str, names: &mut Names) {
     }
 }
 
-fn written(random: &mut Random, lively: bool) -> Vec<(String, String)> {
+fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String)> {
     let mut files = Vec::new();
+    let mut beside = match wear {
+        Wear::Nothing => None,
+        Wear::Seed(seed) => Some(Random::new(seed ^ 0x6472_6573_7365_6421)),
+    };
     for (name, declarations, components) in COMPONENTS {
-        let mut writer = Writer { random, next: 0, components, budget: 7 };
+        let beside_it = beside.take();
+        let mut writer = Writer { random, beside: beside_it, next: 0, components, budget: 7 };
         let mut names = names(name);
         let mut declarations = (*declarations).to_owned();
         if lively {
@@ -716,9 +742,15 @@ fn written(random: &mut Random, lively: bool) -> Vec<(String, String)> {
         let mut markup = match *name {
             "test-bed" => format!("{}{}", writer.each(&names, 0), writer.nodes(&names, 0)),
             "leaf-card" if writer.random.below(2) == 0 => {
-                format!("<article class='card'>{}</article>", writer.nodes(&names, 1))
+                let worn = writer.aside(|writer| writer.dress(&names));
+                let worn =
+                    worn.filter(|worn| worn.contains("class=")).unwrap_or(" class='card'".into());
+                format!("<article{worn}>{}</article>", writer.nodes(&names, 1))
             }
-            "leaf-card" => format!("<div>{}</div>", writer.nodes(&names, 1)),
+            "leaf-card" => {
+                let worn = writer.aside(|writer| writer.dress(&names)).unwrap_or_default();
+                format!("<div{worn}>{}</div>", writer.nodes(&names, 1))
+            }
             _ => writer.nodes(&names, 1),
         };
         if *name == "slot-box" {
@@ -740,8 +772,14 @@ fn written(random: &mut Random, lively: bool) -> Vec<(String, String)> {
                 ));
             }
         }
+        if *name == "leaf-card" {
+            files.extend(
+                writer.aside(|writer| frames(writer, &self::names(name))).unwrap_or_default(),
+            );
+        }
         let shape = if *name == "test-bed" { SHAPE } else { "" };
         files.push((format!("{name}.vein"), format!("{shape}{declarations}<!-- m -->{markup}\n")));
+        beside = writer.beside;
     }
     files
 }

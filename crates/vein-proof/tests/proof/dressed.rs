@@ -1,0 +1,158 @@
+//! What random projects wear beside their main text: classes, styles, names and data on elements and
+//! components, components that are the root of others, listeners with options, more controls, SVG. It is
+//! drawn from numbers of its own, so that a project without it stays the project that it was.
+
+use crate::generate::Random;
+use crate::projects::{Names, Writer};
+
+/// Components that have another component at their root, each with the one that it shows.
+pub const FRAMES: [(&str, &str); 2] = [("card-frame", "leaf-card"), ("far-frame", "card-frame")];
+
+impl Writer<'_> {
+    /// Draws from the numbers beside for a while. Gives nothing where there are none.
+    pub fn aside<T>(&mut self, draw: impl FnOnce(&mut Self) -> T) -> Option<T> {
+        let mut beside = self.beside.take()?;
+        std::mem::swap(self.random, &mut beside);
+        let drawn = draw(self);
+        std::mem::swap(self.random, &mut beside);
+        self.beside = Some(beside);
+        Some(drawn)
+    }
+
+    fn class(&mut self, names: &Names) -> String {
+        match self.random.below(6) {
+            0 => " class=\"fixed  two\"".into(),
+            1 => format!(" class=\"in-{{{}}}\"", self.text(names)),
+            2 => format!(
+                " class=\"<- ['l', {} && 'm', {}, {} ? 'n' : null]\"",
+                self.flag(names),
+                self.text(names),
+                self.flag(names)
+            ),
+            3 => format!(" class=\"<- {} ? 'maybe' : null\"", self.flag(names)),
+            4 => format!(" class=\"{{{}}}\"", self.text(names)),
+            _ => format!(" class=\"<- [...['p', 'q'], {}]\"", self.text(names)),
+        }
+    }
+
+    fn style(&mut self, names: &Names) -> String {
+        match self.random.below(6) {
+            0 => " style=\"color: red; margin: 2px\"".into(),
+            1 => format!(" style=\"order: {{{}}}; color: blue;\"", self.number(names)),
+            2 => format!(
+                " style=\"<- {{ zIndex: {}, '--tone': {} }}\"",
+                self.number(names),
+                self.text(names)
+            ),
+            3 => {
+                format!(
+                    " style=\"<- {} ? 'top: 1px; background: url(x)' : null\"",
+                    self.flag(names)
+                )
+            }
+            4 => format!(
+                " style=\"<- {} ? {{ opacity: {} }} : null\"",
+                self.flag(names),
+                self.number(names)
+            ),
+            _ => format!(" style=\"<- 'left: ' + {} + 'px;'\"", self.number(names)),
+        }
+    }
+
+    /// Attributes that reach a component's root, for one that has none yet.
+    pub fn dress(&mut self, names: &Names) -> String {
+        let mut worn = String::new();
+        if self.random.below(3) > 0 {
+            worn.push_str(&self.class(names));
+        }
+        if self.random.below(2) == 0 {
+            worn.push_str(&self.style(names));
+        }
+        match self.random.below(6) {
+            0 => worn.push_str(&format!(" id=\"<- 'i' + {}\"", self.number(names))),
+            1 => worn.push_str(&format!(" data-on=\"<- {}\"", self.flag(names))),
+            2 => worn.push_str(&format!(" data-on=\"{{{}}}\"", self.flag(names))),
+            3 => worn.push_str(&format!(" aria-busy=\"<- {}\"", self.flag(names))),
+            _ => {}
+        }
+        worn
+    }
+
+    /// One of the components that stand for a card.
+    pub fn card(&mut self) -> &'static str {
+        *self.random.pick::<&str>(&["leaf-card", "card-frame", "far-frame"])
+    }
+
+    /// A node that the main text does not have.
+    pub fn extra(&mut self, names: &Names) -> String {
+        let place = |random: &mut Random, places: &[String]| match places {
+            [] => None,
+            places => Some(random.pick(places).clone()),
+        };
+        let dress = self.dress(names);
+        let text = place(self.random, &names.text_places);
+        let number = place(self.random, &names.number_places);
+        let flag = place(self.random, &names.flag_places);
+        let either = text.or_else(|| number.clone());
+        match (self.random.below(12), either, number, flag) {
+            (0, ..) => {
+                format!("<button{dress} click=\"->(once) {}\">o</button>", self.statements(names))
+            }
+            (1, ..) => {
+                let body = self.statements(names);
+                format!(
+                    "<button click=\"->(settle 30) {body}\" dblclick=\"->(once) {body}\">q</button>"
+                )
+            }
+            (2, Some(place), ..) => format!("<input{dress} value=\"<->(settle 40) {place}\">"),
+            (3, Some(place), ..) => {
+                let kind: &str = self
+                    .random
+                    .pick::<&str>(&["search", "tel", "password", "hidden", "email", "url"]);
+                format!(
+                    "<input type=\"{kind}\" value=\"<-> {place}\" input=\"-> {}\">",
+                    self.statements(names)
+                )
+            }
+            (4, _, Some(place), _) => {
+                format!("<input type=\"range\" min=\"0\" max=\"9\" value=\"<-> {place}\">")
+            }
+            (5, _, _, Some(place)) => format!("<dialog{dress} open=\"<-> {place}\">d</dialog>"),
+            (6, ..) => format!(
+                "<svg{dress} viewBox=\"0 0 9 9\"><circle r=\"<- {}\" fill=\"{{{}}}\"></circle>\
+                 <text x=\"1\">{{{}}}</text></svg>",
+                self.number(names),
+                self.text(names),
+                self.text(names)
+            ),
+            (7, ..) => {
+                format!("<div{dress} html=\"<- '<p>' + {} + '</p>'\"></div>", self.text(names))
+            }
+            (8, ..) => format!(
+                "<input type=\"checkbox\" checked=\"<- {}\"><textarea value=\"<- {}\"></textarea>",
+                self.flag(names),
+                self.text(names)
+            ),
+            (9, ..) => format!(
+                "<meter{dress} min=\"0\" max=\"9\" value=\"<- {}\"></meter>",
+                self.number(names)
+            ),
+            _ => format!("<p{dress}>{{{}}}</p>", self.text(names)),
+        }
+    }
+}
+
+/// The components whose root is another component.
+pub fn frames(writer: &mut Writer<'_>, names: &Names) -> Vec<(String, String)> {
+    let frame = |(name, inner): (&str, &str)| {
+        let worn = writer.dress(names);
+        let text = format!(
+            "takes bed: Bed\ntakes limit: number = 3\nshares level: number = 1\n\
+             gives picked(id: number)\nholds count = 0\nholds open = false\n\
+             derives dry = bed.id < limit + count\n<!-- m --><{inner} bed=\"<- bed\" limit=\"<- limit\" \
+             level=\"<-> level\" picked=\"->\"{worn}></{inner}>\n"
+        );
+        (format!("{name}.vein"), text)
+    };
+    FRAMES.map(frame).into()
+}
