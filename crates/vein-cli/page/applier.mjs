@@ -1,7 +1,7 @@
 // Applies batches of patches to the document and tells of the events that its listeners hear.
 // The format is specified in docs/patches.md. Nothing here parses HTML or runs text as code.
 
-const VERSION = 3;
+const VERSION = 4;
 const HEADER = 16;
 const NAMESPACES = [
   'http://www.w3.org/1999/xhtml',
@@ -125,16 +125,15 @@ class Reader {
     const mark = this.number();
     const number = this.number();
     const event = this.string();
-    const flags = this.byte(64);
-    const key = flags & 16 ? this.string() : null;
+    const flags = this.byte(32);
+    const key = flags & 8 ? this.string() : null;
     const fields = this.many(() => FIELDS[this.byte(FIELDS.length)]);
     return {
       mark, number, event, key, fields,
       prevent: Boolean(flags & 1),
       stop: Boolean(flags & 2),
-      once: Boolean(flags & 4),
-      own: Boolean(flags & 8),
-      bubbles: Boolean(flags & 32),
+      own: Boolean(flags & 4),
+      bubbles: Boolean(flags & 16),
     };
   }
 
@@ -176,6 +175,7 @@ class Reader {
         case 7: steps.push(this.number(), this.property(false), this.byte(2)); break;
         case 8: steps.push(this.number()); break;
         case 9: steps.push(this.number(), this.number(), this.number()); break;
+        case 10: steps.push(this.number(), this.number()); break;
         default: malformed(this.at);
       }
     }
@@ -204,6 +204,7 @@ function perform({ steps, text, templates }, to) {
       case 7: to.property(node, PROPERTIES[steps[at++]], steps[at++] === 1); break;
       case 8: to.remove(node); break;
       case 9: to.move(node, steps[at++], steps[at++]); break;
+      case 10: to.done(node, steps[at++]); break;
     }
   }
 }
@@ -265,7 +266,7 @@ export class Surface {
   #marks = [];
   #holds = [];
   #templates = new Map();
-  #spent = new WeakMap();
+  #applied = 0;
   #heard = new Set();
   #selects = new Map();
   #composing = null;
@@ -309,6 +310,7 @@ export class Surface {
   apply(buffer) {
     const batch = open(buffer);
     if (this.#templates.size === 0) this.#root.replaceChildren();
+    this.#begin(batch);
     perform(batch, this);
     this.#takeAway();
     for (const [select, show] of this.#selects) show(select);
@@ -409,6 +411,12 @@ export class Surface {
     this.#move(node, this.#node(parent), before === 0 ? null : this.#node(before));
   }
 
+  /** A listener has happened for the last time. */
+  done(number, listener) {
+    const node = this.#node(number);
+    node[LISTENERS] = node[LISTENERS]?.filter((known) => known.number !== listener);
+  }
+
   #takeAway() {
     const removed = this.#removed;
     if (removed.length === 0) return;
@@ -484,7 +492,6 @@ export class Surface {
       for (const listener of at[LISTENERS] ?? []) {
         if (listener.event !== event.type || (listener.own && at !== event.target)) continue;
         if (listener.key !== null && listener.key !== event.key) continue;
-        if (listener.once && !this.#spend(at, listener.number)) continue;
         if (listener.prevent) event.preventDefault();
         if (listener.stop) {
           event.stopPropagation();
@@ -495,14 +502,12 @@ export class Surface {
       }
       if (stopped) break;
     }
-    if (reached.length > 0) this.#tell({ event: event.type, reached, fields });
+    if (reached.length > 0) this.#tell({ event: event.type, seen: this.#applied, reached, fields });
   }
 
-  /** Whether a listener that is to happen once happens now. */
-  #spend(node, number) {
-    const spent = this.#spent.get(node) ?? new Set();
-    this.#spent.set(node, spent);
-    return !spent.has(number) && Boolean(spent.add(number));
+  /** Counts the batches that do something, for those who are told of events. */
+  #begin({ steps }) {
+    if (steps.length > 0) this.#applied++;
   }
 
   /**
@@ -513,6 +518,7 @@ export class Surface {
   takeOver(buffer) {
     const batch = open(buffer);
     const sketch = new Sketch(this);
+    this.#begin(batch);
     perform(batch, sketch);
     const counts = { kept: 0, built: 0, set: 0 };
     const used = [];
@@ -654,6 +660,11 @@ class Sketch {
   remove(number) {
     const node = this.#node(number);
     node.parent.children.splice(node.parent.children.indexOf(node), 1);
+  }
+
+  done(number, listener) {
+    const node = this.#node(number);
+    node.listeners = node.listeners?.filter((known) => known.number !== listener);
   }
 
   move(number, parent, before) {

@@ -349,12 +349,12 @@ export class Page {
     });
   }
 
-  #hear({ event, reached, fields }) {
+  #hear({ event, seen, reached, fields }) {
     // A page whose engine has stopped stays as it is; that was said.
     if (this.#number === null || this.#engine.stopped) return;
     try {
-      this.#seen?.told?.({ event, reached, fields });
-      this.#do('event', [event, reached.flat(), fields]);
+      this.#seen?.told?.({ event, seen, reached, fields });
+      this.#do('event', [event, reached.flat(), fields, seen]);
     } catch (error) {
       if (!this.#engine.stopped) reportError(error);
     }

@@ -11,6 +11,8 @@ use vein::{EventField, Pulse, Session, Value};
 pub(crate) struct Told {
     /// Its type.
     event: String,
+    /// How many batches with patches in them the page had applied when it happened.
+    seen: u32,
     /// The listeners that it reached: the node's number and the listener's.
     reached: Vec<(u32, u32)>,
     /// The fields that those read. What was typed may hold half of a character.
@@ -26,7 +28,7 @@ impl Told {
         let deliveries = self
             .reached
             .iter()
-            .filter_map(|(node, listener)| session.delivery(*node, *listener, field));
+            .filter_map(|(node, listener)| session.delivery(*node, *listener, self.seen, field));
         let deliveries = deliveries.collect();
         session.deliver(&self.event, "the page", deliveries)
     }

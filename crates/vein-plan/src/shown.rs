@@ -392,7 +392,7 @@ mod tests {
             ("color: red; background: url(//a.example/x)", "color: red"),
             ("background: image-set('a' 1x); color: red", "color: red"),
             ("color: red; } body { color: blue", "color: red"),
-            ("color: red /*; margin: 0", ""),
+            ("color: red /*; margin: 0", "margin: 0"),
             ("margin: 0; color: 'red; padding: 0", "margin: 0"),
             ("margin: 0; color: rgb(1; padding: 0", "margin: 0"),
             ("margin: 0; color: re\\3b d; padding: 0", "margin: 0"),

@@ -11,7 +11,7 @@ use vein_plan::eval::{Cells, Evaluation};
 use vein_plan::track::Tracked;
 use vein_plan::{
     BlockId, CellKind, Given, Name, Namespace, PartKind, Plan, Program, Read, Shown, SpotKind,
-    TemplateNode, Value,
+    TemplateNode, Use, Value,
 };
 use vein_runtime::{Clean, Kept, Key, Runtime, ScopeId};
 
@@ -44,6 +44,8 @@ pub struct FreshScope {
     lexical: Option<usize>,
     /// The scope and the spot that this component stands in.
     giver: Option<(usize, usize)>,
+    /// The scope and the spot that it stands in, whatever it is.
+    place: Option<(usize, usize)>,
     instance: usize,
     cells: Vec<(CellId, Value)>,
     /// For an element with a bound name, that name.
@@ -99,6 +101,7 @@ pub fn render(runtime: &Runtime, clean: Option<Clean>) -> Fresh {
         kept: Some(kept),
         lexical: None,
         giver: None,
+        place: None,
         instance: None,
         tag: None,
     };
@@ -126,9 +129,16 @@ struct Wanted {
     kept: Option<ScopeId>,
     lexical: Option<usize>,
     giver: Option<(usize, usize)>,
+    place: Option<(usize, usize)>,
     instance: Option<usize>,
     tag: Option<&'static str>,
 }
+
+/// Cells, by the scope that has them, and whether they are state.
+type Seen = BTreeMap<(usize, CellId), bool>;
+
+/// How many components may stand inside each other.
+const DEEPEST: usize = 100;
 
 impl Fresh {
     /// The value of a cell as a scope sees it.
@@ -157,6 +167,89 @@ impl Fresh {
         };
         let value = run.value(expr);
         (value, run.log)
+    }
+
+    /// How many components stand around a place, the innermost included.
+    fn components_around(&self, scope: usize) -> usize {
+        let around = std::iter::successors(Some(scope), |at| {
+            self.scopes[*at].place.map(|(around, _)| around)
+        });
+        around.filter(|at| self.scopes[*at].block == 0).count()
+    }
+
+    /// Gathers the state that an expression's value follows from, by scope and cell, through everything
+    /// that is derived or given. `seen` has the cells that were looked at.
+    fn sources(&self, runtime: &Runtime, (scope, expr): (usize, ExprId), seen: &mut Seen) {
+        for read in self.evaluate(runtime, scope, expr).1 {
+            self.sources_of(runtime, scope, read.cell, seen);
+        }
+    }
+
+    fn sources_of(&self, runtime: &Runtime, scope: usize, cell: CellId, seen: &mut Seen) {
+        let program = runtime.program();
+        let of = |at: usize| (&program.plans[self.scopes[at].plan], &self.scopes[at]);
+        let has = |at: usize| of(at).0.cells[cell as usize].block == of(at).1.block;
+        let mut around = std::iter::successors(Some(scope), |at| self.scopes[*at].lexical);
+        let Some(home) = around.find(|at| has(*at)) else { return };
+        if seen.contains_key(&(home, cell)) {
+            return;
+        }
+        seen.insert((home, cell), false);
+        let (plan, here) = of(home);
+        let planned = &plan.cells[cell as usize];
+        // Where it stands, if it stands in another scope, and the spot there.
+        let place = here.place.map(|(around, spot)| {
+            let (plan, scope) = of(around);
+            (around, &plan.blocks[scope.block as usize].spots[spot].kind)
+        });
+        let given = match (&planned.kind, place) {
+            (CellKind::Derived(expr, _), _) => {
+                return self.sources(runtime, (home, *expr), seen);
+            }
+            (CellKind::Store(store, cell), _) => {
+                let store = self.stores.get(&(*store as usize));
+                return store.map_or((), |store| self.sources_of(runtime, *store, *cell, seen));
+            }
+            (CellKind::Item | CellKind::Position, Some((at, SpotKind::List { cell, .. }))) => {
+                return self.sources_of(runtime, at, *cell, seen);
+            }
+            (
+                CellKind::Prop(_) | CellKind::Shared(_),
+                Some((at, SpotKind::Component(Use { props, .. }))),
+            ) => props.iter().find(|(known, _)| *known == cell).map(|(_, given)| (at, given)),
+            (CellKind::Handed, Some((at, SpotKind::Slot { values, .. }))) => {
+                values.iter().find(|(name, _)| *name == planned.name).map(|(_, given)| (at, given))
+            }
+            _ => None,
+        };
+        match given {
+            Some((at, Given::Path { cell, .. })) => self.sources_of(runtime, at, *cell, seen),
+            Some((at, Given::Value(expr, _))) => self.sources(runtime, (at, *expr), seen),
+            Some((_, Given::Once(_))) | None => {
+                seen.insert((home, cell), true);
+            }
+        }
+    }
+
+    /// The paths of the state that says what stands where a scope stands, as pulses write them.
+    pub fn decided_by(&self, runtime: &Runtime, scope: usize) -> Vec<String> {
+        let program = runtime.program();
+        let Some((around, spot)) = self.scopes[scope].place else { return Vec::new() };
+        let here = &self.scopes[around];
+        let block = &program.plans[here.plan].blocks[here.block as usize];
+        let mut seen = Seen::new();
+        match &block.spots[spot].kind {
+            SpotKind::Branch { choice: expr, .. } | SpotKind::Renamed { name: expr, .. } => {
+                self.sources(runtime, (around, *expr), &mut seen);
+            }
+            SpotKind::List { cell, .. } => self.sources_of(runtime, around, *cell, &mut seen),
+            _ => {}
+        }
+        let state = seen.into_iter().filter(|(_, is_state)| *is_state);
+        let path = |((scope, cell), _): ((usize, CellId), bool)| {
+            Some(runtime.path_of(self.scopes[scope].kept?, cell))
+        };
+        state.filter_map(path).collect()
     }
 
     /// The scopes by their identities.
@@ -200,6 +293,7 @@ impl Renderer<'_> {
             spots: Vec::new(),
             lexical: wanted.lexical,
             giver: wanted.giver,
+            place: wanted.place,
             instance: wanted.instance.unwrap_or(at),
             cells,
             tag: wanted.tag,
@@ -258,6 +352,7 @@ impl Renderer<'_> {
             kept: None,
             lexical: Some(at),
             giver: None,
+            place: Some((at, spot)),
             instance: Some(here.instance),
             tag: None,
         }
@@ -310,10 +405,15 @@ impl Renderer<'_> {
             }
             SpotKind::Component(used) => {
                 let wanted = self.inner(at, number, 0, 0);
-                let Some(kept) = kept_one(0) else { return FreshSpot::Nothing };
+                let kept = kept_one(0);
+                // What stands in what is missing is missing with it.
+                let missing = kept.is_none() && self.fresh.scopes[at].kept.is_none();
+                if missing || self.fresh.components_around(at) > DEEPEST {
+                    return FreshSpot::Nothing;
+                }
                 let wanted = Wanted {
                     plan: used.plan as usize,
-                    kept: Some(kept),
+                    kept,
                     lexical: None,
                     giver: Some((at, number)),
                     instance: None,
@@ -321,9 +421,11 @@ impl Renderer<'_> {
                 };
                 let mut cells = Vec::new();
                 for (cell, given) in &used.props {
-                    if let Some(value) = self.given(at, given) {
-                        cells.push((*cell, value));
-                    }
+                    let once = match (given, wanted.kept) {
+                        (Given::Once(expr), None) => Some(self.value(at, *expr)),
+                        _ => self.given(at, given),
+                    };
+                    cells.extend(once.map(|value| (*cell, value)));
                 }
                 FreshSpot::One(0, self.scope(wanted, cells))
             }
@@ -482,15 +584,21 @@ pub enum Expected {
 }
 
 impl Fresh {
-    /// The nodes that show the view, built from nothing.
-    pub fn document(&self, runtime: &Runtime) -> Vec<Expected> {
-        Builder { fresh: self, runtime }.scope(self.root)
+    /// The nodes that show the view, built from nothing. `invalid` says which parts are of controls that
+    /// hold what means no value.
+    pub fn document(
+        &self,
+        runtime: &Runtime,
+        invalid: &dyn Fn(Option<ScopeId>, u32) -> bool,
+    ) -> Vec<Expected> {
+        Builder { fresh: self, runtime, invalid }.scope(self.root)
     }
 }
 
 struct Builder<'a> {
     fresh: &'a Fresh,
     runtime: &'a Runtime,
+    invalid: &'a dyn Fn(Option<ScopeId>, u32) -> bool,
 }
 
 impl Builder<'_> {
@@ -563,12 +671,11 @@ impl Builder<'_> {
         let block = &self.runtime.program().plans[scope.plan].blocks[scope.block as usize];
         let mut all: BTreeMap<Name, String> =
             fixed.iter().map(|(name, value)| (name.clone(), value.to_string())).collect();
-        let invalid = scope.kept.map(|kept| self.runtime.kept(kept).invalid).unwrap_or_default();
         for (number, part) in block.parts.iter().enumerate() {
             if Some(part.mark) != mark {
                 continue;
             }
-            if invalid.contains(&(number as u32)) {
+            if part.control.is_some() && (self.invalid)(scope.kept, number as u32) {
                 all.insert("aria-invalid".into(), "true".into());
             }
             match (&part.kind, &scope.parts[number]) {

@@ -225,6 +225,7 @@ fn kind(patch: &Patch<'_>) -> &'static str {
         Patch::Text { .. } => "text",
         Patch::SetAttribute { .. } | Patch::RemoveAttribute { .. } => "attribute",
         Patch::SetProperty { .. } | Patch::SetFlag { .. } => "property",
+        Patch::Done { .. } => "listener",
     }
 }
 

@@ -30,4 +30,4 @@ pub use outline::{Row, RowSource};
 pub use person::{Act, Refused};
 pub use scenario::{Mistake, Played, PlayedStep, Player, Scenario};
 pub use session::Session;
-pub use verdict::{Proof, Verdict};
+pub use verdict::{Proof, Told, Verdict};

@@ -2,7 +2,7 @@
 
 use crate::ledger::Entry;
 use crate::person::Hands;
-use crate::verdict::Proof;
+use crate::verdict::{Proof, Told};
 use std::sync::Arc;
 use vein_plan::{EventField, Name, Program, Property, Record, Shown, Value};
 use vein_runtime::{Clean, Delivery, Host, HostError, Left, Pulse, QuestionId, Runtime};
@@ -140,20 +140,22 @@ impl Session {
         let delivery = |reached: &Reached| {
             let field = |field| self.tree.event_field(target, event, field);
             let node = self.tree.number_of(reached.node)?;
-            self.delivery(node, reached.listener, field)
+            self.delivery(node, reached.listener, self.runtime.batches(), field)
         };
         reached.iter().filter_map(delivery).collect()
     }
 
-    /// The delivery of an event to a listener on a node, with the fields that it reads; `None`
-    /// when there is no such listener any more.
+    /// The delivery of an event to a listener on a node, with the fields that it reads; `None` when there
+    /// is no such listener any more. `seen` is how many batches with patches in them the surface had applied
+    /// when the event happened: what was said about a node that has gone is nobody's.
     pub fn delivery(
         &self,
         node: NodeNumber,
         listener: u32,
+        seen: u32,
         field: impl Fn(EventField) -> Value,
     ) -> Option<Delivery> {
-        let fields = &self.runtime.listener(node, listener)?.fields;
+        let fields = &self.runtime.listener_seen(node, listener, seen)?.fields;
         let pairs = fields.iter().map(|f| (Name::from(f.name()), field(*f)));
         let event = Value::Record(Arc::new(Record::new(pairs)));
         Some(Delivery { node, listener, event })
@@ -307,7 +309,7 @@ impl Session {
             Some(_) => self.echoes(&pulse),
             None => Vec::new(),
         };
-        self.sent.clear();
+        let reached = std::mem::take(&mut self.sent);
         let applied = self.tree.apply(&pulse.patches);
         debug_assert!(
             applied.is_ok() || self.is_tampered_with(),
@@ -319,7 +321,9 @@ impl Session {
         }
         let verdict = match &mut self.proof {
             Some(proof) => {
-                Some(proof.judge(&self.runtime, &pulse, &pulse.patches, &echoes, &self.tree))
+                let (applied, echoes, reached) = (&pulse.patches, &echoes, &reached);
+                let told = Told { applied, echoes, reached };
+                Some(proof.judge(&self.runtime, &pulse, &told, &self.tree))
             }
             None => None,
         };
@@ -334,7 +338,7 @@ impl Session {
         false
     }
 
-    /// The controls with a two-way binding that a pulse writes what they have just sent.
+    /// The controls with a two-way binding that a pulse writes what they hold already.
     fn echoes(&self, pulse: &Pulse) -> Vec<NodeNumber> {
         let is_echo = |patch: &Patch<'_>| -> Option<NodeNumber> {
             let (node, property, shown) = match patch {
@@ -344,13 +348,15 @@ impl Session {
                 Patch::SetFlag { node, property, on } => (*node, *property, Shown::Flag(*on)),
                 _ => return None,
             };
-            let id = self.tree.numbered(node).filter(|_| self.sent.contains(&node))?;
+            let id = self.tree.numbered(node)?;
             // What is committed later, the engine has not heard of yet.
             let bound = self.runtime.listeners_on(node).into_iter().any(|(_, listener)| {
                 let now = &*listener.event != "change" && listener.options.settle.is_none();
                 listener.commit.is_some() && now
             });
-            (bound && self.tree.set_property(id, property) == Some(shown)).then_some(node)
+            // Of buttons of one group the browser lets another go by itself; the engine does not know of groups.
+            let told = matches!(shown, Shown::Text(_)) || self.sent.contains(&node);
+            (bound && told && self.tree.set_property(id, property) == Some(shown)).then_some(node)
         };
         pulse.patches.iter().filter_map(|patch| is_echo(&patch)).collect()
     }

@@ -2,8 +2,10 @@
 
 use crate::fresh::{Expected, Fresh, FreshSpot, render};
 use std::collections::{BTreeMap, HashMap, HashSet};
-use vein_plan::{CellKind, Name, PartKind, Program, Property, Shown, SpotKind};
-use vein_runtime::{Clean, Kept, Pulse, Runtime, ScopeId, Which};
+use vein_plan::{
+    Block, CellKind, Listener, Name, PartKind, Program, Property, Shown, SpotKind, Value,
+};
+use vein_runtime::{Cause, Clean, Kept, Pulse, Runtime, ScopeId, Which};
 use vein_view::{Batch, NodeId, NodeNumber, Patch, Tree};
 
 /// What a proof found. A pulse is exact when nothing is listed.
@@ -96,6 +98,30 @@ struct State {
     markup: HashSet<NodeNumber>,
     /// Which rows hold which node at their top, inner ones first.
     tops: HashMap<NodeNumber, Vec<String>>,
+    /// What is known of each control that is bound both ways, by what tells its node apart and its part.
+    hands: HashMap<(u64, u32), Hand>,
+}
+
+/// A control that is bound both ways, as a pulse leaves it.
+struct Hand {
+    /// What it holds.
+    held: Shown,
+    /// What the state shows in it.
+    wanted: Shown,
+    /// Whether somebody is using it: what it holds was entered and is committed later.
+    waits: bool,
+    /// Whether what it holds was committed and means no value.
+    invalid: bool,
+}
+
+/// What reached the engine and the tree from outside in a pulse.
+pub struct Told<'a> {
+    /// The patches that reached the tree, whoever sent them.
+    pub applied: &'a Batch,
+    /// The nodes of the patches that wrote to a control what it showed already.
+    pub echoes: &'a [NodeNumber],
+    /// The nodes whose listeners the pulse's event reached.
+    pub reached: &'a [NodeNumber],
 }
 
 impl State {
@@ -107,6 +133,7 @@ impl State {
             lists: HashMap::new(),
             markup: HashSet::new(),
             tops: HashMap::new(),
+            hands: HashMap::new(),
             fresh,
         };
         for scope in &state.fresh.scopes {
@@ -190,27 +217,161 @@ fn top_nodes(runtime: &Runtime, scope: ScopeId) -> Vec<NodeNumber> {
 impl Proof {
     /// Begins with the page as it stands.
     pub fn new(runtime: &Runtime, tree: &Tree, clean: Option<Clean>) -> Proof {
-        Proof { before: State::new(runtime, tree, clean), clean }
+        let mut before = State::new(runtime, tree, clean);
+        before.hands = hands(runtime, tree, &before, |hand| {
+            let marked = tree.attribute(hand.node, "aria-invalid") == Some("true");
+            Some(Hand {
+                waits: hand.is_later() && !hand.shows(),
+                invalid: marked && hand.is_nothing(),
+                held: hand.held.clone()?,
+                wanted: hand.wanted.clone(),
+            })
+        });
+        Proof { before, clean }
     }
 
-    /// Judges a pulse. `applied` are the patches that reached the tree, whoever sent them;
-    /// `echoes` are those that wrote to a control what it showed already.
+    /// Judges a pulse by what reached engine and tree.
     pub fn judge(
         &mut self,
         runtime: &Runtime,
         pulse: &Pulse,
-        applied: &Batch,
-        echoes: &[NodeNumber],
+        told: &Told<'_>,
         tree: &Tree,
     ) -> Verdict {
-        let after = State::new(runtime, tree, self.clean);
+        let mut after = State::new(runtime, tree, self.clean);
+        after.hands = hands(runtime, tree, &after, |hand| {
+            hand.after(pulse, told, self.before.hands.get(&hand.key()))
+        });
         let judge = Judge { runtime, pulse, before: &self.before, after: &after, tree };
-        let mut verdict = judge.verdict(applied);
-        for node in echoes {
+        let mut verdict = judge.verdict(told);
+        for node in told.echoes {
             verdict.needless.push(format!("a control was written what it shows, at node {node}"));
         }
         self.before = after;
         verdict
+    }
+}
+
+/// A control that is bound both ways, seen from outside the engine.
+struct Control<'a> {
+    block: &'a Block,
+    part: u32,
+    node: NodeId,
+    number: NodeNumber,
+    serial: u64,
+    held: Option<Shown>,
+    wanted: &'a Shown,
+    value: &'a Value,
+}
+
+/// What is known of each control, worked out by `each`.
+fn hands(
+    runtime: &Runtime,
+    tree: &Tree,
+    state: &State,
+    each: impl Fn(&Control<'_>) -> Option<Hand>,
+) -> HashMap<(u64, u32), Hand> {
+    let mut all = HashMap::new();
+    for scope in &state.fresh.scopes {
+        let block = &runtime.program().plans[scope.plan].blocks[scope.block as usize];
+        let bound = block.parts.iter().enumerate().filter(|(_, part)| part.control.is_some());
+        for (at, part) in bound {
+            let Some(kept) = scope.kept.map(|kept| runtime.kept(kept)) else { continue };
+            let number = kept.first + part.mark;
+            let Some(node) = tree.numbered(number) else { continue };
+            let control = Control {
+                block,
+                part: at as u32,
+                node,
+                number,
+                serial: tree.serial(node),
+                held: shown_at(tree, node, &part.kind),
+                wanted: &scope.parts[at],
+                value: &scope.values[at],
+            };
+            all.extend(each(&control).map(|hand| (control.key(), hand)));
+        }
+    }
+    all
+}
+
+impl Control<'_> {
+    fn key(&self) -> (u64, u32) {
+        (self.serial, self.part)
+    }
+
+    fn means(&self) -> Option<Value> {
+        let conversion = self.block.parts[self.part as usize].control.as_ref()?;
+        match &self.held {
+            Some(Shown::Text(text)) => conversion.value(text),
+            _ => None,
+        }
+    }
+
+    /// Whether it holds text that means no value of its type.
+    fn is_nothing(&self) -> bool {
+        matches!(self.held, Some(Shown::Text(_))) && self.means().is_none()
+    }
+
+    /// Whether it holds what the state says, however it is spelt.
+    fn shows(&self) -> bool {
+        self.held.as_ref() == Some(self.wanted)
+            || self.means().is_some_and(|means| means.same(self.value))
+    }
+
+    fn commits(&self) -> impl Iterator<Item = &Listener> {
+        self.block.listeners.iter().filter(|listener| {
+            listener.commit.as_ref().is_some_and(|commit| commit.part == self.part)
+        })
+    }
+
+    /// Whether what a person enters is committed later than it is entered.
+    fn is_later(&self) -> bool {
+        self.commits()
+            .any(|listener| &*listener.event == "change" || listener.options.settle.is_some())
+    }
+
+    /// Whether a pulse was what this control had to say.
+    fn is_committed(&self, pulse: &Pulse, reached: &[NodeNumber]) -> bool {
+        self.commits().any(|listener| match &pulse.cause {
+            Cause::Event { kind, .. } => {
+                *kind == *listener.event
+                    && listener.options.settle.is_none()
+                    && reached.contains(&self.number)
+            }
+            Cause::Settled { kind, node, after, .. } => {
+                *kind == *listener.event
+                    && listener.options.settle == Some(*after)
+                    && *node == self.number
+            }
+            _ => false,
+        })
+    }
+
+    fn after(&self, pulse: &Pulse, told: &Told<'_>, before: Option<&Hand>) -> Option<Hand> {
+        let held = self.held.clone()?;
+        let wanted = self.wanted.clone();
+        // What a pulse that was taken back would have committed was never said.
+        let committed = pulse.fault.is_none() && self.is_committed(pulse, told.reached);
+        let same = before.filter(|before| before.wanted == wanted);
+        let entered = same.is_some_and(|before| before.waits || before.held != held);
+        let own = (self.number, kind_name(&self.block.parts[self.part as usize].kind));
+        let patched = told.applied.iter().any(|patch| target(&patch) == own);
+        // What began to wait in a pulse that was taken back does not.
+        let said = |listener: &Listener| match &pulse.cause {
+            Cause::Event { kind, .. } => *kind == *listener.event,
+            _ => false,
+        };
+        let refused = pulse.fault.is_some()
+            && told.reached.contains(&self.number)
+            && self.commits().any(said);
+        let waits = self.is_later() && !committed && !patched && !refused && entered;
+        let unchanged = same.filter(|before| !committed && (waits || before.held == held));
+        let invalid = match unchanged {
+            Some(before) => before.invalid,
+            None => held != wanted && self.is_nothing(),
+        };
+        Some(Hand { held, wanted, waits, invalid })
     }
 }
 
@@ -230,14 +391,14 @@ impl Judge<'_> {
         self.runtime.program()
     }
 
-    fn verdict(&self, applied: &Batch) -> Verdict {
+    fn verdict(&self, told: &Told<'_>) -> Verdict {
         let parts = self.after.fresh.places(self.program());
         let mut verdict = Verdict { parts, ..Verdict::default() };
         let changed = self.changed();
         verdict.changed = changed.len();
         verdict.missed = self.missed();
-        verdict.needless = self.needless(applied, &changed);
-        verdict.moves = self.moves(applied);
+        verdict.needless = self.needless(told, &changed);
+        verdict.moves = self.moves(told.applied);
         verdict.idle = self.idle();
         verdict.unrecorded = self.unrecorded(&changed);
         verdict
@@ -308,22 +469,16 @@ impl Judge<'_> {
             for (number, (part, wanted)) in block.parts.iter().zip(&scope.parts).enumerate() {
                 let node = self.tree.numbered(kept.first + part.mark);
                 let shown = node.and_then(|node| shown_at(self.tree, node, &part.kind));
-                let means = match (&part.control, &shown) {
-                    (Some(conversion), Some(Shown::Text(text))) => {
-                        let held = conversion.value(text);
-                        match kept.invalid.contains(&(number as u32)) {
-                            true => held.is_none(),
-                            false => held.is_some_and(|held| held.same(&scope.values[number])),
-                        }
+                let hand = node.and_then(|node| {
+                    self.after.hands.get(&(self.tree.serial(node), number as u32))
+                });
+                let means = match (&part.control, &shown, hand) {
+                    (_, _, Some(hand)) if hand.waits || hand.invalid => true,
+                    (Some(conversion), Some(Shown::Text(text)), _) => {
+                        conversion.value(text).is_some_and(|held| held.same(&scope.values[number]))
                     }
                     _ => false,
                 };
-                // What is committed later may stand there meanwhile.
-                let later = block.listeners.iter().any(|listener| {
-                    let commits = listener.commit.as_ref();
-                    commits.is_some_and(|commit| commit.part as usize == number)
-                        && (&*listener.event == "change" || listener.options.settle.is_some())
-                });
                 // What a person does to a control that is bound one way stands until its part changes.
                 let used = match (&part.kind, &part.control, node) {
                     (PartKind::Property(property), None, Some(node)) => {
@@ -331,7 +486,7 @@ impl Judge<'_> {
                     }
                     _ => false,
                 };
-                if shown.as_ref() != Some(wanted) && !means && !later && !used {
+                if shown.as_ref() != Some(wanted) && !means && !used {
                     let shown = shown.map_or("nothing".to_owned(), |shown| shown.to_string());
                     let address = self.address(self.after, at, Which::Part(number as u32));
                     found.push(format!("{address}: shows {shown}, should show {wanted}"));
@@ -339,7 +494,10 @@ impl Judge<'_> {
             }
             // What runs by itself may have written to it since it began.
             let alone = self.program().plans.iter().all(|plan| plan.hooks.is_empty());
-            if alone && kept.life > 0 {
+            if kept.life > 0
+                && !before.contains_key(scope.identity.as_str())
+                && !self.may_have_ended(at)
+            {
                 found.push(format!("{}: began anew, though nothing ended it", scope.identity));
             }
             if alone && scope.block == 0 && !before.contains_key(scope.identity.as_str()) {
@@ -359,7 +517,14 @@ impl Judge<'_> {
         }
         if found.is_empty() {
             // Whatever is no part must be as it was written.
-            let wanted = self.after.fresh.document(self.runtime);
+            let invalid = |scope: Option<ScopeId>, part: u32| {
+                let block = scope.map(|scope| self.runtime.kept(scope))?;
+                let plan = &self.program().plans[block.plan].blocks[block.block as usize];
+                let node = self.tree.numbered(block.first + plan.parts[part as usize].mark)?;
+                self.after.hands.get(&(self.tree.serial(node), part))
+            };
+            let invalid = |scope, part| invalid(scope, part).is_some_and(|hand| hand.invalid);
+            let wanted = self.after.fresh.document(self.runtime, &invalid);
             found.extend(compare(self.tree, self.tree.root(), &wanted, "the view"));
         }
         found
@@ -367,7 +532,8 @@ impl Judge<'_> {
 
     /// Patches to what shows the same before and after, second patches to a part, and nodes that
     /// were made again although the same stands there.
-    fn needless(&self, applied: &Batch, changed: &HashSet<Place>) -> Vec<String> {
+    fn needless(&self, told: &Told<'_>, changed: &HashSet<Place>) -> Vec<String> {
+        let Told { applied, reached, .. } = *told;
         let mut found = Vec::new();
         let mut patched: BTreeMap<(NodeNumber, String), usize> = BTreeMap::new();
         let before = self.before.fresh.by_identity();
@@ -375,6 +541,12 @@ impl Judge<'_> {
         for patch in applied.iter() {
             match &patch {
                 Patch::Template { .. } | Patch::Move { .. } => {}
+                Patch::Done { node, listener } => {
+                    let known = self.runtime.listener(*node, *listener);
+                    if !known.is_some_and(|known| self.has_happened(*node, known, reached)) {
+                        found.push(format!("node {node} lost a listener that has not happened"));
+                    }
+                }
                 Patch::Clone { first, .. } => match self.after.owners.get(first) {
                     _ if self.after.markup.contains(first) => {}
                     Some((identity, _)) if !before.contains_key(identity.as_str()) => {}
@@ -407,6 +579,28 @@ impl Judge<'_> {
             }
         }
         found
+    }
+
+    /// Whether a listener that happens once did in this pulse.
+    fn has_happened(&self, node: NodeNumber, listener: &Listener, reached: &[NodeNumber]) -> bool {
+        let happened = match &self.pulse.cause {
+            Cause::Event { kind, .. } => *kind == *listener.event && reached.contains(&node),
+            Cause::Settled { kind, node: on, .. } => *kind == *listener.event && *on == node,
+            _ => false,
+        };
+        happened && listener.options.once
+    }
+
+    /// Whether what stands somewhere may have gone and come back within the pulse: what runs by itself has
+    /// written to what decides on it.
+    fn may_have_ended(&self, scope: usize) -> bool {
+        let by = self.after.fresh.decided_by(self.runtime, scope);
+        let is_in = |written: &String, path: &String| {
+            let rest = written.strip_prefix(path.as_str());
+            rest.is_some_and(|rest| rest.is_empty() || rest.starts_with(['.', '[']))
+        };
+        let mut alone = self.pulse.written.iter().filter(|written| written.by_itself);
+        alone.any(|written| by.iter().any(|path| is_in(&written.path, path)))
     }
 
     fn needless_patch(
@@ -582,6 +776,7 @@ fn target(patch: &Patch<'_>) -> (NodeNumber, String) {
             (*node, property_name(*property))
         }
         Patch::Template { .. } | Patch::Clone { .. } => (0, String::new()),
+        Patch::Done { node, .. } => (*node, "listener".into()),
         Patch::Remove { node } | Patch::Move { node, .. } => (*node, "node".into()),
     }
 }

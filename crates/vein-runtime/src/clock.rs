@@ -103,7 +103,9 @@ impl Runtime {
                 let listener = &plan.blocks[block].listeners[number as usize];
                 let address = self.view.graph.address(scope, &listener.address);
                 let on = element_of(&address).to_owned();
-                let cause = Cause::Settled { kind: listener.event.to_string(), on, after };
+                let node = self.view.graph.scope(scope).first + listener.mark;
+                let kind = listener.event.to_string();
+                let cause = Cause::Settled { kind, on, node, after };
                 Some(self.hear(cause, vec![(scope, number, event)]))
             }
             TimerKind::Every { hook, period } => {
@@ -137,6 +139,26 @@ impl Runtime {
             self.waiting.timers.remove(&old);
         }
         wards.settling.push((listener, key));
+    }
+
+    /// What was entered into controls that the pulse has written to is not there any more: it is not
+    /// committed once it has settled.
+    pub(crate) fn forget_entered(&mut self) {
+        let commits = self.view.graph.is_broken(Sabotage::LateCommits);
+        for (scope, part) in std::mem::take(&mut self.view.making.overwritten) {
+            let prepared = self.view.graph.prepared.clone();
+            let here = self.view.graph.scope_mut(scope);
+            let listeners = &prepared.plan(here.plan).blocks[here.block as usize].listeners;
+            let Some(wards) = &mut here.wards else { continue };
+            wards.settling.retain(|(listener, key)| {
+                let commit = listeners[*listener as usize].commit.as_ref();
+                let gone = commit.is_some_and(|commit| commit.part == part) && !commits;
+                if gone {
+                    self.waiting.timers.remove(key);
+                }
+                !gone
+            });
+        }
     }
 
     /// Ends what waits on behalf of the scopes that the pulse lets go.

@@ -2,6 +2,7 @@
 
 use crate::pulse::{Effect, PlaceId, Problem, Which};
 use crate::runtime::Runtime;
+use crate::sabotage::Sabotage;
 use crate::scope::ScopeId;
 use crate::view::push_patch;
 use vein_plan::{Shown, Value};
@@ -43,7 +44,9 @@ impl Runtime {
             self.view.making.problems.push(Problem::NoValue { part, held });
         }
         self.view.set_shown(scope, part, held);
-        if self.view.set_invalid(scope, part, !accepted) {
+        if !self.view.graph.is_broken(Sabotage::NoMarks)
+            && self.view.set_invalid(scope, part, !accepted)
+        {
             self.view.making.marks.push((scope, mark, !accepted));
         }
     }
@@ -73,6 +76,7 @@ impl Runtime {
             }
             let node = self.view.graph.scope(scope).first + part.mark;
             push_patch(&mut self.view.making.patches, node, &part.kind, &to);
+            self.view.making.overwritten.push((scope, number));
             self.view.set_shown(scope, number, to.clone());
             let place = PlaceId { scope, which: Which::Part(number) };
             changes.push((place, Effect::Value { from: held, to }));
@@ -103,6 +107,18 @@ impl Runtime {
                 true => Patch::SetAttribute { node, name, value },
                 false => Patch::RemoveAttribute { node, name },
             });
+        }
+    }
+
+    /// Has the surface forget listeners that were to happen once and have, where they still stand.
+    pub(crate) fn tell_spent(&mut self) {
+        for (scope, listener) in std::mem::take(&mut self.view.graph.spent) {
+            let here = self.view.graph.scope(scope);
+            if here.alive {
+                let block = &self.view.graph.prepared.plan(here.plan).blocks[here.block as usize];
+                let node = here.first + block.listeners[listener as usize].mark;
+                self.view.making.patches.push(&Patch::Done { node, listener });
+            }
         }
     }
 

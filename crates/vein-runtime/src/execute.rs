@@ -30,6 +30,8 @@ pub(crate) struct Turn {
     /// What ran by itself: the scope, the hook, and the writes from and up to.
     pub(crate) ran: Vec<(ScopeId, u32, usize, usize)>,
     pub(crate) rounds: usize,
+    /// How many writes there were before anything followed by itself.
+    pub(crate) acted: usize,
     /// Whether the pulse says what it did.
     pub(crate) records: bool,
     /// Whose statements were begun, in order, where it does.

@@ -110,6 +110,16 @@ impl Runtime {
         wards.map_or(Vec::new(), |wards| wards.sources.clone())
     }
 
+    /// The path of a cell of a component, as pulses write it: `bed-row[#2].open`.
+    pub fn path_of(&self, scope: ScopeId, cell: u32) -> String {
+        let graph = &self.view.graph;
+        let name = &graph.prepared.plan(graph.scope(scope).plan).cells[cell as usize].name;
+        match graph.name_of(scope).as_str() {
+            "" => name.to_string(),
+            owner => format!("{owner}.{name}"),
+        }
+    }
+
     /// The address of a part, without the component that the page shows.
     pub fn address_in(&self, scope: ScopeId, own: &str) -> String {
         self.view.graph.address(scope, own)

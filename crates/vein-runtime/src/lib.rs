@@ -52,7 +52,7 @@ pub use host::HostError;
 pub use inspect::{Kept, KeptRow, KeptScope};
 pub use pulse::{
     Cause, Difference, Effect, Given, Layer, PartChange, PlaceId, Problem, Pulse, ValueChange,
-    Which,
+    Which, Written,
 };
 pub use runtime::{Delivery, Left, Runtime};
 pub use sabotage::Sabotage;

@@ -30,6 +30,8 @@ pub enum Cause {
         kind: String,
         /// The element that it was on.
         on: String,
+        /// That element's node.
+        node: NodeNumber,
         /// After how many milliseconds.
         after: u32,
     },
@@ -69,7 +71,7 @@ impl std::fmt::Display for Cause {
             Cause::Opened => f.write_str("opened"),
             Cause::Event { kind, on } => write!(f, "{kind} on {on}"),
             Cause::Write { path } => write!(f, "host set {path}"),
-            Cause::Settled { kind, on, after } => {
+            Cause::Settled { kind, on, after, .. } => {
                 write!(f, "{kind} on {on}, settled for {after} ms")
             }
             Cause::Timer { on } => write!(f, "timer {on}"),
@@ -329,6 +331,15 @@ pub struct Given {
     pub payload: Vec<(Name, Value)>,
 }
 
+/// State that was written in a pulse.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Written {
+    /// The way to it.
+    pub path: String,
+    /// Whether it was written by what runs or is asked by itself, after all that set the pulse off.
+    pub by_itself: bool,
+}
+
 /// One pulse, from cause to patches.
 #[derive(Clone, Debug)]
 pub struct Pulse {
@@ -364,7 +375,7 @@ pub struct Pulse {
     pub ran: Vec<Ran>,
     /// The paths of all state that was written, where something ran by itself or came out as it was: rows
     /// that went meanwhile have come back as others, and a control may hold what did not last.
-    pub written: Vec<String>,
+    pub written: Vec<Written>,
     /// In how many rounds something ran by itself. What stands where is worked out after each.
     pub rounds: usize,
     /// Why it was taken back, if it was.

@@ -1,10 +1,11 @@
 //! What a pulse did, in the words of the components.
 
 use crate::change::{Change, Undo};
-use crate::execute::GivenEvents;
+use crate::execute::{GivenEvents, Turn};
 use crate::graph::Graph;
 use crate::pulse::{
     Cause, Difference, Effect, Given, Layer, PartChange, PlaceId, Pulse, ValueChange, Which,
+    Written,
 };
 use crate::runtime::Runtime;
 use crate::scope::{NONE, ScopeId, Slot};
@@ -102,6 +103,7 @@ impl Runtime {
         let (given, component) = (given.collect(), plan.name.clone());
         let values = if self.records() { self.value_changes() } else { Vec::new() };
         let making = std::mem::take(&mut self.view.making);
+        self.view.graph.batches += u32::from(!making.patches.is_empty());
         let graph = &self.view.graph;
         let place = |(scope, reader): (ScopeId, u32)| {
             let here = graph.scope(scope);
@@ -167,10 +169,15 @@ impl Runtime {
     }
 
     /// Makes one entry of several writes to one place, and drops what came out as it was.
-    pub(crate) fn keep_real_changes(&self, pulse: &mut Pulse) {
+    pub(crate) fn keep_real_changes(&self, pulse: &mut Pulse, turn: &Turn) {
         if pulse.rounds > 0 || pulse.values.iter().any(is_no_change) {
-            let state = pulse.values.iter().filter(|change| change.layer == Layer::State);
-            pulse.written = state.map(|change| change.path.clone()).collect();
+            let all = pulse.values.iter().enumerate();
+            let state = all.filter(|(_, change)| change.layer == Layer::State);
+            let written = state.map(|(at, change)| Written {
+                path: change.path.clone(),
+                by_itself: at >= turn.acted,
+            });
+            pulse.written = written.collect();
         }
         let log = &self.view.graph.log;
         let gone = || log.iter().any(|change| !self.view.graph.scope(change.scope).alive);

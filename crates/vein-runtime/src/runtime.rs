@@ -214,6 +214,18 @@ impl Runtime {
         self.view.graph.scopes.len() - self.view.graph.free.len()
     }
 
+    /// The listener of a number on a node, as a surface knows it that has applied so many batches with
+    /// patches in them: none, if the node's number was another's then.
+    pub fn listener_seen(&self, node: NodeNumber, number: u32, seen: u32) -> Option<&Listener> {
+        let given_out = self.view.graph.given_out.get(node as usize)?;
+        self.listener(node, number).filter(|_| *given_out <= seen)
+    }
+
+    /// How many batches with patches in them there were so far.
+    pub fn batches(&self) -> u32 {
+        self.view.graph.batches
+    }
+
     /// The listeners that stand on a node, with their numbers.
     pub fn listeners_on(&self, node: NodeNumber) -> Vec<(u32, &Listener)> {
         let Some((first, listeners)) = self.listeners_around(node) else { return Vec::new() };
@@ -265,14 +277,26 @@ impl Runtime {
         let heard = !now.is_empty() || !later.is_empty();
         let mut pulse = self.hear(cause, now);
         pulse.heard = heard;
-        // A pulse that is taken back leaves what waits as it was, too.
-        if pulse.fault.is_none() {
-            for (scope, listener, event, after) in later {
-                if self.view.graph.scope(scope).alive {
-                    self.wait_for_quiet(scope, listener, event, after);
-                }
+        // A pulse that is taken back leaves what waits as it was, too, and what was entered is taken out again.
+        for (scope, listener, event, after) in later {
+            let here = self.view.graph.scope(scope);
+            if !here.alive {
+                continue;
+            }
+            if pulse.fault.is_none() {
+                self.wait_for_quiet(scope, listener, event, after);
+                continue;
+            }
+            let block = &prepared.plan(here.plan).blocks[here.block as usize];
+            if let Some(commit) = &block.listeners[listener as usize].commit {
+                self.put_back(scope, commit.part, held_by_control(&event));
             }
         }
+        let late = std::mem::take(&mut self.view.making.patches);
+        if pulse.patches.is_empty() && !late.is_empty() {
+            self.view.graph.batches += 1;
+        }
+        late.iter().for_each(|patch| pulse.patches.push(&patch));
         pulse
     }
 
@@ -284,7 +308,11 @@ impl Runtime {
                 let (scope, number) = (*scope, *number);
                 let here = run.graph.scope(scope);
                 let block = &prepared.plan(here.plan).blocks[here.block as usize];
-                let Some(commit) = &block.listeners[number as usize].commit else {
+                let listener = &block.listeners[number as usize];
+                if !run.graph.may_happen(scope, number, listener.options.once) {
+                    continue;
+                }
+                let Some(commit) = &listener.commit else {
                     run.run(scope, Owner::Listener(number), vec![event.clone()])?;
                     continue;
                 };

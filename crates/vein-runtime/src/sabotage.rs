@@ -16,6 +16,18 @@ pub enum Sabotage {
     MoveAll,
     /// Rows of one identity go along with their items, and do not have them in turn.
     NoTurns,
+    /// Components are not made in what is new.
+    NoComponents,
+    /// What is worked out again begins anew, whether it is the same or not.
+    BeginAnew,
+    /// Controls that hold what means no value are not marked.
+    NoMarks,
+    /// Controls that are marked stay so.
+    KeepMarks,
+    /// Controls that are committed later than they are used are not written to.
+    SkipLater,
+    /// What was entered into a control is committed although something else was written there since.
+    LateCommits,
     /// A pulse that is taken back leaves its first write.
     HalfRollBack,
     /// A timer goes on although its condition does not hold any more.

@@ -172,6 +172,8 @@ pub(crate) struct Wards {
     pub(crate) waiting: SmallVec<[QuestionId; 1]>,
     /// Events that wait for quiet, by their listeners.
     pub(crate) settling: SmallVec<[(u32, TimerKey); 1]>,
+    /// Listeners that were to happen once and have.
+    pub(crate) spent: SmallVec<[u32; 4]>,
 }
 
 /// What a question to the host is called.

@@ -49,6 +49,7 @@ impl Runtime {
                     self.view.making.committed.push((*scope, *part, held.clone()));
                 }
             }
+            turn.acted = self.view.graph.log.len();
             self.follow(&mut turn)
         });
         match done.and_then(|()| self.show()) {
@@ -320,6 +321,7 @@ impl Runtime {
             changes.extend(controls.into_iter().map(change));
         }
         self.mark_controls();
+        self.tell_spent();
         self.failed_evaluation()?;
         if changes.len() > 1 {
             let mut keyed: Vec<(Vec<u32>, PartChange)> = changes
@@ -355,6 +357,15 @@ impl Runtime {
         let to = part.kind.shown(&value);
         self.view.report_unsafe(scope, &part.address, &part.kind, &value, &to);
         let shown = &self.view.graph.scope(scope).shown[number as usize];
+        let later = |listener: &vein_plan::Listener| {
+            listener.commit.as_ref().is_some_and(|commit| commit.part == number)
+                && (&*listener.event == "change" || listener.options.settle.is_some())
+        };
+        if self.view.graph.is_broken(Sabotage::SkipLater)
+            && prepared.plan(plan).blocks[block as usize].listeners.iter().any(later)
+        {
+            return None;
+        }
         if *shown == to {
             self.view.clear_invalid(scope, number, part.mark);
             return None;
@@ -368,6 +379,9 @@ impl Runtime {
         }
         let node = self.view.graph.scope(scope).first + part.mark;
         push_patch(&mut self.view.making.patches, node, &part.kind, &to);
+        if part.control.is_some() {
+            self.view.making.overwritten.push((scope, number));
+        }
         self.view.clear_invalid(scope, number, part.mark);
         if !self.records() {
             self.view.set_shown(scope, number, to);
@@ -387,6 +401,7 @@ impl Runtime {
         changes: Vec<PartChange>,
     ) -> Pulse {
         let opened = cause == Cause::Opened;
+        self.forget_entered();
         let mut pulse = self.record(cause, std::mem::take(&mut turn.given), changes);
         pulse.rounds = turn.rounds;
         pulse.ran = std::mem::take(&mut turn.begun);
@@ -394,7 +409,7 @@ impl Runtime {
             // All is new: nothing followed from anything.
             pulse.values.clear();
         } else {
-            self.keep_real_changes(&mut pulse);
+            self.keep_real_changes(&mut pulse, &turn);
         }
         self.release_wards(&mut pulse);
         self.set_timers(&turn);

@@ -106,9 +106,6 @@ impl Tree {
                 if (options.own && node != target) || other_key || self.spent.contains(&spent) {
                     continue;
                 }
-                if options.once {
-                    self.spent.push(spent);
-                }
                 stopped |= options.stop;
                 done.prevented |= options.prevent;
                 done.reached.push(Reached { node, listener: listener.number });

@@ -5,7 +5,7 @@ use vein_plan::bytes::{Bytes, write_number};
 use vein_plan::{Block, EventField, ListenerOptions, Name, Namespace, Property, TemplateNode};
 
 /// The version that this crate writes, and the only one that it reads.
-pub const VERSION: u8 = 3;
+pub const VERSION: u8 = 4;
 const LABEL: &[u8; 2] = b"VP";
 const HEADER: usize = 16;
 const CHECKSUM: std::ops::Range<usize> = 12..16;
@@ -22,6 +22,7 @@ pub(crate) mod op {
     pub(crate) const SET_FLAG: u8 = 7;
     pub(crate) const REMOVE: u8 = 8;
     pub(crate) const MOVE: u8 = 9;
+    pub(crate) const DONE: u8 = 10;
 
     pub(crate) const OPEN: u8 = 1;
     pub(crate) const STATIC_TEXT: u8 = 2;
@@ -70,7 +71,7 @@ impl Template {
                 number: number as u32,
                 event: listener.event.clone(),
                 bubbles: vein_plan::dom::bubbles(&listener.event),
-                options: ListenerOptions { settle: None, ..listener.options.clone() },
+                options: ListenerOptions { once: false, settle: None, ..listener.options.clone() },
                 fields: listener.fields.clone(),
             });
         Template { nodes: block.template.clone(), listeners: listeners.collect() }
@@ -157,6 +158,13 @@ pub enum Patch<'a> {
         property: Property,
         /// Its value.
         on: bool,
+    },
+    /// A listener that was to happen once and has is not heard any more.
+    Done {
+        /// The element.
+        node: NodeNumber,
+        /// The listener's number in its block.
+        listener: u32,
     },
 }
 
@@ -287,6 +295,11 @@ impl Batch {
                 self.code(*property as u8);
                 self.code(u8::from(*on));
             }
+            Patch::Done { node, listener } => {
+                self.code(op::DONE);
+                self.number(*node);
+                self.number(*listener);
+            }
         }
     }
 
@@ -336,14 +349,8 @@ impl Batch {
 
     fn listener(&mut self, listener: &TemplateListener) {
         let options = &listener.options;
-        let flags = [
-            options.prevent,
-            options.stop,
-            options.once,
-            options.own,
-            options.key.is_some(),
-            listener.bubbles,
-        ];
+        let flags =
+            [options.prevent, options.stop, options.own, options.key.is_some(), listener.bubbles];
         let flags = flags.iter().rev().fold(0, |bits, on| bits << 1 | u8::from(*on));
         self.number(listener.mark);
         self.number(listener.number);
@@ -499,6 +506,7 @@ impl<'a> Reader<'a> {
                 property: self.property().filter(|p| !p.is_text())?,
                 on: self.ops.flag()?,
             },
+            op::DONE => Patch::Done { node: self.ops.number()?, listener: self.ops.number()? },
             _ => return None,
         })
     }
@@ -561,16 +569,16 @@ impl<'a> Reader<'a> {
         let number = self.ops.number()?;
         let event: Name = self.string()?.into();
         let flags = self.ops.byte()?;
-        if flags >= 1 << 6 {
+        if flags >= 1 << 5 {
             return None;
         }
         let flag = |bit: u8| flags >> bit & 1 == 1;
-        let key: Option<Name> = if flag(4) { Some(self.string()?.into()) } else { None };
+        let key: Option<Name> = if flag(3) { Some(self.string()?.into()) } else { None };
         let options = ListenerOptions {
             prevent: flag(0),
             stop: flag(1),
-            once: flag(2),
-            own: flag(3),
+            once: false,
+            own: flag(2),
             key,
             settle: None,
         };
@@ -578,6 +586,6 @@ impl<'a> Reader<'a> {
         for _ in 0..self.ops.number()? {
             fields.push(*EventField::ALL.get(usize::from(self.ops.byte()?))?);
         }
-        Some(TemplateListener { mark, number, event, bubbles: flag(5), options, fields })
+        Some(TemplateListener { mark, number, event, bubbles: flag(4), options, fields })
     }
 }

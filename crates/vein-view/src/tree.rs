@@ -23,7 +23,7 @@ pub struct Tree {
     free: Vec<NodeId>,
     /// Counts the nodes that there ever were.
     next_serial: u64,
-    /// Listeners that were to happen once and have.
+    /// Listeners that are not heard any more.
     pub(crate) spent: Vec<(NodeId, u32)>,
     /// What has the focus, with what tells it apart from others that had its place.
     pub(crate) focus: Option<(NodeId, u64)>,
@@ -236,6 +236,13 @@ impl Tree {
                 let control = self.patched_element(node)?.control_mut();
                 control.used &= !bit(property);
                 control.set_flag(property, on);
+            }
+            Patch::Done { node, listener } => {
+                let id = self.numbered(node).filter(|id| self.element(*id).is_some());
+                let id = id.ok_or(ApplyError::NoSuchNode(node))?;
+                if !self.spent.contains(&(id, listener)) {
+                    self.spent.push((id, listener));
+                }
             }
         }
         Ok(())

@@ -14,7 +14,8 @@ pub enum Command {
     Load,
     /// Opens a component: its name, its props, the functions that the page's script answers.
     Open,
-    /// An event that listeners heard: its type, pairs of node and listener, fields by name.
+    /// An event that listeners heard: its type, pairs of node and listener, fields by name, and how many batches
+    /// with patches in them the page had applied.
     Event,
     /// Writes to a path: the path, the value.
     Set,
@@ -308,6 +309,7 @@ impl Open {
         let nothing = Value::Null;
         let at = |at: usize| given.get(at).unwrap_or(&nothing);
         let (kind, reached, told) = (at(0).to_text(), at(1), at(2));
+        let seen = at(3).to_number() as u32;
         let reached = match reached {
             Value::List(reached) => &reached[..],
             _ => &[],
@@ -325,7 +327,7 @@ impl Open {
         };
         let deliveries = reached.chunks_exact(2).filter_map(|pair| {
             let (node, listener) = (pair[0].to_number() as u32, pair[1].to_number() as u32);
-            let fields = &self.runtime.listener(node, listener)?.fields;
+            let fields = &self.runtime.listener_seen(node, listener, seen)?.fields;
             let pairs = fields.iter().map(|f| (Name::from(f.name()), field(*f)));
             let event = Value::Record(Arc::new(Record::new(pairs)));
             Some(Delivery { node, listener, event })

@@ -90,7 +90,11 @@ fn a_page_is_driven_by_commands() {
     assert_eq!(script.tree.html(), begun);
     let button = script.tree.children(script.tree.root())[1];
     let number = script.tree.number_of(button).expect("it is listened on");
-    let clicked = script.tell(Command::Event, &format!("[\"click\", [{number}, 0], {{}}]"));
+    let click = |seen: u32| format!("[\"click\", [{number}, 0], {{}}, {seen}]");
+    // Before the page was shown there was nothing to click on.
+    script.tell(Command::Event, &click(0));
+    assert_eq!(script.tree.html(), begun);
+    let clicked = script.tell(Command::Event, &click(1));
     assert_eq!(script.tree.html(), begun.replace("60", "57.5"), "{clicked:?}");
     assert!(script.tell(Command::Get, "[\"drawn\"]").patches.is_empty());
     assert_eq!(said(&script.tell(Command::Get, "[\"drawn\"]"), "value").to_number(), 2.5);

@@ -9,7 +9,7 @@ use crate::views::{act, bed, compiled, shown};
 use serde_json::{Value as Json, json};
 use std::sync::Arc;
 use vein_check::reach_map;
-use vein_plan::{Program, Value};
+use vein_plan::{Program, Property, Value};
 use vein_proof::{Entry, Session};
 use vein_runtime::{Cause, Host, QuestionId};
 
@@ -84,6 +84,20 @@ impl Lived {
         entries
     }
 
+    /// What the controls hold that say at once what is entered, or once it has settled.
+    fn held(&self) -> Vec<String> {
+        let (runtime, tree) = (self.session.runtime(), self.session.tree());
+        let controls = tree.select("input, textarea, select, details, dialog").expect("a selector");
+        let held = controls.into_iter().filter_map(|control| {
+            let listeners = runtime.listeners_on(tree.number_of(control)?);
+            let mut commits = listeners.iter().filter(|(_, listener)| listener.commit.is_some());
+            let says = commits.any(|(_, listener)| &*listener.event != "change");
+            let all = Property::ALL.iter().map(|property| tree.set_property(control, *property));
+            says.then(|| format!("{:?}", all.collect::<Vec<_>>()))
+        });
+        held.collect()
+    }
+
     /// Everything that can be told of the page from outside.
     fn whole(&self) -> String {
         let runtime = self.session.runtime();
@@ -91,8 +105,9 @@ impl Lived {
         let stores: Vec<String> =
             runtime.store_scopes().iter().map(|(_, s)| format!("{:?}", runtime.kept(*s))).collect();
         format!(
-            "{}\n{root}\n{stores:?}\n{:?}\n{:?} {:?}",
+            "{}\n{:?}\n{root}\n{stores:?}\n{:?}\n{:?} {:?}",
             self.session.tree().html(),
+            self.held(),
             runtime.left(),
             runtime.next_due(),
             self.open,

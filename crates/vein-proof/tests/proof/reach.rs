@@ -50,7 +50,9 @@ fn root_of(path: &str) -> String {
 /// What a pulse changed is within what was known of the state that it wrote, before anything ran.
 pub fn stays_in_reach(map: &ReachMap, entry: &Entry, story: &str) -> usize {
     let changed = entry.pulse.values.iter().filter(|change| change.layer == Layer::State);
-    let written = changed.map(|change| &change.path).chain(&entry.pulse.written);
+    let written = changed
+        .map(|change| &change.path)
+        .chain(entry.pulse.written.iter().map(|written| &written.path));
     let written: Vec<String> =
         written.flat_map(|path| as_written(path)).map(|path| root_of(&path)).collect();
     let paths = map.paths.iter().filter(|path| {

@@ -3,7 +3,7 @@
 use crate::exactness::compiled;
 use serde_json::json;
 use vein_plan::Value;
-use vein_proof::{Proof, Session, Verdict};
+use vein_proof::{Entry, Proof, Session, Told, Verdict};
 use vein_runtime::{Delivery, Runtime, Sabotage};
 use vein_view::{Batch, Event, Patch, Tree};
 
@@ -40,7 +40,8 @@ fn judged(between: impl Fn(&Batch) -> Batch) -> Verdict {
         );
         let applied = if click == 1 { between(&pulse.patches) } else { pulse.patches.clone() };
         tree.apply(&applied).expect("patches to nodes that are there");
-        verdict = proof.judge(&runtime, &pulse, &applied, &[], &tree);
+        let told = Told { applied: &applied, echoes: &[], reached: &[BUTTON] };
+        verdict = proof.judge(&runtime, &pulse, &told, &tree);
         assert!(click == 1 || verdict.is_exact(), "{:?}", verdict.problems());
     }
     verdict
@@ -129,25 +130,119 @@ fn a_stale_value_is_missed() {
     assert_eq!(verdict.missed, ["test-bed › p.litres text: shows \"2.5 l\", should show \"5 l\""]);
 }
 
-#[test]
-fn rows_of_one_identity_that_go_along_with_their_items_are_seen() {
-    let text = "
-holds beds = [{ id: 1, crop: 'leek' }, { id: 2, crop: 'kale' }, { id: 1, crop: 'pea' }]
-<p each='bed of beds by bed.id'>{bed.crop}</p>
-<button click='-> beds.reverse()'>b</button>
-";
-    for broken in [false, true] {
-        let opened = Session::open(compiled(text), "test-bed", json!(null), None);
-        let (mut session, _) = opened.expect("no props");
-        session.prove(true);
-        if broken {
-            session.sabotage(Sabotage::NoTurns);
+/// What happens to a page: the button is clicked, something is typed into one of its inputs, or time goes by.
+enum Step {
+    Click,
+    Type(usize, &'static str, &'static str),
+    Wait(f64),
+}
+
+/// An engine that is broken, a page that shows it, what happens to it, and what is said of it.
+const BROKEN: &[(Sabotage, &str, &[Step], &str)] = &[
+    (
+        Sabotage::NoTurns,
+        "holds beds = [{ id: 1, crop: 'leek' }, { id: 2, crop: 'kale' }, { id: 1, crop: 'pea' }]
+<p each='bed of beds by bed.id'>{bed.crop}</p><button click='-> beds.reverse()'>b</button>",
+        &[Step::Click],
+        "needless: /0.0#1@0: its nodes were built again",
+    ),
+    (
+        Sabotage::NoComponents,
+        "holds on = false\n<p when='on'><a-leaf></a-leaf></p><button click='-> on = true'>b</button>",
+        &[Step::Click],
+        "missed: /0.0/0.0 is not in the view",
+    ),
+    (
+        Sabotage::BeginAnew,
+        "holds n = 1\n<p when='n > 0'>a</p><button click='-> n++'>b</button>",
+        &[Step::Click],
+        "missed: /0.0~1: began anew, though nothing ended it",
+    ),
+    // Also where something runs by itself that could have ended it.
+    (
+        Sabotage::BeginAnew,
+        "holds n = 1\nholds m = 1\nupon change (n) { m++ }
+<p when='n > 0'>a</p><button click='-> n++'>b</button>",
+        &[Step::Click],
+        "missed: /0.0~1: began anew, though nothing ended it",
+    ),
+    (
+        Sabotage::NoMarks,
+        "holds n = 1\n<input value='<-> n'>",
+        &[Step::Type(0, "kale", "input")],
+        "missed: <input> {} in the view should be <input> {\"aria-invalid\": \"true\"}",
+    ),
+    (
+        Sabotage::NoMarks,
+        "holds n = 1\n<input value='<->(settle 20) n'>",
+        &[Step::Type(0, "kale", "input"), Step::Wait(20.0)],
+        "missed: <input> {} in the view should be <input> {\"aria-invalid\": \"true\"}",
+    ),
+    (
+        Sabotage::KeepMarks,
+        "holds n = 1\n<input value='<-> n'><button click='-> n++'>b</button>",
+        &[Step::Type(0, "kale", "input"), Step::Click],
+        "missed: <input> {\"aria-invalid\": \"true\"} in the view should be <input> {}",
+    ),
+    (
+        Sabotage::SkipLater,
+        "holds s = 'leek'\n<input value='<->(change) s'><button click='-> s = s + 1'>b</button>",
+        &[Step::Click],
+        "missed: test-bed › input value: shows \"leek\", should show \"leek1\"",
+    ),
+    (
+        Sabotage::SkipLater,
+        "holds s = 'leek'\n<input value='<->(change) s'><button click='-> s = s + 1'>b</button>",
+        &[Step::Type(0, "kale", "input"), Step::Click],
+        "missed: test-bed › input value: shows \"kale\", should show \"leek1\"",
+    ),
+    (
+        Sabotage::LateCommits,
+        "holds s = 'leek'\n<input value='<->(settle 20) s'><input value='<-> s'>",
+        &[Step::Type(0, "kale", "input"), Step::Type(1, "pea", "input"), Step::Wait(20.0)],
+        "missed: test-bed › input value: shows \"pea\", should show \"kale\"",
+    ),
+];
+
+fn after(step: &Step, session: &mut Session) -> Vec<Entry> {
+    match step {
+        Step::Click => {
+            let button = session.tree().select("button").expect("a selector")[0];
+            vec![session.dispatch(button, &Event::new("click")).expect("a button")]
         }
-        let button = session.tree().select("button").expect("a selector")[0];
-        let entry = session.dispatch(button, &Event::new("click")).expect("a button");
-        let problems = entry.verdict.expect("proof is on").problems().join("\n");
-        let wanted = if broken { "needless: /0.0#1@0: its nodes were built again" } else { "" };
-        assert!(problems.contains(wanted) && broken != problems.is_empty(), "{problems}");
+        Step::Type(which, text, event) => {
+            let input = session.tree().select("input").expect("a selector")[*which];
+            session.tree_mut().type_value(input, text);
+            vec![session.dispatch(input, &Event::new(*event)).expect("an input")]
+        }
+        Step::Wait(time) => session.advance(*time),
+    }
+}
+
+#[test]
+fn a_broken_engine_is_seen() {
+    for (way, text, steps, wanted) in BROKEN {
+        for broken in [false, true] {
+            let files = [
+                ("a-leaf.vein".to_owned(), "<i>leaf</i>\n".to_owned()),
+                ("test-bed.vein".to_owned(), format!("{text}\n")),
+            ];
+            let opened =
+                Session::open(crate::views::compiled(&files), "test-bed", json!(null), None);
+            let (mut session, _) = opened.expect("no props");
+            session.prove(true);
+            if broken {
+                session.sabotage(*way);
+            }
+            let entries: Vec<Entry> =
+                steps.iter().flat_map(|step| after(step, &mut session)).collect();
+            let last = entries.last().and_then(|entry| entry.verdict.as_ref()).expect("a verdict");
+            let problems = last.problems();
+            match broken {
+                true => assert!(problems.iter().any(|p| p == wanted), "{way:?}: {problems:?}"),
+                false => assert_eq!(problems, Vec::<String>::new(), "{way:?}, unbroken"),
+            }
+        }
     }
 }
 

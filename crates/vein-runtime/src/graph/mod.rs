@@ -101,6 +101,12 @@ pub(crate) struct Graph {
     pub(crate) dead: Vec<ScopeId>,
     /// The scope of each numbered node.
     pub(crate) owners: Vec<ScopeId>,
+    /// For each number of a node, which batch of patches gave it out last.
+    pub(crate) given_out: Vec<u32>,
+    /// How many batches with patches in them there were.
+    pub(crate) batches: u32,
+    /// Listeners that were to happen once and did in this pulse.
+    pub(crate) spent: Vec<(ScopeId, u32)>,
     /// Runs of numbers that are free, by their length.
     pub(crate) free_numbers: FxHashMap<u32, Vec<NodeNumber>>,
     pub(crate) log: Vec<Change>,
@@ -162,6 +168,9 @@ impl Graph {
             free: Vec::new(),
             dead: Vec::new(),
             owners: vec![NONE],
+            given_out: vec![0],
+            batches: 0,
+            spent: Vec::new(),
             free_numbers: Default::default(),
             log: Vec::new(),
             touched: Vec::new(),
@@ -205,8 +214,27 @@ impl Graph {
         self.unsettled.clear();
     }
 
+    /// Whether a listener is to be heard: one that is to happen once does so now, or has already.
+    pub(crate) fn may_happen(&mut self, scope: ScopeId, listener: u32, once: bool) -> bool {
+        if !once {
+            return true;
+        }
+        let spent = &mut self.scope_mut(scope).wards.get_or_insert_default().spent;
+        let first = !spent.contains(&listener);
+        if first {
+            spent.push(listener);
+            self.spent.push((scope, listener));
+        }
+        first
+    }
+
     /// Takes back everything since the pulse began. The view has not been changed yet.
     pub(crate) fn roll_back(&mut self) {
+        for (scope, listener) in std::mem::take(&mut self.spent) {
+            if let Some(wards) = &mut self.scope_mut(scope).wards {
+                wards.spent.retain(|spent| *spent != listener);
+            }
+        }
         while let Some(change) = self.log.pop() {
             if self.log.is_empty() && self.is_broken(Sabotage::HalfRollBack) {
                 continue;

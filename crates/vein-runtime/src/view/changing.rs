@@ -5,6 +5,7 @@
 
 use super::{InView, Undo, View, Was, chosen};
 use crate::pulse::Effect;
+use crate::sabotage::Sabotage;
 use crate::scope::{Held, NONE, ScopeId};
 use vein_plan::{Shown, SpotKind};
 use vein_view::Patch;
@@ -102,7 +103,7 @@ impl View {
         match (kind, &self.graph.scope(id).held[spot as usize]) {
             (SpotKind::Branch { alternatives, .. }, Held::Branch { chosen: from, scope }) => {
                 let (from, scope, to) = (*from, *scope, chosen(&value, alternatives.len()));
-                if from != to {
+                if from != to || self.graph.is_broken(Sabotage::BeginAnew) {
                     if scope != NONE {
                         self.release(scope);
                     }

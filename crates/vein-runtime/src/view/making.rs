@@ -2,6 +2,7 @@
 
 use super::{DEEPEST_COMPONENTS, Plot, Target, Undo, View, Was, chosen, push_patch};
 use crate::pulse::Problem;
+use crate::sabotage::Sabotage;
 use crate::scope::{Held, Key, NONE, Piece, ReaderState, Scope, ScopeId, Slot};
 use crate::wakes::{Prepared, ReadyGiven};
 use rustc_hash::FxHashMap;
@@ -391,6 +392,9 @@ impl View {
         if deep > DEEPEST_COMPONENTS {
             let component = prepared.plan(used.plan).name.clone();
             self.making.problems.push(Problem::TooDeep { component });
+            return;
+        }
+        if self.graph.is_broken(Sabotage::NoComponents) {
             return;
         }
         let holder = (id, spot);

@@ -7,6 +7,7 @@ mod making;
 
 use crate::graph::Graph;
 use crate::pulse::Problem;
+use crate::sabotage::Sabotage;
 use crate::scope::{Held, Mark, NONE, Piece, Scope, ScopeId};
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
@@ -43,6 +44,8 @@ pub(crate) struct Making {
     pub(crate) committed: Vec<(ScopeId, u32, Shown)>,
     /// Controls that are to be marked as holding nothing that means a value, or not any more.
     pub(crate) marks: Vec<(ScopeId, u32, bool)>,
+    /// Parts of controls that were written to: what somebody had entered there is gone.
+    pub(crate) overwritten: Vec<(ScopeId, u32)>,
 }
 
 /// Templates that the surface knows.
@@ -240,7 +243,10 @@ impl View {
             }
             // As if the numbers had never been given, so that the next are the same.
             Undo::Numbers(first, marks, true) => self.free_numbers(first, marks),
-            Undo::Numbers(first, _, false) => self.graph.owners.truncate(first as usize),
+            Undo::Numbers(first, _, false) => {
+                self.graph.owners.truncate(first as usize);
+                self.graph.given_out.truncate(first as usize);
+            }
             Undo::Template(number) => {
                 self.sent.blocks.remove(&number);
             }
@@ -296,14 +302,18 @@ impl View {
             return ROOT;
         }
         let owners = &mut self.graph.owners;
+        let given_out = &mut self.graph.given_out;
+        let batch = self.graph.batches + 1;
         let (first, reused) = match self.graph.free_numbers.get_mut(&marks).and_then(Vec::pop) {
             Some(first) => {
                 owners[first as usize..(first + marks) as usize].fill(scope);
+                given_out[first as usize..(first + marks) as usize].fill(batch);
                 (first, true)
             }
             None => {
                 let first = owners.len() as NodeNumber;
                 owners.resize(owners.len() + marks as usize, scope);
+                given_out.resize(owners.len(), batch);
                 (first, false)
             }
         };
@@ -339,7 +349,8 @@ impl View {
 
     /// The part of a control that was marked as holding nothing that means a value.
     pub(crate) fn clear_invalid(&mut self, id: ScopeId, part: u32, mark: u32) {
-        if self.set_invalid(id, part, false) {
+        let keeps = self.graph.is_broken(Sabotage::KeepMarks);
+        if !keeps && self.set_invalid(id, part, false) {
             self.making.marks.push((id, mark, false));
         }
     }

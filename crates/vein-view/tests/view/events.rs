@@ -2,7 +2,7 @@
 
 use crate::build::{listener, tree};
 use vein_plan::EventField;
-use vein_view::{Event, NotDispatched, Tree};
+use vein_view::{Batch, Event, NotDispatched, Patch, Tree};
 
 /// Dispatches to the element with an id and gives the listeners reached, `!` when prevented.
 fn reached(tree: &mut Tree, id: &str, event: &Event) -> String {
@@ -47,12 +47,17 @@ fn several_listeners_of_one_element_all_hear() {
 }
 
 #[test]
-fn what_happens_once_happens_once_for_each_element() {
-    let listeners =
-        vec![listener(1, 0, "click", &["once", "prevent"]), listener(0, 1, "click", &[])];
+fn a_listener_that_is_done_is_not_heard_on_that_element() {
+    let listeners = vec![listener(1, 0, "click", &["prevent"]), listener(0, 1, "click", &[])];
     let mut tree = tree(NESTED, listeners);
     let click = Event::new("click");
     assert_eq!(reached(&mut tree, "in", &click), "0 1!");
+    assert_eq!(reached(&mut tree, "in", &click), "0 1!");
+    let node = tree.select("#out > *").expect("a selector")[0];
+    let node = tree.number_of(node).expect("a marked element");
+    let mut batch = Batch::default();
+    batch.push(&Patch::Done { node, listener: 0 });
+    tree.apply(&batch).expect("an element that is there");
     assert_eq!(reached(&mut tree, "in", &click), "1");
 }
 

@@ -19,7 +19,7 @@ fn sample() -> Template {
         "/",
     ];
     let listeners = vec![
-        listener(0, 3, "click", &["prevent", "once"]),
+        listener(0, 3, "click", &["prevent"]),
         listener(1, 300, "keydown", &["stop", "self", "key:Enter"]),
     ];
     Template { nodes: nodes(&items), listeners }
@@ -28,7 +28,7 @@ fn sample() -> Template {
 /// Any patch; numbers and strings of all lengths.
 fn any_patch() -> impl Strategy<Value = (u8, u32, String, String, bool)> {
     (
-        0..9u8,
+        0..10u8,
         prop_oneof![0..5u32, any::<u32>()],
         "\\PC{0,20}",
         "[a-z]{0,3}(😀|ä){0,2}",
@@ -47,6 +47,7 @@ fn push(batch: &mut Batch, (kind, n, text, name, flag): &(u8, u32, String, Strin
         5 => Patch::SetProperty { node, property: Property::Value, value: text },
         6 => Patch::Remove { node },
         7 => Patch::Move { node, parent: node / 2, before: node / 3 },
+        8 => Patch::Done { node, listener: node / 2 },
         _ => Patch::SetFlag { node, property: Property::Checked, on: *flag },
     });
 }
@@ -97,8 +98,8 @@ fn refusals_say_why() {
     assert_eq!(Batch::from_bytes(b"VP"), Err(BatchError::NotABatch));
     assert_eq!(Batch::from_bytes(&[0; 16]), Err(BatchError::NotABatch));
     let mut newer = Batch::default().to_bytes();
-    newer[2] = 4;
-    assert_eq!(Batch::from_bytes(&newer), Err(BatchError::Version(4)));
+    newer[2] = 5;
+    assert_eq!(Batch::from_bytes(&newer), Err(BatchError::Version(5)));
     let mut second = batch(&[Patch::Text { node: 1, text: "" }]).to_bytes();
     second[8] = 4;
     second.push(99);

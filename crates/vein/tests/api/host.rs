@@ -235,6 +235,67 @@ does key_was(key: string) { log.push(key) }
 }
 
 #[test]
+fn what_was_taken_back_has_not_happened_once() -> Result<(), Error> {
+    let text = "
+holds log: string[] = []
+holds beds = [{ crop: 'leek' }]
+holds at = 3
+<button id='now' click=\"->(once, prevent) log.push('now'); beds[at].crop = 'kale'\">a</button>
+<button id='late' click=\"->(once, settle 20) log.push('late'); beds[at].crop = 'kale'\">b</button>
+<input value='<->(settle 20) beds[0].crop' input='-> beds[at].crop = event.value'>
+";
+    let mut page = Ui::from_sources([("event-lab.vein", text)])?.open("event-lab", ())?;
+    let fails = |page: &mut vein::Page, id: &str| {
+        let now = page.find(id).and_then(|mut found| found.click());
+        let later = page.advance(20.0).expect("time goes by");
+        now.is_err() || later.iter().any(|pulse| pulse.pulse.fault.is_some())
+    };
+    for id in ["#now", "#late"] {
+        page.set("at", json!(3))?;
+        page.set("log", json!([]))?;
+        // There is no such bed: everything is taken back, twice.
+        assert!(fails(&mut page, id) && fails(&mut page, id), "{id}");
+        page.set("at", json!(0))?;
+        assert!(!fails(&mut page, id) && !fails(&mut page, id), "{id}");
+        assert_eq!(page.get::<Vec<String>>("log")?, [&id[1..]]);
+    }
+    // What was entered is not there any more, and nothing waits to be committed.
+    page.set("at", json!(3))?;
+    assert!(page.find("input")?.input("rye").is_err());
+    assert_eq!(page.find("input")?.value().as_deref(), Some("kale"));
+    assert_eq!(page.next_due(), None);
+    Ok(())
+}
+
+#[test]
+fn what_is_said_of_a_node_that_is_gone_is_nobodys() -> Result<(), Error> {
+    let text = "
+holds beds = [{ id: 1 }, { id: 2 }, { id: 3 }]
+<p each='bed of beds by bed.id'>{bed.id} <button click='-> beds = beds.filter(b => b.id !== bed.id)'>x</button></p>
+<i click='-> beds.push({ id: 4 })'></i>
+";
+    let mut page = Ui::from_sources([("event-lab.vein", text)])?.open("event-lab", ())?;
+    let number = |page: &mut vein::Page, at: usize| {
+        let tree = page.session_mut().tree();
+        let button = tree.select("button").expect("a selector")[at];
+        tree.number_of(button).expect("a button that is listened on")
+    };
+    // A click on the second row is on its way when that row goes and another gets its number.
+    let (second, seen) = (number(&mut page, 1), page.session_mut().runtime().batches());
+    let third = number(&mut page, 2);
+    page.session_mut().set("beds", json!([{ "id": 1 }, { "id": 3 }]))?;
+    page.find("i")?.click()?.assert_exact()?;
+    assert_eq!(number(&mut page, 2), second, "the number is used again");
+    let nothing = |field: EventField| field.empty();
+    let session = page.session_mut();
+    assert!(session.delivery(second, 0, seen, nothing).is_none());
+    assert!(session.delivery(third, 0, seen, nothing).is_some(), "that one stands");
+    let now = session.runtime().batches();
+    assert!(session.delivery(second, 0, now, nothing).is_some(), "the new one is heard");
+    Ok(())
+}
+
+#[test]
 fn values_are_escaped_for_their_place() -> Result<(), Error> {
     let text = "takes note: string\ntakes link: string\n\
         <p title='<- note'>{note}</p><a href='<- link'>b</a><textarea value='<- note'></textarea>";

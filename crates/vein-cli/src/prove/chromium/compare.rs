@@ -194,7 +194,10 @@ pub(super) fn expected(session: &Session, entry: &Pulse) -> Vec<Expected> {
                 expected.push(("removed".into(), None));
                 expected.push(("added".into(), None));
             }
-            Patch::Template { .. } | Patch::SetProperty { .. } | Patch::SetFlag { .. } => {}
+            Patch::Template { .. }
+            | Patch::SetProperty { .. }
+            | Patch::SetFlag { .. }
+            | Patch::Done { .. } => {}
         }
     }
     expected
