@@ -215,7 +215,7 @@ impl Checker<'_> {
         let typed = self.expr(e);
         match typed.ty.without_null() {
             Ty::List(item) => self.showable(&item, e.span),
-            ty => self.showable(&ty, e.span),
+            ty => self.showable_as(&ty, e.span, true),
         }
         typed.id
     }

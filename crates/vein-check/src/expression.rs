@@ -161,9 +161,14 @@ impl Checker<'_> {
     }
 
     pub(crate) fn unknown_name(&mut self, name: &str, span: Span, called: bool) {
+        let store = self.project.store_names.contains_key(name);
+        // A store that is not used is told of once.
+        if store && self.symbols.insert(name.into(), Symbol::Broken).is_some() {
+            return;
+        }
         let known = self.known_names();
         let near = nearest(name, known.iter().map(String::as_str)).map(str::to_owned);
-        self.report(UnknownName { name: name.into(), nearest: near, called }, span);
+        self.report(UnknownName { name: name.into(), nearest: near, called, store }, span);
     }
 
     fn template(&mut self, pieces: &[TemplatePiece]) -> Typed {

@@ -301,8 +301,8 @@ impl Checker<'_> {
                         return self.call_in_store(store, name, args, block);
                     }
                     let before = self.found.len();
-                    self.expr(e);
-                    if self.found.len() == before {
+                    let typed = self.expr(e);
+                    if self.found.len() == before && typed.ty != Ty::Error {
                         self.report(NoEffect::Discarded { method: name.name.clone() }, name.span);
                     }
                 }
@@ -312,8 +312,8 @@ impl Checker<'_> {
             },
             _ => {
                 let before = self.found.len();
-                self.expr(e);
-                if self.found.len() == before {
+                let typed = self.expr(e);
+                if self.found.len() == before && typed.ty != Ty::Error {
                     self.report(NoEffect::Statement, e.span);
                 }
             }
@@ -340,8 +340,8 @@ impl Checker<'_> {
             }
             _ => {
                 let before = self.found.len();
-                self.expr(e);
-                if self.found.len() == before {
+                let typed = self.expr(e);
+                if self.found.len() == before && typed.ty != Ty::Error {
                     self.report(NoEffect::Statement, e.span);
                 }
             }
@@ -547,6 +547,8 @@ impl Checker<'_> {
         if ty.may_be_null() {
             let (what, ty) = (self.source(of.span), self.type_name(ty));
             self.report(crate::diagnostics::MayBeNull { what, ty, dot: None }, of.span);
+        } else if name.name == "length" && matches!(ty, Ty::List(_) | Ty::String) {
+            return Some(Err(Target::Length));
         } else if *ty != Ty::Error {
             self.unknown_field(name, ty, Vec::new());
         }

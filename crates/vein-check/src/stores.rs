@@ -137,10 +137,15 @@ impl Checker<'_> {
         if !project.store_names.contains_key(&ident.name) {
             let known = project.store_names.keys().map(String::as_str);
             let nearest = nearest(&ident.name, known).map(str::to_owned);
-            let component = project.interfaces.get(&ident.name).is_some();
+            let interface = project.interfaces.get(&ident.name);
+            let file_of = interface.and_then(|interface| interface.store.clone());
+            let component = interface.is_some();
             self.symbols.insert(ident.name.clone(), Symbol::Broken);
+            if let Some(store) = &file_of {
+                self.symbols.insert(store.clone(), Symbol::Broken);
+            }
             let name = ident.name.clone();
-            return self.report(UnknownStore { name, nearest, component }, ident.span);
+            return self.report(UnknownStore { name, nearest, component, file_of }, ident.span);
         }
         // A store that stands in a circle is not known yet; that is reported for itself.
         let facts = project.stores.borrow().get(&ident.name).cloned();

@@ -263,8 +263,13 @@ impl Value<'_> {
         if self.is_empty(&arrow, from) {
             return AttributeValue::Error;
         }
-        self.expression(from, "the end of the value")
-            .map_or(AttributeValue::Error, |expr| AttributeValue::OneWay(arrow, expr))
+        let to = self.decoded.text.len();
+        let value = self.parse(from, to, |parser| {
+            let expr = parser.expression();
+            parser.expect_end_of_value(Some(arrow.span), "the end of the value");
+            expr
+        });
+        value.map_or(AttributeValue::Error, |expr| AttributeValue::OneWay(arrow, expr))
     }
 
     fn two_way(&mut self, arrow: Arrow, from: usize) -> AttributeValue {

@@ -4,6 +4,19 @@
 /// template literals and comments do not count. `None` where an end tag or the end of the
 /// text comes first.
 pub fn closing_brace(text: &str, from: usize) -> Option<usize> {
+    closing(text, from, false)
+}
+
+/// The start tag inside an interpolation that holds markup, and the `}` that closes it beyond that.
+pub fn markup_inside(text: &str, from: usize) -> Option<(usize, usize)> {
+    let end_tag = text[from..].find("</").map(|i| from + i)?;
+    let starts =
+        |at: &usize| text[at + 1..].starts_with(|c: char| c.is_ascii_alphabetic()) && *at < end_tag;
+    let tag = text[from..].match_indices('<').map(|(i, _)| from + i).find(starts)?;
+    Some((tag, closing(text, from, true)?))
+}
+
+fn closing(text: &str, from: usize, through_tags: bool) -> Option<usize> {
     let bytes = text.as_bytes();
     let mut at = from;
     // What encloses the place: an open brace, or the `${` of a template literal.
@@ -21,7 +34,7 @@ pub fn closing_brace(text: &str, from: usize) -> Option<usize> {
             b'/' if bytes.get(at + 1) == Some(&b'*') => {
                 at += 3 + text.get(at + 2..)?.find("*/")?;
             }
-            b'<' if bytes.get(at + 1) == Some(&b'/') => return None,
+            b'<' if bytes.get(at + 1) == Some(&b'/') && !through_tags => return None,
             _ => {}
         }
         at += 1;
@@ -64,7 +77,15 @@ fn template_text(bytes: &[u8], from: usize, open: &mut Vec<u8>) -> Option<usize>
 
 #[cfg(test)]
 mod tests {
-    use super::closing_brace;
+    use super::{closing_brace, markup_inside};
+
+    #[test]
+    fn markup_is_told_from_a_brace_that_is_missing() {
+        let text = "{x ? <b>{y}</b> : ''} <p>{n}</p>";
+        assert_eq!(markup_inside(text, 1), Some((5, 20)));
+        assert_eq!(markup_inside("{n</p> <p>{m}</p>", 1), None);
+        assert_eq!(markup_inside("{n <b>a</b> {m}", 1), None);
+    }
 
     #[test]
     fn braces_in_strings_and_templates_do_not_count() {

@@ -1,6 +1,6 @@
 //! Declarations: what a component takes, gives, holds, derives and does.
 
-use crate::ast::{Declaration, DeclarationKind, TypeExpr, TypeKind, TypedName, Upon};
+use crate::ast::{Declaration, DeclarationKind, Ident, TypeExpr, TypeKind, TypedName, Upon};
 use crate::error::SyntaxErrorKind;
 use crate::parser::Parser;
 use crate::span::Span;
@@ -108,9 +108,9 @@ impl Parser<'_> {
             }
             "store" => DeclarationKind::Store(self.ident("a name for the store")),
             "uses" => {
-                let mut stores = vec![self.ident("a store's name")];
+                let mut stores = vec![self.store_name()];
                 while self.eat(",") {
-                    stores.push(self.ident("a store's name"));
+                    stores.push(self.store_name());
                 }
                 DeclarationKind::Uses(stores)
             }
@@ -127,6 +127,18 @@ impl Parser<'_> {
                 return None;
             }
         })
+    }
+
+    /// A store's name; the name of its file is read as a whole, to be told that it is one.
+    fn store_name(&mut self) -> Ident {
+        let mut ident = self.ident("a store's name");
+        while self.is("-") && !self.token().after_break && matches!(self.ahead(1), Tok::Name(_)) {
+            self.advance();
+            let more = self.ident("a store's name");
+            ident.name = format!("{}-{}", ident.name, more.name);
+            ident.span = self.since(ident.span);
+        }
+        ident
     }
 
     /// `added { … }`, `removed { … }`, `change (a, b.c) { … }`, `every (1000) while on { … }`
@@ -173,7 +185,16 @@ impl Parser<'_> {
 
     fn typed_name(&mut self, expected: &'static str) -> TypedName {
         let ident = self.ident(expected);
-        self.expect(":", "`:` and a type");
+        let (nothing, next) = (ident.name.is_empty() || self.has_failed(), self.span());
+        if !nothing && self.is("?") && *self.ahead(1) == Tok::Punct(":") {
+            let instead = "what may be missing has a type with `?`: `crop: string?`";
+            let kind = SyntaxErrorKind::NotInLanguage { word: "?:".into(), instead };
+            self.error(kind, next);
+        } else if !nothing && !self.is(":") {
+            self.error(SyntaxErrorKind::MissingType(ident.name.clone()), ident.span);
+        } else {
+            self.expect(":", "`:` and a type");
+        }
         TypedName { ident, ty: self.ty() }
     }
 
@@ -202,6 +223,14 @@ impl Parser<'_> {
         }
         let mut fields = Vec::new();
         while !self.is("}") && !self.at_end() && !self.has_failed() {
+            if self.is("[") {
+                let instead =
+                    "what is found by a key is a list here: `{ key: string, value: number }[]`";
+                let kind = SyntaxErrorKind::NotInLanguage { word: "[".into(), instead };
+                let span = self.span();
+                self.error(kind, span);
+                break;
+            }
             fields.push(self.typed_name("a field's name"));
             let separated = self.eat(",") || self.eat(";") || self.token().after_break;
             if !separated {
@@ -257,6 +286,20 @@ impl Parser<'_> {
         let kind = match self.tok() {
             Tok::Name(name) => {
                 self.advance();
+                if self.is("<") {
+                    let instead = match name.as_str() {
+                        "Array" | "ReadonlyArray" => "a list is written `number[]`",
+                        "Record" | "Map" => {
+                            "what is found by a key is a list here: `{ key: string, value: number }[]`"
+                        }
+                        _ => {
+                            "types take no others: a list is written `number[]`, what may be missing \
+                              `number?`"
+                        }
+                    };
+                    let word = format!("{name}<");
+                    self.error(SyntaxErrorKind::NotInLanguage { word, instead }, start);
+                }
                 TypeKind::Name(name.clone())
             }
             Tok::String(s) => {
@@ -275,6 +318,7 @@ impl Parser<'_> {
                 TypeKind::Error
             }
         };
+        let kind = if self.has_failed() { TypeKind::Error } else { kind };
         TypeExpr { kind, span: self.since(start) }
     }
 }

@@ -81,6 +81,20 @@ pub enum SyntaxErrorKind {
         /// What to do.
         instead: &'static str,
     },
+    /// An assignment where only a value can stand; the span is its operator.
+    AssignedInValue {
+        /// The arrow before it, where there is one.
+        arrow: Option<Span>,
+    },
+    /// Markup inside an expression; the span is its `<`.
+    MarkupInValue {
+        /// Whether it is made for each item of a list.
+        each: bool,
+    },
+    /// A parameter, prop or field without a type; the span is its name.
+    MissingType(String),
+    /// A declaration that stands after markup.
+    MisplacedDeclaration,
     /// An arrow's option that does not exist.
     UnknownOption(String),
     /// An arrow's option that lacks what follows it, or has too much.

@@ -91,12 +91,16 @@ impl Parser<'_> {
                 SyntaxErrorKind::NotInLanguage {
                     word: "{".into(),
                     instead: "an arrow function here is one expression; to give a record, write \
-                              `=> ({ … })`",
+                              `=> ({ … })`; statements stand in a handler, `does name() { … }`",
                 },
                 span,
             );
+            self.skip_braces();
+            return expr(ExprKind::Error, self.since(start));
         }
+        let within = self.set_in_function(true);
         let body = self.expression();
+        self.set_in_function(within);
         expr(ExprKind::Arrow(params, Box::new(body)), self.since(start))
     }
 
@@ -199,8 +203,12 @@ impl Parser<'_> {
                 }
                 Tok::Punct("[") if !line_break => self.index(of, false),
                 Tok::Punct("(") if !line_break => {
+                    let refused = self.refuse_call(&of);
                     let args = self.arguments();
-                    ExprKind::Call { callee: Box::new(of), args }
+                    match refused {
+                        true => ExprKind::Error,
+                        false => ExprKind::Call { callee: Box::new(of), args },
+                    }
                 }
                 _ => break,
             };
@@ -221,6 +229,45 @@ impl Parser<'_> {
             of = expr(ExprKind::Is(Box::new(of), state), self.since(start));
         }
         of
+    }
+
+    /// Calls that only make sense with statements inside them.
+    fn refuse_call(&mut self, callee: &Expr) -> bool {
+        let (word, span) = match &callee.kind {
+            ExprKind::Name(name) => (name.as_str(), callee.span),
+            ExprKind::Field { name, .. } => (name.name.as_str(), name.span),
+            _ => return false,
+        };
+        let is_field = matches!(callee.kind, ExprKind::Field { .. });
+        let instead = match word {
+            "forEach" if is_field => "write a loop: `for (const item of list) { … }`",
+            "setTimeout" | "setInterval" if !is_field => {
+                "declare what happens with time: `upon every (500) while waiting { … }`; to wait until somebody \
+                 has stopped typing, `input=\"->(settle 300) …\"`"
+            }
+            "requestAnimationFrame" | "queueMicrotask" if !is_field => {
+                "everything that follows from an event is done at once; what takes time is a transition of CSS"
+            }
+            _ => return false,
+        };
+        self.error(SyntaxErrorKind::NotInLanguage { word: word.into(), instead }, span);
+        true
+    }
+
+    /// Skips from an opening brace to behind the one that closes it.
+    fn skip_braces(&mut self) {
+        let mut open = 0usize;
+        while !self.at_end() {
+            match self.tok() {
+                Tok::Punct("{") => open += 1,
+                Tok::Punct("}") => open -= 1,
+                _ => {}
+            }
+            self.advance();
+            if open == 0 {
+                return;
+            }
+        }
     }
 
     fn index(&mut self, of: Expr, optional: bool) -> ExprKind {
@@ -275,6 +322,10 @@ impl Parser<'_> {
                     None => ExprKind::Name(name.clone()),
                 },
             },
+            Tok::Punct("<") if matches!(self.ahead(1), Tok::Name(_)) => {
+                self.error(SyntaxErrorKind::MarkupInValue { each: self.is_in_function() }, start);
+                return error(start);
+            }
             _ => {
                 self.unexpected(EXPECTED_VALUE);
                 return error(start);

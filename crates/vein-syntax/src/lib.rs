@@ -52,8 +52,9 @@ pub fn parse(text: &str) -> Parsed {
     let markup_start = markup_start(text);
     let header = &text[..markup_start];
     let tokens = token::lex(header, &SpanMap::verbatim(0), &mut errors);
-    let declarations = Parser::new(&tokens, &mut errors, false).declarations();
-    let (markup, style) = markup::parse_markup(text, markup_start, &mut errors);
+    let mut declarations = Parser::new(&tokens, &mut errors, false).declarations();
+    let (markup, style, late) = markup::parse_markup(text, markup_start, &mut errors);
+    declarations.extend(late);
     errors.sort_by_key(|e| e.span);
     Parsed { file: File { declarations, markup, style }, errors }
 }

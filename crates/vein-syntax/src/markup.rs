@@ -2,7 +2,7 @@
 
 use crate::ast::{Attribute, Element, Ident, Node, TextPiece};
 use crate::attribute::AttributeContext;
-use crate::braces::closing_brace;
+use crate::braces::{closing_brace, markup_inside};
 use crate::elements::{
     adjusted_element, holds_only_text, is_component_name, is_void, keeps_white_space,
 };
@@ -24,6 +24,8 @@ pub(crate) struct Markup<'a> {
     roots: Vec<Node>,
     style: Option<Span>,
     run: Vec<Raw>,
+    /// What is declared after markup has begun, which is told once.
+    declarations: Vec<crate::ast::Declaration>,
     /// After a brace that nothing closes, no further ones are looked for.
     braces_broken: bool,
 }
@@ -45,7 +47,7 @@ pub(crate) fn parse_markup(
     text: &str,
     at: usize,
     errors: &mut Vec<SyntaxError>,
-) -> (Vec<Node>, Option<Span>) {
+) -> (Vec<Node>, Option<Span>, Vec<crate::ast::Declaration>) {
     let mut markup = Markup {
         text,
         at,
@@ -54,10 +56,11 @@ pub(crate) fn parse_markup(
         roots: Vec::new(),
         style: None,
         run: Vec::new(),
+        declarations: Vec::new(),
         braces_broken: false,
     };
     markup.run();
-    (markup.roots, markup.style)
+    (markup.roots, markup.style, markup.declarations)
 }
 
 impl Markup<'_> {
@@ -115,6 +118,10 @@ impl Markup<'_> {
             self.at += 1;
         } else if rest.starts_with('{') && !self.braces_broken {
             self.interpolation();
+        } else if self.open.is_empty()
+            && let Some(from) = misplaced_declaration(rest)
+        {
+            self.late_declarations(self.at + from);
         } else {
             let skip = usize::from(rest.starts_with('{'));
             let stop = |c: char| c == '<' || (c == '{' && !self.braces_broken);
@@ -124,9 +131,32 @@ impl Markup<'_> {
         }
     }
 
+    /// Reads what is declared after markup as if it stood before it, and says once that it belongs there.
+    fn late_declarations(&mut self, from: usize) {
+        if from > self.at {
+            self.run.push(Raw::Static(Span::new(self.at, from)));
+        }
+        let rest = &self.text[from..];
+        let to = from + crate::markup_start(rest);
+        if self.declarations.is_empty() {
+            let verb = rest.find(char::is_whitespace).unwrap_or(rest.len());
+            self.error(SyntaxErrorKind::MisplacedDeclaration, Span::new(from, from + verb));
+        }
+        let tokens = lex(&self.text[from..to], &SpanMap::verbatim(from), self.errors);
+        let read = Parser::new(&tokens, self.errors, false).declarations();
+        self.declarations.extend(read);
+        self.at = to;
+    }
+
     fn interpolation(&mut self) {
         let open = self.at;
         let Some(close) = closing_brace(self.text, open + 1) else {
+            if let Some((tag, close)) = markup_inside(self.text, open + 1) {
+                let each = self.text[open..tag].contains("=>");
+                self.error(SyntaxErrorKind::MarkupInValue { each }, Span::new(tag, tag + 1));
+                self.at = close + 1;
+                return;
+            }
             self.error(SyntaxErrorKind::UnclosedInterpolation, Span::new(open, open + 1));
             self.braces_broken = true;
             let rest = &self.text[open..];
@@ -441,11 +471,42 @@ pub(crate) fn interpolated(
     let failed = errors.len() > before;
     let mut parser = Parser::new(&tokens, errors, failed);
     let mut expr = parser.expression();
-    parser.expect_end("`}`");
+    parser.expect_end_of_value(None, "`}`");
     if parser.has_failed() {
         expr = crate::ast::Expr { kind: crate::ast::ExprKind::Error, span: whole };
     }
     expr
+}
+
+/// Where a line of text begins that can only be a declaration.
+fn misplaced_declaration(text: &str) -> Option<usize> {
+    let mut at = 0;
+    for line in text.split_inclusive('\n') {
+        let begins = at + (line.len() - line.trim_start().len());
+        if line.trim_start().starts_with(['<', '{']) {
+            return None;
+        }
+        if is_declaration(line.trim()) {
+            return Some(begins);
+        }
+        at += line.len();
+    }
+    None
+}
+
+fn is_declaration(line: &str) -> bool {
+    let Some((verb, rest)) = line.split_once(' ') else { return false };
+    let name_len = rest.find(|c: char| !crate::token::continues_name(c)).unwrap_or(rest.len());
+    let (name, then) = (&rest[..name_len], rest[name_len..].trim_start());
+    let then = |all: &[char]| then.starts_with(all);
+    !name.is_empty()
+        && match verb {
+            "takes" | "shares" | "holds" | "derives" | "loads" | "follows" => then(&[':', '=']),
+            "does" | "gives" | "asks" | "awaits" | "streams" => then(&['(', '{']),
+            "shape" => then(&['{', '=']),
+            "upon" => ["added", "removed", "change", "every"].contains(&name) && then(&['{', '(']),
+            _ => false,
+        }
 }
 
 /// `{ { a: 1 } }` is a record in an interpolation; `{{ a }}` is a habit from elsewhere.

@@ -17,6 +17,8 @@ pub struct Parser<'a> {
     failed: bool,
     depth: usize,
     parenthesised: Span,
+    /// Whether an arrow function's body is read.
+    in_function: bool,
     /// After text that is nested too deeply the rest is not read.
     gave_up: bool,
 }
@@ -32,6 +34,7 @@ impl<'a> Parser<'a> {
             failed,
             depth: 0,
             parenthesised: Span::default(),
+            in_function: false,
             gave_up: false,
         }
     }
@@ -210,6 +213,15 @@ impl<'a> Parser<'a> {
         span == self.parenthesised
     }
 
+    pub(crate) fn is_in_function(&self) -> bool {
+        self.in_function
+    }
+
+    /// Says whether an arrow function's body is read; gives what was said before.
+    pub(crate) fn set_in_function(&mut self, within: bool) -> bool {
+        std::mem::replace(&mut self.in_function, within)
+    }
+
     pub(crate) fn depth(&self) -> usize {
         self.depth
     }
@@ -221,6 +233,21 @@ impl<'a> Parser<'a> {
     fn skip_to_end(&mut self) {
         self.gave_up = true;
         self.at = self.tokens.len() - 1;
+    }
+
+    /// Whether an assignment stands here, as only statements have it.
+    pub(crate) fn is_assignment(&self) -> bool {
+        ["=", "+=", "-=", "*=", "/=", "%=", "**=", "++", "--"].iter().any(|op| self.is(op))
+    }
+
+    /// Reports whatever is left over behind a value.
+    pub(crate) fn expect_end_of_value(&mut self, arrow: Option<Span>, expected: &'static str) {
+        if self.is_assignment() {
+            let span = self.span();
+            self.error(SyntaxErrorKind::AssignedInValue { arrow }, span);
+        } else {
+            self.expect_end(expected);
+        }
     }
 
     /// Reports whatever is left over.

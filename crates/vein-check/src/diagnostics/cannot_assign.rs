@@ -20,6 +20,8 @@ pub(crate) enum Target {
     Store,
     /// What the host's answers fill.
     Loaded,
+    /// The length of a list or a text.
+    Length,
     Other,
 }
 
@@ -45,6 +47,7 @@ impl Finding for CannotAssign {
             Target::Handed => format!("`{name}` is handed back by a slot: it belongs there"),
             Target::Store => format!("`{name}` is a store: only its own handlers write to it"),
             Target::Loaded => format!("`{name}` is filled by the answers of the host"),
+            Target::Length => format!("`{name}` follows from the list"),
             Target::Other => "this cannot be assigned".into(),
         }
     }
@@ -61,6 +64,11 @@ impl Finding for CannotAssign {
                  here, so that the parent makes the change; or hold a copy: `holds own = {name}`"
             ),
             Target::Derived => "assign the state that it is derived from".into(),
+            Target::Constant if name.contains(['.', '[']) => format!(
+                "a constant has a copy: change what is in the list, `for (const one of list) if (…) one.{0} = …`, or \
+                 by its position, `list[list.findIndex(…)].{0} = …`",
+                name.rsplit(['.', ']']).find(|step| !step.is_empty()).unwrap_or("field")
+            ),
             Target::Constant => "declare state with `holds` when it has to change".into(),
             Target::Handler => format!("to run it, write `{name}()`"),
             Target::Made => "loop over the state itself, or over `filter`, `slice`, `toSorted` or \
@@ -74,6 +82,15 @@ impl Finding for CannotAssign {
             Target::Loaded => "to have it asked again, write `reload` and its name; to change it, \
                                hold a copy with `holds`"
                 .into(),
+            Target::Other if name.contains(".find(") => {
+                "what is found is a copy: change what is in the list, `for (const one of list) if (…) one.… = …`, \
+                 or by its position, `list[list.findIndex(…)].… = …`"
+                    .into()
+            }
+            Target::Length => format!(
+                "to empty the list, assign it: `{0} = []`; to shorten it, `{0} = {0}.slice(0, …)`",
+                name.trim_end_matches(".length")
+            ),
             Target::Event | Target::Other => {
                 "what can be assigned is state declared with `holds`, and fields and items in it"
                     .into()
@@ -93,5 +110,8 @@ super::examples! { CannotAssign:
     "<p click='-> const a = 1; a = 2'></p>" => "a",
     "uses water\n<p click='-> water.litres = 2'>{water.litres}</p>" => "water.litres",
     "uses water\n<input type='number' value='<-> water.litres'>" => "water.litres",
+    "holds a = [1]\n<p click='-> a.length = 0'>{a.length}</p>" => "a.length",
+    "holds a = [{ b: 1 }]\n<p click='-> const c = a.find(d => d.b === 1); c.b++'>{a.length}</p>" => "c.b",
+    "holds a = [{ b: 1 }]\n<p click='-> a.find(d => d.b === 1).b = 2'>{a.length}</p>" => "a.find(d => d.b === 1).b",
     "awaits b(): number\nloads a: number = b()\n<p click='-> a = 1'>{a}</p>" => "a",
 }

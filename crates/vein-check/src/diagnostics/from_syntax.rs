@@ -38,6 +38,10 @@ pub(crate) fn from_syntax(error: &SyntaxError, file: usize) -> Diagnostic {
         Kind::NotInLanguage { word, instead } => {
             diagnostic(&NotInLanguage { word, instead }, file, at)
         }
+        Kind::AssignedInValue { arrow } => diagnostic(&AssignedInValue { arrow }, file, at),
+        Kind::MarkupInValue { each } => diagnostic(&MarkupInValue { each }, file, at),
+        Kind::MissingType(name) => diagnostic(&MissingType { name }, file, at),
+        Kind::MisplacedDeclaration => diagnostic(&MisplacedDeclaration, file, at),
         Kind::UnknownOption(name) => diagnostic(&ArrowOption { name, takes: None }, file, at),
         Kind::BadOption { name, takes } => {
             diagnostic(&ArrowOption { name, takes: Some(takes) }, file, at)

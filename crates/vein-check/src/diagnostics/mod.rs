@@ -114,6 +114,7 @@ macro_rules! rules {
 
 rules! {
     arrow_option::ArrowOption;
+    assigned_in_value::AssignedInValue;
     await_misplaced::AwaitMisplaced;
     bad_escape::BadEscape;
     bad_file_name::BadFileName;
@@ -128,13 +129,16 @@ rules! {
     endless_nesting::EndlessNesting;
     held_from_prop::HeldFromProp;
     loop_without_by::LoopWithoutBy;
+    markup_in_value::MarkupInValue;
     may_be_null::MayBeNull;
     mismatched_end_tag::MismatchedEndTag;
     misplaced_attribute::MisplacedAttribute;
+    misplaced_declaration::MisplacedDeclaration;
     misplaced_style::MisplacedStyle;
     missing_field::MissingField;
     missing_prop::MissingProp;
     missing_space::MissingSpace;
+    missing_type::MissingType;
     name_taken::NameTaken;
     needs_type::NeedsType;
     never_called::NeverCalled;

@@ -25,7 +25,7 @@ impl Finding for Unexpected {
 
 #[cfg(test)]
 super::examples! { Unexpected:
-    "takes a\n<p>b</p>" => "",
+    "takes a: \n<p>b</p>" => "",
     "<p>{1 +}</p>" => "",
     "<p>{1 2}</p>" => "2",
     "<p =></p>" => "=",

@@ -9,6 +9,8 @@ pub(crate) struct UnknownStore {
     pub(crate) nearest: Option<String>,
     /// Whether a component is called so.
     pub(crate) component: bool,
+    /// The store that the file of this name declares.
+    pub(crate) file_of: Option<String>,
 }
 
 impl Finding for UnknownStore {
@@ -21,6 +23,9 @@ impl Finding for UnknownStore {
 
     fn advice(&self) -> Vec<String> {
         let name = &self.name;
+        if let Some(store) = &self.file_of {
+            return vec![format!("`{name}.vein` is the file; the store in it is called `{store}`")];
+        }
         match (&self.nearest, self.component) {
             (Some(_), _) => Vec::new(),
             (None, true) => vec![format!("`{name}` is a component: show it as `<{name}>`")],
@@ -31,12 +36,16 @@ impl Finding for UnknownStore {
     }
 
     fn fix(&self, at: Span) -> Option<Fix> {
-        did_you_mean(&self.nearest, at)
+        match &self.file_of {
+            Some(store) => super::surely(at, store.clone()),
+            None => did_you_mean(&self.nearest, at),
+        }
     }
 }
 
 #[cfg(test)]
 super::examples! { UnknownStore:
     "uses watre\n<p>{watre.litres}</p>" => "watre",
+    "uses water-tank\n<p>{water.litres}</p>" => "water-tank",
     "uses greenhouse\n<p>{greenhouse.a}</p>" => "greenhouse",
 }

@@ -169,6 +169,11 @@ impl Checker<'_> {
 
     /// Reports what cannot be shown as text.
     pub(crate) fn showable(&mut self, ty: &Ty, span: Span) {
+        self.showable_as(ty, span, false);
+    }
+
+    /// Reports what cannot be shown as text, or as classes.
+    pub(crate) fn showable_as(&mut self, ty: &Ty, span: Span, classes: bool) {
         if ty.is_showable() {
             return;
         }
@@ -177,7 +182,7 @@ impl Checker<'_> {
         let fields = fields.iter().map(|(name, _)| name.clone()).collect();
         let list = matches!(inner, Ty::List(_));
         let ty = self.type_name(ty);
-        self.report(Unshowable { ty, list, fields }, span);
+        self.report(Unshowable { ty, list, fields, classes }, span);
     }
 
     /// An element without its structural attributes.
