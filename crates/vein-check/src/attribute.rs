@@ -1,8 +1,9 @@
 //! Attributes of elements: static text, bindings one way and both ways, and what listens.
 
+use crate::attributes;
 use crate::diagnostics::{
-    ArrowOption, LoopWithoutBy, MisplacedAttribute, UnknownEvent, UnsafeBinding, WrongArrow,
-    WrongType,
+    ArrowOption, LoopWithoutBy, MisplacedAttribute, UnknownAttribute, UnknownEvent, UnknownValue,
+    UnsafeBinding, WrongArrow, WrongType,
 };
 use crate::events;
 use crate::interface::{Root, falls_to_root};
@@ -92,6 +93,9 @@ impl Checker<'_> {
             if STRUCTURE.contains(&name) || is_markup || self.is_slotted(element, attribute) {
                 continue;
             }
+            if !self.known_attribute(element, attribute) {
+                continue;
+            }
             if name == "value" && element.name.name == "select" {
                 last.push(attribute);
             } else if falls.iter().any(|fall| fall == name) {
@@ -106,6 +110,59 @@ impl Checker<'_> {
             }
         }
         last
+    }
+
+    /// Whether the standards know an attribute and what it is written to be; else it is told.
+    pub(crate) fn known_attribute(&mut self, element: &Element, attribute: &Attribute) -> bool {
+        let name = attribute.name.name.as_str();
+        let bound = !matches!(attribute.value, AttributeValue::None | AttributeValue::Static(_));
+        let elsewhere =
+            matches!(attribute.value, AttributeValue::Event(..) | AttributeValue::Error)
+                || runs_code(element, name, bound)
+                || events::is_known(name)
+                || name == "picked";
+        if elsewhere {
+            return true;
+        }
+        let (space, of) = (element.namespace, element.name.name.as_str());
+        if !attributes::is_known(space, of, name) {
+            let known = attributes::of(space, of);
+            let known = known.iter().map(|known| known.name);
+            let lower = name.to_lowercase();
+            let nearest = match known.clone().find(|known| *known == lower) {
+                Some(known) => Some(known),
+                None => nearest(name, known),
+            };
+            let written = self.source(attribute.name.span);
+            let same = written.eq_ignore_ascii_case(name);
+            let finding = UnknownAttribute {
+                element: of.into(),
+                name: if same { written } else { name.into() },
+                nearest: nearest.map(str::to_owned),
+                of: attributes::elements_with(name),
+            };
+            self.report(finding, attribute.name.span);
+            return false;
+        }
+        let written = match &attribute.value {
+            AttributeValue::Static(text) => text.trim().to_lowercase(),
+            _ => return true,
+        };
+        let known = attributes::values(space, of, name);
+        // Several may be named, of which the first that a browser knows counts.
+        let first = written.split_ascii_whitespace().next().unwrap_or("");
+        let written = if name == "role" { first } else { &written };
+        let fits = match known.is_empty() {
+            true => !(attributes::is_boolean(name) && written == "false"),
+            false => known.iter().any(|known| known.eq_ignore_ascii_case(written)),
+        };
+        if !fits {
+            let nearest = nearest(written, known.iter().copied()).map(str::to_owned);
+            let (name, value) = (name.into(), written.to_owned());
+            let finding = UnknownValue { name, value, nearest, known };
+            self.report(finding, attribute.value_span);
+        }
+        fits
     }
 
     /// An attribute of the root element that whoever uses the component may give too: classes

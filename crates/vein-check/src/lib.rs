@@ -17,6 +17,7 @@
 
 mod asked;
 mod attribute;
+mod attributes;
 mod component;
 mod control;
 mod diagnostics;

@@ -180,6 +180,9 @@ impl Checker<'_> {
             self.report(NoSingleRoot { name, component }, attribute.name.span);
             return None;
         }
+        if !self.known_attribute(element, attribute) {
+            return None;
+        }
         let cell = used.cell_of_fall(name)?;
         self.start_frame();
         if let AttributeValue::TwoWay(arrow, _) = &attribute.value {

@@ -167,6 +167,7 @@ rules! {
     unclosed_tag::UnclosedTag;
     unclosed_text::UnclosedText;
     unexpected::Unexpected;
+    unknown_attribute::UnknownAttribute;
     unknown_component::UnknownComponent;
     unknown_declaration::UnknownDeclaration;
     unknown_element::UnknownElement;
@@ -177,6 +178,7 @@ rules! {
     unknown_slot::UnknownSlot;
     unknown_store::UnknownStore;
     unknown_type::UnknownType;
+    unknown_value::UnknownValue;
     unsafe_binding::UnsafeBinding;
     unshowable::Unshowable;
     wrong_answer::WrongAnswer;

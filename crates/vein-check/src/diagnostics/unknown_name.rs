@@ -23,7 +23,7 @@ const INSTEAD: &[(&[&str], &str)] = &[
     ),
     (
         &["console"],
-        "what every change did is in the ledger: `vein serve --ledger text`; to look at a value, show it: `{value}`",
+        "what every change did is in the ledger: `vein serve --ledger`; to look at a value, show it: `{value}`",
     ),
     (
         &["fetch", "XMLHttpRequest", "WebSocket", "EventSource"],

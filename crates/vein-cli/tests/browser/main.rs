@@ -1,5 +1,6 @@
 //! Pages in a real Chromium: served ones, built ones, custom elements, scenarios.
 
+mod attributes;
 mod building;
 #[path = "../shared/building_of.rs"]
 mod building_of;
@@ -44,6 +45,7 @@ const TESTS: &[Test] = tests! {
     proving::a_broken_applier_is_found_and_the_part_is_named;
     pages:
     ecmascript::random_components_are_what_ecmascript_makes_of_them,
+    attributes::what_chromium_reads_is_known,
     rust_host::rust_answers_in_the_page,
     views::controls_are_bound_both_ways,
     views::what_an_input_method_types_is_left_alone,
