@@ -16,6 +16,7 @@ mod project;
 mod prove;
 #[cfg(feature = "serve")]
 mod serve;
+mod settings;
 mod simulated;
 #[cfg(any(feature = "browser", feature = "serve"))]
 mod told;

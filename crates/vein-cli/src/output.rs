@@ -1,5 +1,6 @@
 //! What goes to the terminal, and how a run ends.
 
+use crate::settings::Unusable;
 use anstream::{eprint, eprintln};
 use std::io::{ErrorKind, IsTerminal, Write};
 use vein::{HostError, Report};
@@ -44,6 +45,9 @@ pub(crate) fn colour(stream: &impl IsTerminal) -> bool {
 
 /// Prints why a command could not be run.
 pub(crate) fn error(error: &anyhow::Error) {
+    if let Some(Unusable(report)) = error.downcast_ref() {
+        return eprint!("{}", report.text(colour(&std::io::stderr())));
+    }
     let text = error.to_string();
     eprintln!("error: {text}");
     for cause in error.chain().skip(1) {

@@ -2,6 +2,7 @@
 
 use crate::arguments::Opening;
 use crate::output;
+use crate::settings::Written;
 use crate::simulated::{self, Answer, Answers};
 use anyhow::{Context, Result, bail};
 use serde::Deserialize;
@@ -74,6 +75,8 @@ impl Settings {
 pub(crate) struct Project {
     root: PathBuf,
     settings: Settings,
+    /// `vein.toml` as it stands, where there is one.
+    written: Option<Written>,
 }
 
 /// A component, with what is needed to put it on a page.
@@ -99,8 +102,10 @@ impl Project {
             bail!("`{}` is a file: name the folder that it is in", root.display());
         }
         let path = root.join("vein.toml");
+        let mut written = None;
         let settings = if path.exists() {
             let text = read(&path)?;
+            written = Some(Written::read(&path, &text)?);
             toml_edit::de::from_str(&text)
                 .with_context(|| format!("`{}` cannot be used", path.display()))?
         } else {
@@ -111,7 +116,7 @@ impl Project {
             return crate::left_out("locale")
                 .with_context(|| format!("`{}` names a locale or a zone", path.display()));
         }
-        Ok(Project { root: root.to_owned(), settings })
+        Ok(Project { root: root.to_owned(), settings, written })
     }
 
     /// The project's folder.
@@ -172,6 +177,8 @@ pub(crate) struct Planned {
     pub(crate) styles: Vec<String>,
     port: Option<u16>,
     pub(crate) answers: Answers,
+    /// What is asked and not answered there, as it is declared.
+    unanswered: Vec<String>,
     #[cfg_attr(not(feature = "build"), expect(dead_code, reason = "`vein build` alone reads it"))]
     pub(crate) build: BuildSettings,
 }
@@ -182,6 +189,9 @@ pub(crate) fn planned(opening: &Opening) -> Result<Option<Planned>> {
     let project = Project::at(&opening.dir)?;
     let Some(ui) = checked(&project)? else { return Ok(None) };
     let component = component(opening.component.as_deref(), &project, &ui)?;
+    if let Some(written) = &project.written {
+        written.answer(&ui)?;
+    }
     let data = match (&opening.with, &project.settings.with) {
         (Some(path), _) => Some(path.clone()),
         // The project's data is for the component that it names.
@@ -195,15 +205,18 @@ pub(crate) fn planned(opening: &Opening) -> Result<Option<Planned>> {
         None => Value::Null,
     };
     let (styles, answers) = (project.styles()?, project.settings.simulated());
-    let Project { root, settings: Settings { port, build, .. } } = project;
-    Ok(Some(Planned { root, ui, component, props, data, styles, port, answers, build }))
+    let unanswered = project.written.as_ref().map(|written| written.unanswered(&ui, &component));
+    let unanswered =
+        unanswered.unwrap_or_else(|| ui.functions(Some(&component)).into_values().collect());
+    let Project { root, settings: Settings { port, build, .. }, .. } = project;
+    Ok(Some(Planned { unanswered, root, ui, component, props, data, styles, port, answers, build }))
 }
 
 /// Checks a project and finds out what to open. `None` where the components have mistakes,
 /// which have then been printed.
 pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened>> {
     let Some(planned) = planned(opening)? else { return Ok(None) };
-    let Planned { ui, component, props, data, styles, answers, .. } = planned;
+    let Planned { ui, component, props, data, styles, answers, unanswered, .. } = planned;
     // Data that does not fit is told before anything is shown or served.
     let page = simulated::answered(ui.page(&component), &answers)?;
     let fits = page.open_value(props.clone()).map(|_| ());
@@ -220,6 +233,13 @@ pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened
             fits.with_context(|| format!("`{}` does not fit", path.display()))?
         }
         _ => fits?,
+    }
+    for waiting in &unanswered {
+        let name = waiting.split([' ', '(']).nth(1).unwrap_or("name");
+        eprintln!(
+            "warning: nobody answers `{waiting}`: what waits for it waits as long as the page is open\n  help: say \
+             in `vein.toml` what a simulated host answers: `[answers.{name}]` and `values = [\u{2026}]`"
+        );
     }
     let port = port.or(planned.port).unwrap_or(PORT);
     Ok(Some(Opened { ui, component, props, styles, port, answers }))

@@ -743,6 +743,15 @@ impl Program {
         Program { plans: plans.collect(), ..self.clone() }
     }
 
+    /// A function of the host as it is declared: `awaits weigh(bed: number): number`.
+    pub fn signature(&self, asked: &crate::Asked) -> String {
+        let params = asked.params.iter();
+        let params: Vec<String> =
+            params.map(|(name, ty)| format!("{name}: {}", self.type_name(*ty))).collect();
+        let (verb, result) = (asked.answers.verb(), self.type_name(asked.result));
+        format!("{verb} {}({}): {result}", asked.name, params.join(", "))
+    }
+
     /// How a type is written in the language.
     ///
     /// ```

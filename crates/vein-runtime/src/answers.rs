@@ -56,17 +56,7 @@ impl Host {
                     (_, None) => true,
                     (_, Some(promised)) => promised.contains(&asked.name),
                 };
-                let params = asked.params.iter();
-                let params: Vec<String> = params
-                    .map(|(name, ty)| format!("{name}: {}", program.type_name(*ty)))
-                    .collect();
-                let signature = format!(
-                    "{} {}({}): {}",
-                    asked.answers.verb(),
-                    asked.name,
-                    params.join(", "),
-                    program.type_name(asked.result)
-                );
+                let signature = program.signature(asked);
                 if !answered && !missing.contains(&signature) {
                     missing.push(signature);
                 }

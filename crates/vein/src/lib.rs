@@ -42,7 +42,7 @@ pub use driven::Remote;
 pub use error::Error;
 pub use opening::{Function, Opening};
 pub use page::{Found, Page};
-pub use prove::{SCENARIO_ENDING, ScenarioFile, prove_file, same_scenarios, scenarios_in};
+pub use prove::{SCENARIO_ENDING, ScenarioFile, prove_file, report, same_scenarios, scenarios_in};
 pub use subscription::Subscription;
 pub use ui::{Ui, sources_in};
 /// ```

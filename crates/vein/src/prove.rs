@@ -198,7 +198,8 @@ impl ScenarioFile {
     }
 }
 
-fn report(source: &Source, mistakes: &[Mistake]) -> Report {
+/// Mistakes in a text, ready to print beside the lines that they are in.
+pub fn report(source: &Source, mistakes: &[Mistake]) -> Report {
     let diagnostic = |mistake: &Mistake| {
         let span = Span::new(mistake.place.start, mistake.place.end);
         let fix = mistake.instead.as_ref().map(|instead| Fix {

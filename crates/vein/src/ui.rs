@@ -4,6 +4,7 @@ use crate::error::Error;
 use crate::opening::Opening;
 use crate::page::Page;
 use serde::Serialize;
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vein_check::{Report, Source, check};
@@ -74,6 +75,19 @@ impl Ui {
     pub fn components(&self) -> impl Iterator<Item = &str> {
         let shown = self.program.plans.iter().filter(|plan| plan.store.is_none());
         shown.map(|plan| &*plan.name)
+    }
+
+    /// What components ask, await or stream of their host, by name, with how it is declared: all of them,
+    /// or one and those that it shows or uses.
+    pub fn functions(&self, component: Option<&str>) -> BTreeMap<String, String> {
+        let number = component.map(|name| self.program.plans.iter().position(|p| &*p.name == name));
+        let plans = match number {
+            Some(Some(number)) => self.program.with_all_inside(number),
+            Some(None) => Vec::new(),
+            None => (0..self.program.plans.len()).collect(),
+        };
+        let asked = plans.into_iter().flat_map(|plan| &self.program.plans[plan].asked);
+        asked.map(|asked| (asked.name.to_string(), self.program.signature(asked))).collect()
     }
 
     /// The style sheets of the components that have one, each with its component's name. They
