@@ -86,6 +86,11 @@ pub(crate) fn report(report: &Report) {
     eprintln!("\n{}", summary(report));
 }
 
+/// A path as it is written everywhere: without `./` before it.
+pub(crate) fn path(path: &std::path::Path) -> String {
+    path.strip_prefix(".").unwrap_or(path).display().to_string()
+}
+
 /// `2 errors and 1 warning in 3 components`
 pub(crate) fn summary(report: &Report) -> String {
     let files = report.sources.len();

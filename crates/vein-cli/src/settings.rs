@@ -83,8 +83,7 @@ impl Written {
     /// # Errors
     /// All that is wrong with them.
     pub(crate) fn read(path: &Path, text: &str) -> Result<Written, Unusable> {
-        let shown = path.strip_prefix(".").unwrap_or(path).display().to_string();
-        let source = Source { path: shown, text: text.to_owned() };
+        let source = Source { path: crate::output::path(path), text: text.to_owned() };
         let root = path.parent().unwrap_or(Path::new(""));
         let mut reader = Reader { root: root.to_owned(), mistakes: Vec::new() };
         let mut answers = BTreeMap::new();

@@ -122,6 +122,19 @@ impl Session {
     }
 }
 
+/// Why a text cannot be typed into a number field: a browser leaves out whatever no number has.
+fn letters_in_number(tree: &Tree, target: NodeId, act: &Act) -> Option<String> {
+    let Act::Type { text, .. } = act else { return None };
+    let is_number =
+        tree.attribute(target, "type").is_some_and(|t| t.eq_ignore_ascii_case("number"));
+    let foreign = |c: &char| !c.is_ascii_digit() && !matches!(c, '+' | '-' | '.' | 'e' | 'E');
+    let first = text.chars().find(foreign).filter(|_| is_number)?;
+    let called = tree.described(target);
+    Some(format!(
+        "`{called}` takes a number: a browser lets nobody type `{first}` there; type what is left of `{text}` without it"
+    ))
+}
+
 /// Why an element cannot be used in that way, in a browser; `None` where it can.
 pub fn why_not(tree: &Tree, target: NodeId, act: &Act) -> Option<String> {
     let called = tree.described(target);
@@ -143,7 +156,7 @@ pub fn why_not(tree: &Tree, target: NodeId, act: &Act) -> Option<String> {
             Some(_) if tree.attribute(target, "readonly").is_some() => {
                 Some(format!("`{called}` is `readonly`: a browser takes no text for it"))
             }
-            Some(_) => None,
+            Some(_) => letters_in_number(tree, target, act),
         },
         Act::Choose(options) => {
             if name != "select" {

@@ -401,6 +401,10 @@ impl Judge<'_> {
         verdict.moves = self.moves(told.applied);
         verdict.idle = self.idle();
         verdict.unrecorded = self.unrecorded(&changed);
+        // What a control was written counts too, as the ledger lists it.
+        if verdict.unrecorded.is_empty() {
+            verdict.changed = self.pulse.parts.len();
+        }
         verdict
     }
 

@@ -46,7 +46,7 @@ fn scenario(run: &Run) -> Json {
     };
     json!({
         "name": run.name,
-        "file": run.path.display().to_string(),
+        "file": crate::output::path(&run.path),
         "holds": run.holds(),
         "steps": steps,
         "not_played": left_out,

@@ -22,7 +22,7 @@ pub(super) fn proved(proved: &Proved) -> String {
          <testsuites name=\"vein prove\" {counts}>\n    <testsuite name=\"scenarios\" {counts}>\n"
     );
     for (run, wrong) in &cases {
-        let (name, class) = (escaped(&run.name), escaped(&run.path.display().to_string()));
+        let (name, class) = (escaped(&run.name), escaped(&crate::output::path(&run.path)));
         let took = seconds(run.took);
         let begin =
             format!("        <testcase name=\"{name}\" classname=\"{class}\" time=\"{took}\"");

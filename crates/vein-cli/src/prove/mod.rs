@@ -87,6 +87,10 @@ pub(crate) fn run(prove: &Prove) -> Result<Outcome> {
 pub(crate) fn once(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome> {
     let files = wanted(project, &prove.scenarios)?;
     let mut proved = play_all(ui, &project.locale(), &files, prove);
+    // What was written has to hold, and what is not for this to write is told as ever.
+    if prove.accept && accept(&proved)? {
+        proved = play_all(ui, &project.locale(), &files, prove);
+    }
     if prove.browser {
         in_browser::play(ui, project, prove.built, &mut proved)?;
     }
@@ -94,9 +98,6 @@ pub(crate) fn once(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome>
         output::line(serde_json::to_string_pretty(&json::proved(ui, &proved))?);
     } else {
         told::proved(prove, ui, &proved);
-    }
-    if prove.accept {
-        accept(&proved)?;
     }
     let write = |path: &Path, text: String| {
         std::fs::write(path, text).with_context(|| format!("cannot write `{}`", path.display()))
@@ -115,7 +116,7 @@ pub(crate) fn once(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome>
         let seen = proved.coverage.percent();
         eprintln!("coverage: {seen:.1} % was seen, which is less than {least} %");
     }
-    Ok(Outcome::of((proved.holds() || prove.accept) && covered))
+    Ok(Outcome::of(proved.holds() && covered))
 }
 
 /// The path of the file that a component is in.
@@ -241,8 +242,10 @@ fn play(
     Run { name, path, played, took: begun.elapsed(), steps_took, in_browser: None }
 }
 
-/// Writes what was seen into the scenarios that do not hold.
-fn accept(proved: &Proved) -> Result<()> {
+/// Writes what was seen into the scenarios that do not hold, and says in a line each what it wrote;
+/// `true` if it wrote anything.
+fn accept(proved: &Proved) -> Result<bool> {
+    let mut written = false;
     for run in proved.runs.iter().filter(|run| !run.holds()) {
         let Ok((file, played)) = &run.played else { continue };
         let text = match file.accepted(played) {
@@ -250,12 +253,12 @@ fn accept(proved: &Proved) -> Result<()> {
             Err(why) => bail!("`{}` cannot be written: {why}", run.path.display()),
         };
         if text == file.text() {
-            eprintln!("{}: what does not hold there is the author's to write", run.path.display());
             continue;
         }
-        std::fs::write(&run.path, text)
-            .with_context(|| format!("cannot write `{}`", run.path.display()))?;
-        eprintln!("{}: what was seen is written; review it", run.path.display());
+        let path = &run.path;
+        std::fs::write(path, text).with_context(|| format!("cannot write `{}`", path.display()))?;
+        written = true;
+        eprintln!("written  {} · {}; review it", output::path(path), told::accepted(played));
     }
-    Ok(())
+    Ok(written)
 }

@@ -215,7 +215,7 @@ fn scenario(out: &mut String, ui: &Ui, run: &Run) {
         escaped(&title),
         count(steps, "step"),
         duration(run.took),
-        escaped(&run.path.display().to_string()),
+        escaped(&crate::output::path(&run.path)),
     );
     match &run.played {
         Ok((file, played)) => {

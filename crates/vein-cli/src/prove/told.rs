@@ -80,6 +80,29 @@ fn summary(run: &Run, width: usize) -> String {
 }
 
 /// `1 step`, `3 steps`.
+/// What acceptance wrote, step by step: `step 2: 3 changes`.
+pub(super) fn accepted(played: &Played) -> String {
+    const MOST: usize = 6;
+    let step = |step: &PlayedStep| {
+        let mut wrote = Vec::new();
+        if step.pairings.iter().any(|pairing| pairing.finding != Finding::Agrees) {
+            let seen = step.pairings.iter().filter(|pairing| !pairing.seen.is_empty());
+            wrote.push(count(seen.count(), "change"));
+        }
+        let is = |code: &str| step.mistakes.iter().any(|mistake| mistake.code == code);
+        wrote.extend(is("given").then(|| "events".to_owned()));
+        wrote.extend(is("asked").then(|| "questions".to_owned()));
+        (!wrote.is_empty()).then(|| format!("step {}: {}", step.number, wrote.join(", ")))
+    };
+    let mut steps: Vec<String> = played.steps.iter().filter_map(step).collect();
+    if steps.len() > MOST {
+        let more = steps.len() - MOST;
+        steps.truncate(MOST);
+        steps.push(format!("{} more", count(more, "step")));
+    }
+    steps.join(" · ")
+}
+
 pub(super) fn count(n: usize, what: &str) -> String {
     format!("{n} {what}{}", if n == 1 { "" } else { "s" })
 }
@@ -123,7 +146,7 @@ fn failure(ui: &Ui, run: &Run) {
             return;
         }
         Err(error) => {
-            output::line(format!("\n  {}: {error}\n", run.path.display()));
+            output::line(format!("\n  {}: {error}\n", output::path(&run.path)));
             return;
         }
     };

@@ -30,6 +30,7 @@ pub fn accept(text: &str, scenario: &Scenario, played: &Played) -> Result<String
 
 fn step_table(document: &mut DocumentMut, at: usize) -> Option<&mut dyn TableLike> {
     match document.get_mut("step")? {
+        Item::Table(table) if at == 0 => Some(table as &mut dyn TableLike),
         Item::ArrayOfTables(tables) => tables.get_mut(at).map(|table| table as &mut dyn TableLike),
         Item::Value(Toml::Array(array)) => {
             array.get_mut(at)?.as_inline_table_mut().map(|table| table as &mut dyn TableLike)

@@ -131,6 +131,8 @@ pub struct Scripted {
     pub after: f64,
     /// The answer, or why there is none.
     pub answer: Result<Value, String>,
+    /// Where that was written.
+    pub place: Place,
 }
 
 /// A step.

@@ -259,6 +259,7 @@ impl<'s> Player<'s> {
                 mistakes.push(near_or_all(mistake, &function.value, names.collect()));
             }
         }
+        mistakes.extend(misfits(program, &scenario.answers));
         if !mistakes.is_empty() {
             return Err(mistakes);
         }
@@ -646,6 +647,28 @@ fn known_functions(program: &Program) -> Vec<(Name, Answers)> {
     known.sort_by(|(a, _), (b, _)| a.cmp(b));
     known.dedup();
     known
+}
+
+/// Answers that fit no function of their name.
+fn misfits(program: &Program, answers: &[Scripted]) -> Vec<Mistake> {
+    let misfit = |scripted: &Scripted| {
+        let value = scripted.answer.as_ref().ok()?;
+        let name = &*scripted.function.value;
+        let all = program.plans.iter().flat_map(|plan| &plan.asked);
+        let mut declared = all.filter(|asked| *asked.name == *name).peekable();
+        let first = declared.peek().copied()?;
+        let mut why = None;
+        for asked in declared {
+            match program.fit(asked.result, value, name) {
+                Ok(_) => return None,
+                Err(misfit) => why = why.or(Some(misfit)),
+            }
+        }
+        let said = format!("this answer does not fit: {}", why?);
+        let mistake = Mistake::new("misfit", &scripted.place, said);
+        Some(mistake.advice(format!("it is declared as `{}`", program.signature(first))))
+    };
+    answers.iter().filter_map(misfit).collect()
 }
 
 /// A host that answers what the scenario says: at once what is asked at once, the rest as it comes.

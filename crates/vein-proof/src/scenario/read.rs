@@ -13,6 +13,13 @@ pub(super) fn scenario(text: &str) -> Result<Scenario, Vec<Mistake>> {
     let document = Document::parse(text).map_err(|error| {
         let place = error.span().unwrap_or(0..text.len().min(1));
         let said = error.message().lines().next().unwrap_or("this is not TOML").to_owned();
+        if text.get(place.start..).is_some_and(|rest| rest.starts_with("null")) {
+            let said = "TOML has no `null`";
+            let advice = "write it as JSON: `{ json = \"null\" }`";
+            return vec![
+                Mistake::new("not-toml", &(place.start..place.start + 4), said).advice(advice),
+            ];
+        }
         vec![
             Mistake::new("not-toml", &place, format!("the scenario cannot be read: {said}"))
                 .advice(
@@ -350,7 +357,8 @@ impl Reader {
                 let of = self.arguments(table, "of");
                 let after = self.number(table, "after").unwrap_or(0.0);
                 let function = At { value: name.to_owned(), place: at.clone() };
-                answers.push(Scripted { function, of, after, answer });
+                let place = table.get("value").and_then(Item::span).unwrap_or(place);
+                answers.push(Scripted { function, of, after, answer, place });
             }
         }
         answers
