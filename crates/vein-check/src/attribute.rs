@@ -571,10 +571,15 @@ impl Checker<'_> {
 /// What a bound attribute is of its element.
 pub(crate) fn part_kind(element: &Element, name: &str, interpolated: bool) -> PartKind {
     let html = element.namespace == vein_plan::Namespace::Html;
-    if html && let Some(property) = Property::of(&element.name.name, name) {
+    let kept = html && name == "value" && keeps_value(element);
+    if html
+        && !kept
+        && let Some(property) = Property::of(&element.name.name, name)
+    {
         return PartKind::Property(property);
     }
-    let words = name.starts_with("aria-")
+    let words = kept
+        || name.starts_with("aria-")
         || matches!(name, "contenteditable" | "draggable" | "spellcheck" | "translate");
     let form = if URLS.contains(&name) {
         Form::Url
@@ -590,6 +595,14 @@ pub(crate) fn part_kind(element: &Element, name: &str, interpolated: bool) -> Pa
         Form::Presence
     };
     PartKind::Attribute(name.into(), form)
+}
+
+/// Whether the value of a control is its attribute, whatever a person does (HTML, "value", modes "default" and
+/// "default/on").
+fn keeps_value(element: &Element) -> bool {
+    let kind = crate::interface::static_value(element, "type").to_ascii_lowercase();
+    let kept = ["checkbox", "radio", "submit", "button", "reset", "image", "hidden"];
+    element.name.name == "input" && kept.contains(&kind.as_str())
 }
 
 /// Attributes that are surely none of an event, for the direction of arrows.

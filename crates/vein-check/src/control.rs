@@ -1,6 +1,5 @@
 //! Two-way bindings: which controls have them, what they hold, and how that becomes a value.
 
-use crate::attribute::part_kind;
 use crate::diagnostics::{ArrowOption, TwoWayRefused};
 use crate::interface::static_value;
 use crate::markup::Markup;
@@ -52,7 +51,7 @@ impl Checker<'_> {
         };
         let name = attribute.name.name.as_str();
         let kind = match control.property {
-            Property::Value => part_kind(element, "value", false),
+            Property::Value => PartKind::Property(Property::Value),
             property => PartKind::Property(property),
         };
         let address = markup.parts.unique(format!("{called} {name}"));

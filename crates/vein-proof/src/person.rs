@@ -5,7 +5,7 @@
 
 use crate::ledger::Entry;
 use crate::session::Session;
-use vein_plan::{EventField, Property};
+use vein_plan::{EventField, Property, Shown};
 use vein_view::{Event, NodeId, Tree, Typing};
 
 /// Something that a person does with an element.
@@ -82,7 +82,10 @@ pub(crate) struct Hands {
 struct Typed {
     control: (NodeId, u64),
     at_first: String,
+    /// All that was typed.
     raw: String,
+    /// What the control was set to by that.
+    stored: String,
 }
 
 /// A person at work.
@@ -116,7 +119,7 @@ impl Session {
             Act::Press(key) => person.press(target, key),
             Act::Focus => person.focus(Some(target)),
             Act::Blur => person.focus(None),
-            Act::Submit => person.submit(target),
+            Act::Submit => person.submit(target, None),
         }
         Ok(person.entries)
     }
@@ -167,14 +170,15 @@ pub fn why_not(tree: &Tree, target: NodeId, act: &Act) -> Option<String> {
                 return Some(format!("`{called}` takes one option: it is not `multiple`"));
             }
             options.iter().find_map(|wanted| match option_of(tree, target, wanted) {
-                Some(option) if option_disabled(tree, option) => {
+                Some(option) if tree.is_option_disabled(option) => {
                     Some(format!("the option `{wanted}` of `{called}` is disabled"))
                 }
                 Some(_) => None,
                 None => {
-                    let values: Vec<String> = options_of(tree, target)
+                    let values: Vec<String> = tree
+                        .options_of(target)
                         .into_iter()
-                        .map(|option| format!("`{}`", option_value(tree, option)))
+                        .map(|option| format!("`{}`", tree.option_value(option)))
                         .collect();
                     Some(format!(
                         "`{called}` has no option `{wanted}`; there are: {}",
@@ -219,34 +223,11 @@ pub fn why_not(tree: &Tree, target: NodeId, act: &Act) -> Option<String> {
     }
 }
 
-/// The options of a `select`.
-fn options_of(tree: &Tree, select: NodeId) -> Vec<NodeId> {
-    tree.inside(select).into_iter().filter(|id| tree.name(*id) == Some("option")).collect()
-}
-
-/// The value of an option: its attribute, or its text without white space around it.
-fn option_value(tree: &Tree, option: NodeId) -> String {
-    let own = tree.attribute(option, "value").map(str::to_owned);
-    own.unwrap_or_else(|| option_text(tree, option))
-}
-
-fn option_text(tree: &Tree, option: NodeId) -> String {
-    tree.text_content(option).split_ascii_whitespace().collect::<Vec<_>>().join(" ")
-}
-
-fn option_disabled(tree: &Tree, option: NodeId) -> bool {
-    let group = tree.parent(option).filter(|parent| tree.name(*parent) == Some("optgroup"));
-    tree.attribute(option, "disabled").is_some()
-        || group.is_some_and(|group| tree.attribute(group, "disabled").is_some())
-}
-
 /// The option that a value names, or else a text.
 pub fn option_of(tree: &Tree, select: NodeId, wanted: &str) -> Option<NodeId> {
-    let options = options_of(tree, select);
-    let by_value = options.iter().find(|option| option_value(tree, **option) == wanted);
-    by_value
-        .or_else(|| options.iter().find(|option| option_text(tree, **option) == wanted))
-        .copied()
+    let options = tree.options_of(select);
+    let by_value = options.iter().find(|option| tree.option_value(**option) == wanted);
+    by_value.or_else(|| options.iter().find(|option| tree.option_text(**option) == wanted)).copied()
 }
 
 impl Person<'_> {
@@ -352,7 +333,7 @@ impl Person<'_> {
                 let form = self.tree().form_of(acting);
                 let goes_on = self.event(target, Event::new("click"));
                 if let Some(form) = form.filter(|form| goes_on && self.stands(*form)) {
-                    self.submit(form);
+                    self.submit(form, Some(acting));
                 }
             }
             _ => {
@@ -546,11 +527,17 @@ impl Person<'_> {
         let raw = typed.filter(|typed| typed.control == (target, self.tree().serial(target)));
         let value = self.tree().value(target).unwrap_or_default();
         match raw {
+            Some(typed) if self.stored(target).as_ref() == Some(&typed.stored) => typed.raw.clone(),
             // Somebody else has written to it since.
-            Some(typed) if number_value(&typed.raw) == value || typed.raw == value => {
-                typed.raw.clone()
-            }
             _ => value,
+        }
+    }
+
+    /// What was set last as a control's value, by whomever.
+    fn stored(&self, target: NodeId) -> Option<String> {
+        match self.tree().set_property(target, Property::Value)? {
+            Shown::Text(text) => Some(text.into()),
+            _ => None,
         }
     }
 
@@ -561,6 +548,12 @@ impl Person<'_> {
             return;
         }
         let mut held = if *chosen { String::new() } else { self.held(target) };
+        // A number has one point and one exponent, in that order.
+        let twice = |all: [char; 2]| text.contains(all) && held.contains(all);
+        let late = text == "." && held.contains(['e', 'E']);
+        if typing == Some(Typing::Number) && (twice(['.', '.']) || twice(['e', 'E']) || late) {
+            return;
+        }
         held.push_str(text);
         let most = self.tree().attribute(target, "maxlength").and_then(|n| n.trim().parse().ok());
         if most.is_some_and(|most: usize| held.encode_utf16().count() > most) {
@@ -582,8 +575,10 @@ impl Person<'_> {
         };
         let control = (target, self.tree().serial(target));
         match &mut self.session.hands.typed {
-            Some(typed) if typed.control == control => typed.raw = raw,
-            typed => *typed = Some(Typed { control, at_first, raw }),
+            Some(typed) if typed.control == control => {
+                (typed.raw, typed.stored) = (raw, value.clone());
+            }
+            typed => *typed = Some(Typed { control, at_first, raw, stored: value.clone() }),
         }
         self.session.tree_mut().type_value(target, &value);
         self.event(target, Event::new("input"));
@@ -620,21 +615,38 @@ impl Person<'_> {
         match self.tree().default_button(form) {
             Some(button) if self.tree().is_disabled(button) => {}
             Some(button) => self.clicked(button),
-            None if self.tree().blocking_fields(form) <= 1 => self.submit(form),
+            None if self.tree().blocking_fields(form) <= 1 => self.submit(form, None),
             None => {}
         }
     }
 
-    /// Has a form sent, unless a browser would hold it back.
-    fn submit(&mut self, form: NodeId) {
-        if let Some((field, _)) = self.tree().invalid_in(form) {
+    /// Has a form sent, unless a browser would hold it back. One of a dialog closes that.
+    fn submit(&mut self, form: NodeId, button: Option<NodeId>) {
+        let said = |id: NodeId, name: &str| self.tree().attribute(id, name).map(str::to_owned);
+        let method = button.and_then(|id| said(id, "formmethod")).or_else(|| said(form, "method"));
+        let closes = method.is_some_and(|method| method.eq_ignore_ascii_case("dialog"));
+        let unchecked = button.is_some_and(|id| said(id, "formnovalidate").is_some());
+        let invalid = if unchecked { None } else { self.tree().invalid_in(form) };
+        if let Some((field, _)) = invalid {
             self.event(field, Event::new("invalid"));
             if self.stands(field) {
                 self.focus(Some(field));
             }
             return;
         }
-        self.event(form, Event::new("submit"));
+        if !self.event(form, Event::new("submit")) || !closes {
+            return;
+        }
+        let open = |id: NodeId| {
+            self.tree().name(id) == Some("dialog") && self.tree().flag(id, Property::Open)
+        };
+        if let Some(dialog) = self.tree().closest(form, open) {
+            self.session.tree_mut().set_flag(dialog, Property::Open, false);
+            if self.tree().focused().is_some_and(|id| !self.tree().is_focusable(id)) {
+                self.session.tree_mut().set_focused(None);
+            }
+            self.event(dialog, Event::new("close"));
+        }
     }
 
     fn choose(&mut self, select: NodeId, wanted: &[String]) {
@@ -642,7 +654,7 @@ impl Person<'_> {
         self.focus(Some(select));
         let tree = self.tree();
         let options = wanted.iter().filter_map(|wanted| option_of(tree, select, wanted));
-        let values: Vec<String> = options.map(|option| option_value(tree, option)).collect();
+        let values: Vec<String> = options.map(|option| tree.option_value(option)).collect();
         let values: Vec<&str> = values.iter().map(String::as_str).collect();
         if tree.attribute(select, "multiple").is_some() {
             self.session.tree_mut().choose(select, &values);
@@ -658,12 +670,17 @@ impl Person<'_> {
     }
 }
 
-/// What a field for numbers gives as its value (HTML standard, "value sanitization algorithm").
+/// What a field for numbers gives as its value while somebody types: a sign in front that says nothing and
+/// a point at the end are left out, as Chromium does, and what is no number then is none.
 fn number_value(raw: &str) -> String {
-    let digits = raw.strip_prefix('-').unwrap_or(raw);
-    let starts = digits.starts_with(|c: char| c.is_ascii_digit() || c == '.');
-    let valid = starts && !digits.ends_with('.') && raw.parse::<f64>().is_ok_and(f64::is_finite);
-    if valid { raw.to_owned() } else { String::new() }
+    let starts = |rest: &&str| rest.starts_with(|c: char| c.is_ascii_digit() || c == '.');
+    let unsigned = raw.strip_prefix('+').filter(starts).unwrap_or(raw);
+    let whole = match unsigned.strip_suffix('.') {
+        Some(before) if before.ends_with(|c: char| c.is_ascii_digit()) => before,
+        _ => unsigned,
+    };
+    let plain = whole.replace(".e", "e").replace(".E", "E");
+    if vein_view::is_number(&plain) { whole.to_owned() } else { String::new() }
 }
 
 const MODIFIERS: [(&str, EventField); 4] = [

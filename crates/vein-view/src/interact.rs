@@ -318,6 +318,50 @@ impl Tree {
         }
     }
 
+    /// The options of a `select`, in document order.
+    pub fn options_of(&self, select: NodeId) -> Vec<NodeId> {
+        self.inside(select).into_iter().filter(|id| self.is(*id, "option")).collect()
+    }
+
+    /// The value of an option: its attribute, or its text without white space around it and with single
+    /// spaces in it (HTML standard, "The option element").
+    pub fn option_value(&self, option: NodeId) -> String {
+        let own = self.attribute(option, "value").map(str::to_owned);
+        own.unwrap_or_else(|| self.option_text(option))
+    }
+
+    /// What an option is called.
+    pub fn option_text(&self, option: NodeId) -> String {
+        self.text_content(option).split_ascii_whitespace().collect::<Vec<_>>().join(" ")
+    }
+
+    /// Whether an option cannot be chosen.
+    pub fn is_option_disabled(&self, option: NodeId) -> bool {
+        let group = self.parent(option).filter(|parent| self.is(*parent, "optgroup"));
+        self.attribute(option, "disabled").is_some()
+            || group.is_some_and(|group| self.attribute(group, "disabled").is_some())
+    }
+
+    /// The value of the option that is chosen: by a value that was set, by `selected`, or because it is the
+    /// first that can be (HTML standard, "selectedness setting algorithm").
+    pub(crate) fn chosen_value(&self, select: NodeId, set: Option<&str>) -> String {
+        let options = self.options_of(select);
+        if let Some(set) = set {
+            let found = options.iter().any(|option| self.option_value(*option) == set);
+            return if found { set.to_owned() } else { String::new() };
+        }
+        let selected = |id: &&NodeId| self.flag(**id, Property::Selected);
+        let shows_one = self.attribute(select, "multiple").is_none()
+            && self.attribute(select, "size").and_then(|n| n.trim().parse().ok()).unwrap_or(1) <= 1;
+        let chosen = match self.attribute(select, "multiple") {
+            Some(_) => options.iter().find(selected),
+            None => options.iter().rev().find(selected),
+        };
+        let first =
+            || options.iter().find(|id| !self.is_option_disabled(**id)).filter(|_| shows_one);
+        chosen.or_else(first).map_or(String::new(), |option| self.option_value(*option))
+    }
+
     /// How messages call an element: `button.water`, `input[type=number]`, `#crop`.
     pub fn described(&self, id: NodeId) -> String {
         let name = self.name(id).unwrap_or("text");

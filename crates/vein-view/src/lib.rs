@@ -16,9 +16,10 @@ pub mod events;
 pub mod html;
 pub mod interact;
 pub mod patch;
+pub mod sanitise;
 #[cfg(feature = "select")]
 pub mod select;
-pub mod tree;
+mod tree;
 
 #[cfg(feature = "clean")]
 pub use clean::clean;
@@ -26,6 +27,7 @@ pub use events::{Dispatched, Event, NotDispatched, Reached};
 pub use html::Layout;
 pub use interact::Typing;
 pub use patch::{Batch, BatchError, NodeNumber, Patch, ROOT, Template, TemplateListener};
+pub use sanitise::is_number;
 #[cfg(feature = "select")]
 pub use select::SelectError;
 pub use tree::{ApplyError, NodeId, Tree};

@@ -510,16 +510,26 @@ impl Tree {
         attributes.iter().map(|(name, value)| (&**name, &**value))
     }
 
-    /// What an `input`, `textarea` or `select` shows: the property, or else what the markup says.
+    /// What an `input`, `textarea` or `select` gives as its value: what was set or is written in the markup,
+    /// as the control takes it (HTML standard, "value sanitization algorithm"; of a `select`, the value of
+    /// the option that is chosen by it, and nothing where there is no such option).
     pub fn value(&self, id: NodeId) -> Option<String> {
         let element = self.element(id)?;
         let own = element.control.as_ref().and_then(|control| control.value.as_ref());
         let own = own.map(|value| value.to_string());
         match &*element.name {
-            "textarea" => Some(own.unwrap_or_else(|| self.text_content(id))),
-            "input" | "select" => {
-                Some(own.unwrap_or_else(|| element.attribute("value").unwrap_or("").to_owned()))
+            "textarea" => {
+                let text = own.unwrap_or_else(|| self.text_content(id));
+                Some(text.replace("\r\n", "\n").replace('\r', "\n"))
             }
+            "input" => {
+                let written = || element.attribute("value").map(str::to_owned);
+                let ticked = matches!(self.control_type(id).as_str(), "checkbox" | "radio");
+                let empty = if ticked { "on" } else { "" };
+                let text = own.or_else(written).unwrap_or_else(|| empty.to_owned());
+                Some(crate::sanitise::sanitised(self, id, &text))
+            }
+            "select" => Some(self.chosen_value(id, own.as_deref())),
             _ => element.attribute("value").map(str::to_owned),
         }
     }

@@ -4,6 +4,7 @@ mod attributes;
 mod building;
 #[path = "../shared/building_of.rs"]
 mod building_of;
+mod controls;
 mod driven;
 mod ecmascript;
 mod elements;
@@ -46,6 +47,8 @@ const TESTS: &[Test] = tests! {
     pages:
     ecmascript::random_components_are_what_ecmascript_makes_of_them,
     attributes::what_chromium_reads_is_known,
+    controls::what_is_set_is_what_chromium_makes_of_it,
+    controls::what_is_typed_is_what_chromium_takes,
     rust_host::rust_answers_in_the_page,
     views::controls_are_bound_both_ways,
     views::what_an_input_method_types_is_left_alone,

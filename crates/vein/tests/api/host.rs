@@ -268,6 +268,31 @@ holds at = 3
 }
 
 #[test]
+fn a_form_of_a_dialog_closes_it() -> Result<(), Error> {
+    let text = "
+holds open = true
+holds kept = true
+holds log: string[] = []
+<dialog open='<-> open' close=\"-> log.push('close')\"><form method='dialog' submit=\"-> log.push('submit')\">
+  <input required value='x'><button id='ok'>OK</button></form></dialog>
+<dialog open='<-> kept'><form method='dialog'><button id='keep' formmethod='get'>Keep</button></form></dialog>
+<input type='checkbox' value='<- log.length'><input type='radio' value='{open}'>
+";
+    let mut page = Ui::from_sources([("event-lab.vein", text)])?.open("event-lab", ())?;
+    // What these stand for is their attribute, whatever is done with them.
+    assert_eq!(page.find("input[type=checkbox]")?.attribute("value").as_deref(), Some("0"));
+    assert_eq!(page.find("input[type=radio]")?.attribute("value").as_deref(), Some("true"));
+    for pulse in page.act("#ok", &vein::Act::Click)? {
+        pulse.assert_exact()?;
+    }
+    assert_eq!(page.get::<Vec<String>>("log")?, ["submit", "close"]);
+    assert!(!page.get::<bool>("open")?);
+    page.act("#keep", &vein::Act::Click)?;
+    assert!(page.get::<bool>("kept")?, "that form is sent in another way");
+    Ok(())
+}
+
+#[test]
 fn what_is_said_of_a_node_that_is_gone_is_nobodys() -> Result<(), Error> {
     let text = "
 holds beds = [{ id: 1 }, { id: 2 }, { id: 3 }]

@@ -129,12 +129,10 @@ fn attributes(session: &Session, id: NodeId, shown: &Json) -> Option<String> {
 fn held(session: &Session, id: NodeId, shown: &Json) -> Option<String> {
     use vein::Property;
     let tree = session.tree();
-    let whole = tree.control_type(id) == "range";
     for property in Property::ALL {
         let Some(set) = tree.set_property(id, property) else { continue };
         let theirs = &shown[property.name()];
         let same = match (&set, property) {
-            _ if whole && property == Property::Value => true,
             // The browser's list is in the order of the options.
             (vein::Shown::Text(chosen), Property::Chosen) => {
                 let mut ours: Vec<String> = serde_json::from_str(chosen).unwrap_or_default();
@@ -144,9 +142,8 @@ fn held(session: &Session, id: NodeId, shown: &Json) -> Option<String> {
                 seen.sort();
                 ours == seen
             }
-            (vein::Shown::Text(text), _) => {
-                theirs.as_str() == Some(&normal_lines(tree, id, text)) || is_unset(tree, id, text)
-            }
+            // What was set, as the control takes it.
+            (vein::Shown::Text(_), _) => theirs.as_str() == tree.value(id).as_deref(),
             (vein::Shown::Flag(on), _) => theirs.as_bool() == Some(*on),
             (vein::Shown::Absent, _) => true,
         };
@@ -158,19 +155,6 @@ fn held(session: &Session, id: NodeId, shown: &Json) -> Option<String> {
         }
     }
     None
-}
-
-/// A text area gives every line break as a line feed.
-fn normal_lines(tree: &Tree, id: NodeId, text: &str) -> String {
-    match tree.name(id) {
-        Some("textarea") => text.replace("\r\n", "\n").replace('\r', "\n"),
-        _ => text.to_owned(),
-    }
-}
-
-/// A `select` shows nothing for a value that none of its options has.
-fn is_unset(tree: &Tree, id: NodeId, text: &str) -> bool {
-    tree.name(id) == Some("select") && vein::option_of(tree, id, text).is_none()
 }
 
 /// A mutation that the observer has to see: what of which node, or `added` or `removed`.
