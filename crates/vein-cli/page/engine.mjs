@@ -3,6 +3,7 @@
 
 import { Surface } from './applier.mjs';
 import { Wire } from './wire.mjs';
+import { clean } from './clean.mjs';
 import { format } from './format.mjs';
 
 // What a page can be told to do, by the numbers that the module knows them by.
@@ -90,7 +91,8 @@ export class Engine {
       },
       format: (page, name, nameLength, args, argsLength) => {
         const { locale } = this.#pages.get(page) ?? this.#opening ?? {};
-        answer(format(text(name, nameLength), given(args, argsLength), locale ?? {}));
+        const [what, values] = [text(name, nameLength), given(args, argsLength)];
+        answer(what === 'clean' ? clean(values[0]) : format(what, values, locale ?? {}));
       },
       changed: (page) => {
         this.#pages.get(page)?.fetch();

@@ -8,6 +8,7 @@ pub(crate) const MODULE: &[u8] = include_bytes!(concat!(env!("OUT_DIR"), "/engin
 const SCRIPT: &str = include_str!("../page/engine.mjs");
 const WIRE: &str = include_str!("../page/wire.mjs");
 const FORMAT: &str = include_str!("../page/format.mjs");
+const CLEAN: &str = include_str!("../page/clean.mjs");
 
 /// Fails where this program was built without the engine.
 #[cfg(feature = "build")]
@@ -33,12 +34,16 @@ pub(crate) fn bundled(applier: &str) -> String {
         let lines = lines.lines().filter(|line| !line.starts_with("import "));
         let lines: Vec<&str> =
             lines.map(|line| line.strip_prefix("export ").unwrap_or(line)).collect();
-        format!("const {gives} = (() => {{\n{}\nreturn {gives};\n}})();\n", lines.join("\n"))
+        // What may stay of markup is told by the sanitiser that is used outside a browser.
+        let rules = format!("const RULES = {};", vein::cleaning_rules());
+        let lines = lines.join("\n").replace("const RULES = {};", &rules);
+        format!("const {gives} = (() => {{\n{lines}\nreturn {gives};\n}})();\n")
     };
     let scripts = [
         (applier, "{ Surface }"),
         (WIRE, "{ Wire }"),
         (FORMAT, "{ format }"),
+        (CLEAN, "{ clean }"),
         (SCRIPT, "{ Engine, Page, Refused }"),
     ];
     scripts.iter().map(|(script, gives)| inside(script, gives)).collect()

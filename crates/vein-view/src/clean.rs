@@ -29,18 +29,88 @@ pub fn clean(markup: &str) -> Vec<TemplateNode> {
     if !is_bounded(markup) {
         return vec![text(markup)];
     }
-    let schemes = ["http", "https", "mailto", "tel"].into_iter().collect();
-    let cleaned = ammonia::Builder::default()
-        .url_schemes(schemes)
-        .url_relative(ammonia::UrlRelative::PassThrough)
-        .clean(markup)
-        .to_string();
+    let cleaned = sanitiser().clean(&without_noscript(markup)).to_string();
     let context = QualName::new(None, ns!(html), LocalName::from("div"));
     let dom = parse_fragment(RcDom::default(), Default::default(), context, vec![], false)
         .one(cleaned.as_str());
     // A fragment stands inside an element that the parser adds.
     dom.document.children.borrow().first().map(inside).unwrap_or_default()
 }
+
+/// Markup in which `noscript` is an element like others: what stands in there is read in two ways, by
+/// whether a document runs scripts.
+fn without_noscript(markup: &str) -> std::borrow::Cow<'_, str> {
+    let lower = markup.to_ascii_lowercase();
+    let mut found = Vec::new();
+    for tag in ["<noscript", "</noscript"] {
+        let after = tag.len() - "noscript".len();
+        found.extend(lower.match_indices(tag).map(|(at, _)| at + after));
+    }
+    if found.is_empty() {
+        return markup.into();
+    }
+    found.sort_unstable();
+    let mut out = String::with_capacity(markup.len() + 2 * found.len());
+    let mut from = 0;
+    for at in found {
+        out.push_str(&markup[from..at]);
+        out.push_str("x-");
+        from = at;
+    }
+    out.push_str(&markup[from..]);
+    out.into()
+}
+
+fn sanitiser() -> ammonia::Builder<'static> {
+    let mut sanitiser = ammonia::Builder::default();
+    sanitiser
+        .url_schemes(["http", "https", "mailto", "tel"].into_iter().collect())
+        .url_relative(ammonia::UrlRelative::PassThrough);
+    sanitiser
+}
+
+/// What the sanitiser lets through, for a browser that cleans by itself: elements with their attributes,
+/// attributes of all of them, schemes of addresses, elements that go with what is in them.
+#[doc(hidden)]
+pub fn rules() -> serde_json::Value {
+    use std::collections::{BTreeMap, BTreeSet};
+    let sanitiser = sanitiser();
+    let attributes = sanitiser.clone_tag_attributes();
+    let tags: BTreeMap<&str, BTreeSet<&str>> = sanitiser
+        .clone_tags()
+        .into_iter()
+        .map(|tag| (tag, attributes.get(tag).into_iter().flatten().copied().collect()))
+        .collect();
+    // Elements of HTML that are called like some of SVG or MathML, too.
+    let goes = |name: &&str| sanitiser.clean(&format!("<{name}>x</{name}>")).to_string().is_empty();
+    let gone: BTreeSet<&str> = FOREIGN.split_ascii_whitespace().filter(goes).collect();
+    serde_json::json!({
+        "tags": tags,
+        "all": sanitiser.clone_generic_attributes().into_iter().collect::<BTreeSet<_>>(),
+        "schemes": sanitiser.clone_url_schemes().into_iter().collect::<BTreeSet<_>>(),
+        "gone": gone,
+    })
+}
+
+/// Names of elements of SVG and MathML, and of those of HTML whose content is no text of the page.
+const FOREIGN: &str = "script style a animate animateColor animateMotion animateTransform circle clipPath defs \
+    desc discard ellipse feBlend feColorMatrix feComponentTransfer feComposite feConvolveMatrix feDiffuseLighting \
+    feDisplacementMap feDistantLight feDropShadow feFlood feFuncA feFuncB feFuncG feFuncR feGaussianBlur feImage \
+    feMerge feMergeNode feMorphology feOffset fePointLight feSpecularLighting feSpotLight feTile feTurbulence filter \
+    foreignObject g hatch hatchpath image line linearGradient marker mask mesh meshgradient meshpatch meshrow metadata \
+    mpath path pattern polygon polyline radialGradient rect set solidcolor stop switch symbol text textPath tspan \
+    unknown use view abs and annotation annotation-xml apply approx arccos arccosh arccot arccoth arccsc arccsch arcsec \
+    arcsech arcsin arcsinh arctan arctanh arg bvar card cartesianproduct ceiling ci cn codomain complexes compose \
+    condition conjugate cos cosh cot coth csc csch curl declare degree determinant diff divergence divide domain \
+    domainofapplication emptyset eq equivalent eulergamma exists exp exponentiale factorial factorof false floor fn \
+    forall gcd geq grad gt ident imaginary imaginaryi implies in infinity int integers intersect interval inverse \
+    lambda laplacian lcm leq limit list ln log logbase lowlimit lt maction maligngroup malignmark matrix matrixrow max \
+    mean median menclose merror mfenced mfrac mglyph mi min minus mlabeledtr mmultiscripts mn mo mode moment \
+    momentabout mover mpadded mphantom mprescripts mroot mrow ms mspace msqrt mstyle msub msubsup msup mtable mtd \
+    mtext mtr munder munderover naturalnumbers neq none not notanumber notin notprsubset notsubset notsubseteq nthroot \
+    or otherwise outerproduct partialdiff pi piece piecewise plus power primes product prsubset quotient rationals real \
+    reals reln rem root scalarproduct sdev sec sech selector semantics sep setdiff share sin sinh subset subseteq sum \
+    tan tanh tendsto times transpose true union uplimit variance vector vectorproduct xor";
 
 /// Whether a parser of HTML is done with some markup in a time that nobody notices. Some of its steps go
 /// through all elements that are open, or all attributes of a tag, so size alone says little.

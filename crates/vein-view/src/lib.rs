@@ -23,6 +23,9 @@ mod tree;
 
 #[cfg(feature = "clean")]
 pub use clean::clean;
+#[cfg(feature = "clean")]
+#[doc(hidden)]
+pub use clean::rules as cleaning_rules;
 pub use events::{Dispatched, Event, NotDispatched, Reached};
 pub use html::Layout;
 pub use interact::Typing;

@@ -7,7 +7,7 @@ use crate::engine::{Command, Engine, Outcome};
 use crate::wire;
 use std::cell::RefCell;
 use vein_plan::members::{MEMBERS, Member};
-use vein_plan::{Name, Text, Value};
+use vein_plan::{Name, Namespace, TemplateNode, Text, Value};
 use vein_runtime::{Pulse, Runtime};
 
 thread_local! {
@@ -146,6 +146,34 @@ pub(crate) fn ask(
             [] => Err("nobody answers".to_owned()),
         },
         _ => Err("nobody answers".to_owned()),
+    }
+}
+
+/// Has the script clean markup from data, with the browser's own parser.
+pub(crate) fn clean(markup: &str) -> Vec<TemplateNode> {
+    let mut bytes = Vec::new();
+    wire::write(&Value::list(vec![Value::from(markup)]), &mut bytes);
+    ANSWER.with_borrow_mut(Vec::clear);
+    let name = "clean";
+    outside::format(0, name.as_ptr(), name.len(), bytes.as_ptr(), bytes.len());
+    let text = |text: &Value| Name::from(&*text.to_text().to_utf8());
+    let node = |value: &Value| match value {
+        Value::List(parts) => {
+            let (name, attributes) = parts
+                .split_first()
+                .map_or((Name::default(), &[][..]), |(name, rest)| (text(name), rest));
+            let pairs = attributes.chunks_exact(2);
+            let attributes = pairs.map(|pair| (text(&pair[0]), text(&pair[1]))).collect();
+            TemplateNode::Open { namespace: Namespace::Html, name, attributes, marked: false }
+        }
+        Value::Null => TemplateNode::Close,
+        other => TemplateNode::Text { text: text(other), marked: false },
+    };
+    match ANSWER.with_borrow(|answer| wire::read(answer, &[])) {
+        Some(Value::List(nodes)) => nodes.iter().map(node).collect(),
+        // Nobody cleans: it is shown as what it is.
+        _ if markup.is_empty() => Vec::new(),
+        _ => vec![TemplateNode::Text { text: markup.into(), marked: false }],
     }
 }
 

@@ -207,7 +207,8 @@ impl Engine {
 fn host(program: &Arc<Program>, page: usize, answered: &[Value]) -> Host {
     let by_script: FxHashSet<String> =
         answered.iter().map(|name| name.to_text().to_string()).collect();
-    let mut host = Host { quiet: true, ..answering::formatting(page) };
+    let clean = Some(crate::boundary::clean as vein_runtime::Clean);
+    let mut host = Host { quiet: true, clean, ..answering::formatting(page) };
     let mut promised = FxHashSet::default();
     for asked in program.plans.iter().flat_map(|plan| &plan.asked) {
         let inside = answering::answers(&asked.name);

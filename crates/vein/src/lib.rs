@@ -70,6 +70,8 @@ pub use vein_runtime::{
     Cause, Delivery, Difference, Dropped, Effect, Fault, Given, HostError, Layer, Left, PartChange,
     Question, QuestionId, ValueChange,
 };
+#[doc(hidden)]
+pub use vein_view::cleaning_rules;
 pub use vein_view::{Batch, Event, Layout, NodeId, NotDispatched, Patch, Tree, Typing};
 
 /// Compiled components as tables, for tools.

@@ -13,6 +13,7 @@ mod generate;
 mod harness;
 #[path = "../../../vein-proof/tests/proof/hostile.rs"]
 mod hostile;
+mod markup;
 mod pages;
 mod proving;
 #[path = "../shared/running.rs"]
@@ -47,6 +48,7 @@ const TESTS: &[Test] = tests! {
     pages:
     ecmascript::random_components_are_what_ecmascript_makes_of_them,
     attributes::what_chromium_reads_is_known,
+    markup::a_built_page_cleans_as_it_is_cleaned_outside,
     controls::what_is_set_is_what_chromium_makes_of_it,
     controls::what_is_typed_is_what_chromium_takes,
     rust_host::rust_answers_in_the_page,

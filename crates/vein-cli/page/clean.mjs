@@ -1,0 +1,111 @@
+// Markup from data, cleaned as the engine outside a browser cleans it: crates/vein-view/src/clean.rs. The
+// browser's parser reads it in a document that shows nothing and runs nothing.
+
+// What stays, by the sanitiser that is used outside: whoever makes the page puts it in.
+const RULES = {};
+
+const MOST_MARKUP = 131072;
+const MOST_TAGS = 5000;
+const DEEPEST = 256;
+const HTML = 'http://www.w3.org/1999/xhtml';
+const SVG = 'http://www.w3.org/2000/svg';
+const MATHML = 'http://www.w3.org/1998/Math/MathML';
+
+/** Addresses of other schemes could run something. What is no address at all goes, too. */
+function isHarmless(url) {
+  try {
+    return RULES.schemes.includes(new URL(url).protocol.slice(0, -1));
+  } catch {
+    // Without a scheme it is relative to the page.
+    return !/^[\0- ]*[a-z][a-z0-9+.-]*:/i.test(url.replace(/[\t\n\r]/g, ''));
+  }
+}
+
+/** Whether an element can stand where it does: what changes the language in between is a trick. */
+function fits(parent, element) {
+  const [around, own] = [parent.namespaceURI, element.namespaceURI];
+  if (around === HTML && own === SVG) return element.localName === 'svg';
+  if (around === HTML && own === MATHML) return element.localName === 'math';
+  if (around !== own) return false;
+  return own !== HTML || !RULES.gone.includes(element.localName);
+}
+
+function attributesOf(element, name) {
+  const own = RULES.tags[name];
+  const kept = [];
+  for (const { name: attribute, value } of element.attributes) {
+    if (!own.includes(attribute) && !RULES.all.includes(attribute)) continue;
+    if ((attribute === 'href' || attribute === 'src') && !isHarmless(value)) continue;
+    kept.push([attribute, value]);
+  }
+  if (name === 'a') kept.push(['rel', 'noopener noreferrer']);
+  return kept;
+}
+
+/** Puts what may stay of an element's content into another. */
+function keep(from, into) {
+  const left = [...from.childNodes].reverse().map((node) => [node, into]);
+  while (left.length > 0) {
+    const [node, parent] = left.pop();
+    if (node.nodeType === Node.TEXT_NODE) parent.append(node.data);
+    if (node.nodeType !== Node.ELEMENT_NODE) continue;
+    const name = node.localName;
+    if (name === 'script' || name === 'style' || !fits(parent, node)) continue;
+    let inside = parent;
+    if (Object.hasOwn(RULES.tags, name) && node.namespaceURI === HTML) {
+      inside = parent.ownerDocument.createElement(name);
+      for (const [attribute, value] of attributesOf(node, name)) inside.setAttribute(attribute, value);
+      parent.append(inside);
+    }
+    for (const child of [...node.childNodes].reverse()) left.push([child, inside]);
+  }
+}
+
+function parsed(markup) {
+  const place = document.implementation.createHTMLDocument('').createElement('div');
+  // What stands in there is read in two ways, by whether a document runs scripts.
+  place.innerHTML = markup.replace(/<(\/?)noscript/gi, '<$1x-noscript');
+  return place;
+}
+
+/** The nodes of an element in order: texts, elements as lists of name and attributes, and `null` for each end. */
+function flat(root) {
+  const out = [];
+  const left = [...root.childNodes].reverse();
+  let depth = 0;
+  while (left.length > 0) {
+    const node = left.pop();
+    if (node === null) {
+      depth--;
+      out.push(null);
+    } else if (node.nodeType === Node.TEXT_NODE) {
+      out.push(node.data);
+    } else if (node.nodeType === Node.ELEMENT_NODE && node.namespaceURI === HTML) {
+      out.push([node.localName, ...[...node.attributes].flatMap(({ name, value }) => [name, value])]);
+      if (depth < DEEPEST) {
+        depth++;
+        left.push(null);
+      } else {
+        out.push(null);
+      }
+      left.push(...[...node.childNodes].reverse());
+    }
+  }
+  return out;
+}
+
+/** What may be shown of markup. What is huge, or cannot be read here, is shown as the text that it is. */
+export function clean(markup) {
+  const bounded = new TextEncoder().encode(markup).length <= MOST_MARKUP && markup.split('<').length - 1 <= MOST_TAGS;
+  if (markup === '') return [];
+  try {
+    if (bounded) {
+      const kept = document.implementation.createHTMLDocument('').createElement('div');
+      keep(parsed(markup), kept);
+      return flat(parsed(kept.innerHTML));
+    }
+  } catch {
+    // A page may forbid to read markup from texts.
+  }
+  return [markup.replaceAll('\0', '\ufffd')];
+}
