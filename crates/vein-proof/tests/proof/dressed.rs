@@ -80,7 +80,7 @@ impl Writer<'_> {
 
     /// One of the components that stand for a card.
     pub fn card(&mut self) -> &'static str {
-        *self.random.pick::<&str>(&["leaf-card", "card-frame", "far-frame"])
+        self.random.pick::<&str>(&["leaf-card", "card-frame", "far-frame"])
     }
 
     /// A node that the main text does not have.

@@ -54,7 +54,7 @@ fn use_element(session: &mut Session, random: &mut Random, node: NodeId) -> Opti
             "input"
         }
         ("input", "range") => {
-            session.tree_mut().type_value(node, *random.pick(&["0", "4", "9"]));
+            session.tree_mut().type_value(node, random.pick::<&str>(&["0", "4", "9"]));
             "input"
         }
         ("input", "hidden") => return None,

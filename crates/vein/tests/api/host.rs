@@ -246,7 +246,7 @@ holds at = 3
 ";
     let mut page = Ui::from_sources([("event-lab.vein", text)])?.open("event-lab", ())?;
     let fails = |page: &mut vein::Page, id: &str| {
-        let now = page.find(id).and_then(|mut found| found.click());
+        let now = page.find(id).and_then(|found| found.click());
         let later = page.advance(20.0).expect("time goes by");
         now.is_err() || later.iter().any(|pulse| pulse.pulse.fault.is_some())
     };
