@@ -15,6 +15,7 @@
 //! assert!(checked.report.to_string().contains("did you mean `crop`?"));
 //! ```
 
+mod advice;
 mod asked;
 mod attribute;
 mod attributes;

@@ -39,6 +39,9 @@ struct Settings {
     /// What `vein build` makes.
     #[serde(default)]
     build: BuildSettings,
+    /// Which warnings there are, by their short names; all of them where nothing is said.
+    #[serde(default)]
+    warnings: BTreeMap<String, bool>,
 }
 
 /// What `vein.toml` may say of `vein build`.
@@ -122,6 +125,25 @@ impl Project {
     /// The project's folder.
     pub(crate) fn root(&self) -> &Path {
         &self.root
+    }
+
+    /// Whether a warning of a kind is told.
+    pub(crate) fn warns_of(&self, code: &str) -> bool {
+        self.settings.warnings.get(code).copied().unwrap_or(true)
+    }
+
+    /// The components that a page or a scenario begins with, where the project names one.
+    pub(crate) fn entries(&self) -> Result<Vec<String>> {
+        let Some(first) = &self.settings.component else { return Ok(Vec::new()) };
+        let mut entries = vec![first.clone()];
+        for path in vein::scenarios_in(&self.root)? {
+            let Ok(text) = std::fs::read_to_string(&path) else { continue };
+            let Ok(scenario) = text.parse::<toml_edit::DocumentMut>() else { continue };
+            entries.extend(
+                scenario.get("component").and_then(|name| name.as_str()).map(str::to_owned),
+            );
+        }
+        Ok(entries)
     }
 
     /// The language that is formatted in, and the time zone.

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::ops::Range;
 use std::path::{Path, PathBuf};
 use toml_edit::{Document, Item, TableLike};
-use vein::{Mistake, Report, Source, Ui};
+use vein::{Mistake, Report, Severity, Source, Ui};
 
 /// What a key takes.
 enum Takes {
@@ -21,6 +21,8 @@ enum Takes {
     /// A list of anything.
     List,
     Table(&'static [(&'static str, Takes)]),
+    /// A table of kinds of warnings, and whether there are any.
+    Warnings,
     /// A table of names, each with one of these.
     Named(&'static [(&'static str, Takes)]),
 }
@@ -35,6 +37,7 @@ const TOP: &[(&str, Takes)] = &[
     ("zone", Takes::Text),
     ("answers", Takes::Named(ANSWER)),
     ("build", Takes::Table(BUILD)),
+    ("warnings", Takes::Warnings),
 ];
 
 const ANSWER: &[(&str, Takes)] = &[
@@ -52,7 +55,8 @@ const WANDER: &[(&str, Takes)] =
 const BUILD: &[(&str, Takes)] = &[
     ("title", Takes::Text),
     ("host", Takes::File),
-    ("engine", Takes::File),
+    // It may only be made before a build.
+    ("engine", Takes::Text),
     ("static", Takes::Folder),
     ("policy", Takes::Text),
     ("reflect", Takes::Texts),
@@ -217,6 +221,9 @@ impl Reader {
             Takes::Table(known) if let Some(table) = item.as_table_like() => {
                 return self.table(table, key, known);
             }
+            Takes::Warnings if let Some(table) = item.as_table_like() => {
+                return self.warnings(table);
+            }
             Takes::Named(known) if let Some(table) = item.as_table_like() => {
                 for (name, item) in table.iter() {
                     match item.as_table_like() {
@@ -240,9 +247,33 @@ impl Reader {
             Takes::Port => "a port: a whole number from 1 to 65535",
             Takes::Number => "a number from zero up",
             Takes::List => "a list: `[1, 2]`",
-            Takes::Table(_) | Takes::Named(_) => "a table",
+            Takes::Table(_) | Takes::Named(_) | Takes::Warnings => "a table",
         };
         self.wrong("wrong-value", at, format!("`{key}` takes {wanted}"), None);
+    }
+
+    fn warnings(&mut self, table: &dyn TableLike) {
+        let kinds = vein::RULES.iter().filter(|rule| rule.severity == Severity::Warning);
+        let kinds: Vec<&str> = kinds.map(|rule| rule.code).collect();
+        for (name, item) in table.iter() {
+            if !kinds.contains(&name) {
+                let error = vein::RULES.iter().any(|rule| rule.code == name);
+                let near = vein::nearest(name, kinds.iter().copied());
+                let said = match error {
+                    true => format!("`{name}` is an error: it cannot be turned off"),
+                    false => format!("there is no warning `{name}`"),
+                };
+                let all: Vec<String> = kinds.iter().map(|kind| format!("`{kind}`")).collect();
+                let advice = match near {
+                    Some(_) => Vec::new(),
+                    None => vec![format!("there are: {}", all.join(", "))],
+                };
+                self.mistakes.push(mistake("unknown-key", place(table, name), said, advice, near));
+            } else if !item.is_bool() {
+                let at = item.span().unwrap_or(0..0);
+                self.wrong("wrong-value", at, format!("`{name}` takes `true` or `false`"), None);
+            }
+        }
     }
 
     /// A file or folder that has to be there.

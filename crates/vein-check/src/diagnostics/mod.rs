@@ -98,6 +98,8 @@ pub struct Rule {
     pub code: &'static str,
     /// What kind of mistake it tells of.
     pub about: &'static str,
+    /// How bad it is.
+    pub severity: Severity,
 }
 
 macro_rules! rules {
@@ -107,7 +109,11 @@ macro_rules! rules {
 
         /// Every kind of diagnostic there is.
         pub const RULES: &[Rule] = &[
-            $(Rule { code: $finding::CODE, about: $finding::ABOUT }),*
+            $(Rule {
+                code: $finding::CODE,
+                about: $finding::ABOUT,
+                severity: $finding::SEVERITY,
+            }),*
         ];
     };
 }
@@ -143,10 +149,13 @@ rules! {
     needs_type::NeedsType;
     never_called::NeverCalled;
     never_read::NeverRead;
+    no_alternative::NoAlternative;
+    no_control::NoControl;
     no_effect::NoEffect;
     no_single_root::NoSingleRoot;
     not_in_language::NotInLanguage;
     not_loaded::NotLoaded;
+    not_reachable::NotReachable;
     not_supported::NotSupported;
     not_usable_here::NotUsableHere;
     not_watchable::NotWatchable;
@@ -167,6 +176,7 @@ rules! {
     unclosed_tag::UnclosedTag;
     unclosed_text::UnclosedText;
     unexpected::Unexpected;
+    unheard::Unheard;
     unknown_attribute::UnknownAttribute;
     unknown_component::UnknownComponent;
     unknown_declaration::UnknownDeclaration;
@@ -181,6 +191,7 @@ rules! {
     unknown_value::UnknownValue;
     unsafe_binding::UnsafeBinding;
     unshowable::Unshowable;
+    unused::Unused;
     wrong_answer::WrongAnswer;
     wrong_arguments::WrongArguments;
     wrong_arrow::WrongArrow;

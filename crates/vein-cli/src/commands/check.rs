@@ -5,7 +5,7 @@ use crate::output::{self, Outcome, summary};
 use crate::project::Project;
 use anstream::eprintln;
 use anyhow::{Context, Result};
-use vein::{Error, Report, Ui};
+use vein::{Error, Report, Severity, Ui, Workspace};
 
 /// One fix can uncover the next, but not without end.
 const MOST_ROUNDS: usize = 20;
@@ -27,12 +27,23 @@ pub(crate) fn run(check: &Check) -> Result<Outcome> {
 }
 
 fn checked(project: &Project) -> Result<Report> {
-    match Ui::from_dir(project.components()) {
+    let mut report = match Ui::from_dir(project.components()) {
         // What was read from a folder always comes with its report.
-        Ok(ui) => ui.report().cloned().context("the check gave no report"),
-        Err(Error::Check(report)) => Ok(*report),
-        Err(error) => Err(error.into()),
+        Ok(ui) => ui.report().cloned().context("the check gave no report")?,
+        Err(Error::Check(report)) => *report,
+        Err(error) => return Err(error.into()),
+    };
+    // What is only advice waits until everything can be understood.
+    if report.errors() == 0 {
+        let entries = project.entries()?;
+        let entries: Vec<&str> = entries.iter().map(String::as_str).collect();
+        report.diagnostics.extend(Workspace::new(report.sources.to_vec()).advice(&entries));
+        report.diagnostics.sort_by_key(|found| (found.file, found.span, found.severity));
     }
+    report
+        .diagnostics
+        .retain(|found| found.severity == Severity::Error || project.warns_of(found.code));
+    Ok(report)
 }
 
 /// Writes the safe fixes of a report; `false` where there are none.

@@ -35,7 +35,7 @@ fn the_picture_of_a_map_names_everything() {
 #[test]
 fn every_diagnostic_is_shown() {
     let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/cmd");
-    let shown: String = ["mistakes", "fixes", "data", "habits"]
+    let shown: String = ["mistakes", "fixes", "data", "habits", "advice"]
         .map(|name| std::fs::read_to_string(format!("{folder}/{name}.md")).expect("a file"))
         .concat();
     let missing: Vec<&str> = vein::RULES

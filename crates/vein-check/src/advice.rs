@@ -1,0 +1,214 @@
+//! What is no mistake and still likely unwanted: what people without a pointer or without sight cannot use,
+//! and what nothing uses. `vein check` says it; a project can turn each off.
+
+use crate::diagnostics::{NoAlternative, NoControl, NotReachable, Unheard, Unused, diagnostic};
+use crate::interface::elements;
+use crate::{Diagnostic, FileFacts, Workspace};
+use std::collections::{BTreeMap, BTreeSet};
+use vein_plan::Namespace;
+use vein_syntax::ast::{AttributeValue, DeclarationKind, Element};
+
+/// Events of a pointer that somebody with a keyboard alone cannot have happen.
+const POINTED: &[&str] = &["click", "dblclick", "mousedown", "mouseup", "pointerdown", "pointerup"];
+
+/// Elements that a keyboard reaches and a screen reader tells of by itself.
+const CONTROLS: &[&str] = &[
+    "a", "area", "audio", "button", "details", "dialog", "form", "input", "label", "option",
+    "select", "summary", "textarea", "video", "any", "slot", "group",
+];
+
+/// Elements that a label can be for.
+const LABELLED: &[&str] = &["button", "input", "meter", "output", "progress", "select", "textarea"];
+
+impl Workspace {
+    /// Warnings of what is no mistake: images without a text, labels without a control, clicks that no
+    /// keyboard reaches; and, where components are named that a page begins with, components that none
+    /// of those leads to and events that nobody hears.
+    pub fn advice(&self, entries: &[&str]) -> Vec<Diagnostic> {
+        let mut found = Vec::new();
+        for (file, facts) in self.files.iter().enumerate() {
+            elements(&facts.parsed.file.markup, &mut |element| {
+                found.extend(self.about(element, file));
+            });
+        }
+        if !entries.is_empty() {
+            self.unused(entries, &mut found);
+        }
+        found.sort_by_key(|d| (d.file, d.span));
+        found
+    }
+
+    fn about(&self, element: &Element, file: usize) -> Option<Diagnostic> {
+        if element.namespace != Namespace::Html {
+            return None;
+        }
+        let name = element.name.name.as_str();
+        let has = |wanted: &str| element.attributes.iter().any(|a| a.is(wanted));
+        let at = element.name.span;
+        match name {
+            "img" if !has("alt") && !has("aria-label") && !has("aria-hidden") && !has("role") => {
+                return Some(diagnostic(&NoAlternative, file, at));
+            }
+            "label" if !has("for") && !self.holds_control(element) => {
+                return Some(diagnostic(&NoControl, file, at));
+            }
+            _ => {}
+        }
+        if name.contains('-') || CONTROLS.contains(&name) || has("contenteditable") {
+            return None;
+        }
+        let heard = |of: &[&str]| {
+            element.attributes.iter().find(|attribute| {
+                matches!(attribute.value, AttributeValue::Event(..))
+                    && of.contains(&attribute.name.name.as_str())
+            })
+        };
+        let pointed = heard(POINTED)?;
+        let keys = heard(&["keydown", "keyup", "keypress"]).is_some();
+        // What a control inside is clicked for may be heard around it.
+        let inside = self.holds_control(element) || holds(element, &["a", "summary", "details"]);
+        if (keys && has("role") && has("tabindex")) || inside {
+            return None;
+        }
+        let event = pointed.name.name.clone();
+        let finding = NotReachable { element: name.into(), event };
+        Some(diagnostic(&finding, file, pointed.name.span))
+    }
+
+    /// Whether an element has a control in it, or a component, which may have one.
+    fn holds_control(&self, element: &Element) -> bool {
+        let mut held = false;
+        elements(&element.children, &mut |inner| {
+            let name = inner.name.name.as_str();
+            held |=
+                LABELLED.contains(&name) || name.contains('-') || ["slot", "any"].contains(&name);
+        });
+        held
+    }
+
+    fn unused(&self, entries: &[&str], found: &mut Vec<Diagnostic>) {
+        let named =
+            |name: &str| self.files.iter().find(|facts| facts.name.as_deref() == Some(name));
+        let mut reached: BTreeSet<&str> = BTreeSet::new();
+        let mut open: Vec<&str> =
+            entries.iter().copied().filter(|name| named(name).is_some()).collect();
+        if open.is_empty() {
+            return;
+        }
+        while let Some(name) = open.pop() {
+            let Some(facts) = named(name).filter(|_| reached.insert(name)) else { continue };
+            open.extend(facts.uses.names.iter().map(String::as_str));
+            let stores = facts.uses.stores.iter().filter_map(|store| self.store_names.get(store));
+            open.extend(stores.map(String::as_str));
+        }
+        // Events that somebody hears, by component.
+        let mut heard: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
+        for facts in &self.files {
+            elements(&facts.parsed.file.markup, &mut |element| {
+                let events = element.attributes.iter();
+                let events = events.filter(|a| matches!(a.value, AttributeValue::Event(..)));
+                let of = heard.entry(element.name.name.as_str()).or_default();
+                of.extend(events.map(|event| event.name.name.as_str()));
+            });
+        }
+        for (file, facts) in self.files.iter().enumerate() {
+            let Some(name) = &facts.name else { continue };
+            if !reached.contains(name.as_str()) {
+                let span = first_span(facts);
+                found.push(diagnostic(&Unused { name: name.clone() }, file, span));
+            }
+            for declaration in &facts.parsed.file.declarations {
+                let DeclarationKind::Gives(event, _) = &declaration.kind else { continue };
+                let known =
+                    heard.get(name.as_str()).is_some_and(|of| of.contains(event.name.as_str()));
+                if !known && !entries.contains(&name.as_str()) && reached.contains(name.as_str()) {
+                    let (component, event_name) = (name.clone(), event.name.clone());
+                    let finding = Unheard { component, event: event_name };
+                    found.push(diagnostic(&finding, file, event.span));
+                }
+            }
+        }
+    }
+}
+
+fn holds(element: &Element, names: &[&str]) -> bool {
+    let mut held = false;
+    elements(&element.children, &mut |inner| held |= names.contains(&inner.name.name.as_str()));
+    held
+}
+
+/// Where a file begins to say something.
+fn first_span(facts: &FileFacts) -> vein_syntax::Span {
+    let file = &facts.parsed.file;
+    let declared = file.declarations.first().map(|declaration| declaration.span);
+    let shown = file.markup.iter().find_map(|node| match node {
+        vein_syntax::ast::Node::Element(element) => Some(element.name.span),
+        _ => None,
+    });
+    match (declared, shown) {
+        (Some(declared), Some(shown)) => declared.min(shown),
+        (declared, shown) => declared.or(shown).unwrap_or_default(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::{Source, Workspace};
+
+    fn advised(files: &[(&str, &str)], entries: &[&str]) -> Vec<(&'static str, String)> {
+        let source =
+            |(path, text): &(&str, &str)| Source { path: (*path).into(), text: (*text).into() };
+        let workspace = Workspace::new(files.iter().map(source).collect());
+        assert_eq!(workspace.errors(), 0, "{}", workspace.checked().report);
+        let all = workspace.advice(entries).into_iter();
+        all.map(|d| (d.code, files[d.file].1[d.span.range()].to_owned())).collect()
+    }
+
+    #[test]
+    fn what_not_everybody_can_use_is_told() {
+        for (text, code, at) in [
+            ("<img src='a.png'>", "no-alternative", "img"),
+            ("<label>Crop</label>", "no-control", "label"),
+            ("holds a = 1\n<div click='-> a++'>{a}</div>", "not-reachable", "click"),
+            (
+                "holds a = 1\n<li tabindex='0' dblclick='-> a++'>{a}</li>",
+                "not-reachable",
+                "dblclick",
+            ),
+        ] {
+            assert_eq!(advised(&[("test-bed.vein", text)], &[]), [(code, at.to_owned())], "{text}");
+        }
+        for text in [
+            "<img src='a.png' alt=''>",
+            "holds a = 'b'\n<img src='a.png' alt='<- a'>",
+            "<label for='a'>Crop</label><input id='a'>",
+            "<label>Crop <input></label>",
+            "holds a = 1\n<button click='-> a++'>{a}</button>",
+            "holds a = 1\n<ul click='-> a++'><li><button>{a}</button></li></ul>",
+            "holds a = 1\n<b role='button' tabindex='0' click='-> a++' keydown='->(key Enter) a++'>{a}</b>",
+            "<svg><circle r='1'></circle></svg>",
+        ] {
+            assert_eq!(advised(&[("test-bed.vein", text)], &[]), [], "{text}");
+        }
+    }
+
+    #[test]
+    fn what_nothing_uses_is_told() {
+        let files = [
+            ("a-page.vein", "uses tank\n<a-leaf picked='-> tank.draw()'></a-leaf>"),
+            (
+                "a-leaf.vein",
+                "gives picked()\ngives dropped()\ndoes a() { give picked(); give dropped() }\n<b click='-> a'></b>",
+            ),
+            ("b-leaf.vein", "<p>nobody shows it</p>"),
+            ("water-tank.vein", "store tank\nholds litres = 1\ndoes draw() { litres-- }"),
+        ];
+        let of = |code: &str, all: Vec<(&'static str, String)>| -> Vec<String> {
+            all.into_iter().filter(|(known, _)| *known == code).map(|(_, at)| at).collect()
+        };
+        assert_eq!(of("unused", advised(&files, &["a-page"])), ["p"]);
+        assert_eq!(of("unheard", advised(&files, &["a-page"])), ["dropped"]);
+        // Without a component to begin with, any may be one.
+        assert_eq!(of("unused", advised(&files, &[])), Vec::<String>::new());
+    }
+}
