@@ -5,6 +5,7 @@
 //! | `clean` | markup from data, cleaned (feature `clean`) |
 //! | [`patch`] | the patch protocol in its binary form |
 //! | [`tree`] | the tree in memory |
+//! | `sanitise` | what controls make of texts, by their types |
 //! | [`events`] | events as the DOM dispatches them |
 //! | [`interact`] | what a person can reach and use: focus, visibility, labels, forms |
 //! | [`html`] | the writer |
@@ -16,10 +17,10 @@ pub mod events;
 pub mod html;
 pub mod interact;
 pub mod patch;
-pub mod sanitise;
+mod sanitise;
 #[cfg(feature = "select")]
 pub mod select;
-mod tree;
+pub mod tree;
 
 #[cfg(feature = "clean")]
 pub use clean::clean;
