@@ -1,12 +1,16 @@
 //! What is no mistake and still likely unwanted: what people without a pointer or without sight cannot use,
 //! and what nothing uses. `vein check` says it; a project can turn each off.
 
-use crate::diagnostics::{NoAlternative, NoControl, NotReachable, Unheard, Unused, diagnostic};
+use crate::diagnostics::{
+    NoAlternative, NoControl, NotReachable, Unheard, UnmetClass, Unused, diagnostic,
+};
 use crate::interface::elements;
+use crate::style::classes;
 use crate::{Diagnostic, FileFacts, Workspace};
 use std::collections::{BTreeMap, BTreeSet};
 use vein_plan::Namespace;
-use vein_syntax::ast::{AttributeValue, DeclarationKind, Element};
+use vein_syntax::Span;
+use vein_syntax::ast::{AttributeValue, DeclarationKind, Element, Expr, ExprKind, TextPiece};
 
 /// Events of a pointer that somebody with a keyboard alone cannot have happen.
 const POINTED: &[&str] = &["click", "dblclick", "mousedown", "mouseup", "pointerdown", "pointerup"];
@@ -30,6 +34,7 @@ impl Workspace {
             elements(&facts.parsed.file.markup, &mut |element| {
                 found.extend(self.about(element, file));
             });
+            self.unmet_classes(file, &mut found);
         }
         if !entries.is_empty() {
             self.unused(entries, &mut found);
@@ -86,6 +91,37 @@ impl Workspace {
         held
     }
 
+    /// Classes that rules of a component ask for and none of its elements can have.
+    fn unmet_classes(&self, file: usize, found: &mut Vec<Diagnostic>) {
+        let facts = &self.files[file];
+        let Some(style) = facts.parsed.file.style else { return };
+        // Who uses a component may give its root classes of any name.
+        let interface = facts.name.as_ref().and_then(|name| self.interfaces.get(name));
+        if interface.is_none_or(|own| own.falls.iter().any(|fall| fall == "class")) {
+            return;
+        }
+        let (mut own, mut given, mut known) = (BTreeSet::new(), BTreeMap::new(), true);
+        elements(&facts.parsed.file.markup, &mut |element| {
+            let Some(class) = element.attributes.iter().find(|a| a.is("class")) else { return };
+            let mut said = BTreeSet::new();
+            let clear = classes_of(&class.value, &mut said);
+            match element.name.name.contains('-') {
+                true => given.extend(said.into_iter().map(|class| (class, &element.name.name))),
+                false => {
+                    own.extend(said);
+                    known &= clear;
+                }
+            }
+        });
+        let css = self.sources[file].text.get(style.range()).unwrap_or("");
+        let unmet = classes(css).into_iter().filter(|(_, _, class)| known && !own.contains(class));
+        for (start, end, class) in unmet {
+            let component = given.get(&class).map(|component| (*component).clone());
+            let span = Span { start: style.start + start as u32, end: style.start + end as u32 };
+            found.push(diagnostic(&UnmetClass { class, component }, file, span));
+        }
+    }
+
     fn unused(&self, entries: &[&str], found: &mut Vec<Diagnostic>) {
         let named =
             |name: &str| self.files.iter().find(|facts| facts.name.as_deref() == Some(name));
@@ -131,6 +167,56 @@ impl Workspace {
     }
 }
 
+/// The classes that an attribute may say; `false` where it may say others.
+fn classes_of(value: &AttributeValue, found: &mut BTreeSet<String>) -> bool {
+    let tokens = |text: &str, found: &mut BTreeSet<String>| {
+        found.extend(text.split_ascii_whitespace().map(str::to_owned));
+    };
+    match value {
+        AttributeValue::Static(text) => tokens(text, found),
+        AttributeValue::OneWay(_, e) => return texts_of(e, found),
+        AttributeValue::Interpolated(pieces) => {
+            let spaced = |text: &str, end: bool| match end {
+                true => text.ends_with(|c: char| c.is_ascii_whitespace()),
+                false => text.starts_with(|c: char| c.is_ascii_whitespace()),
+            };
+            for (at, piece) in pieces.iter().enumerate() {
+                let clear = match piece {
+                    TextPiece::Static(text, _) => {
+                        tokens(text, found);
+                        (at == 0 || spaced(text, false))
+                            && (at + 1 == pieces.len() || spaced(text, true))
+                    }
+                    TextPiece::Expr(e) => texts_of(e, found),
+                };
+                if !clear {
+                    return false;
+                }
+            }
+        }
+        _ => {}
+    }
+    true
+}
+
+/// The tokens of the texts that an expression may give; `false` where it may give others.
+fn texts_of(e: &Expr, found: &mut BTreeSet<String>) -> bool {
+    match &e.kind {
+        ExprKind::String(text) => {
+            let text = text.to_string();
+            found.extend(text.split_ascii_whitespace().map(str::to_owned));
+            true
+        }
+        ExprKind::Null | ExprKind::Boolean(_) => true,
+        ExprKind::Choose(_, then, otherwise) => texts_of(then, found) & texts_of(otherwise, found),
+        ExprKind::Logical(vein_plan::ops::Logical::And, _, then) => texts_of(then, found),
+        ExprKind::List(items) => {
+            items.iter().fold(true, |clear, (item, _)| texts_of(item, found) & clear)
+        }
+        _ => false,
+    }
+}
+
 fn holds(element: &Element, names: &[&str]) -> bool {
     let mut held = false;
     elements(&element.children, &mut |inner| held |= names.contains(&inner.name.name.as_str()));
@@ -169,6 +255,7 @@ mod tests {
         for (text, code, at) in [
             ("<img src='a.png'>", "no-alternative", "img"),
             ("<label>Crop</label>", "no-control", "label"),
+            ("<p class='a'>x</p>\n<style>.a, .a .b { color: red }</style>", "unmet-class", ".b"),
             ("holds a = 1\n<div click='-> a++'>{a}</div>", "not-reachable", "click"),
             (
                 "holds a = 1\n<li tabindex='0' dblclick='-> a++'>{a}</li>",
@@ -187,6 +274,10 @@ mod tests {
             "holds a = 1\n<ul click='-> a++'><li><button>{a}</button></li></ul>",
             "holds a = 1\n<b role='button' tabindex='0' click='-> a++' keydown='->(key Enter) a++'>{a}</b>",
             "<svg><circle r='1'></circle></svg>",
+            "holds a = true\n<p class=\"b {a ? 'c' : 'd'}\"><i class=\"<- ['e', a && 'f']\">x</i></p>\n\
+             <style>.b .c, .d, .e.f, .night .b { color: red }</style>",
+            "holds a = 'b'\n<p class='b-{a}'>x</p>\n<style>.any { color: red }</style>",
+            "holds a = 'b'\n<p class='<- a'>x</p>\n<style>.any { color: red }</style>",
         ] {
             assert_eq!(advised(&[("test-bed.vein", text)], &[]), [], "{text}");
         }

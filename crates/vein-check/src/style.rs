@@ -17,7 +17,7 @@ impl Checker<'_> {
         let rewritten = rewrite(css, &self.plan.name);
         for (start, end, problem) in rewritten.problems {
             let span = Span { start: at.start + start as u32, end: at.start + end as u32 };
-            self.report(BadStyle { problem: problem.into() }, span);
+            self.report(BadStyle { problem }, span);
         }
         self.plan.style = rewritten.css.into();
     }
@@ -26,7 +26,25 @@ impl Checker<'_> {
 struct Rewritten {
     css: String,
     /// Where, and what is wrong there.
-    problems: Vec<(usize, usize, &'static str)>,
+    problems: Vec<(usize, usize, String)>,
+    /// Classes that what is selected has to have, and where they are written.
+    classes: Vec<(usize, usize, String)>,
+}
+
+/// The classes that rules of a style sheet ask of what they select, with their places in it.
+pub(crate) fn classes(css: &str) -> Vec<(usize, usize, String)> {
+    rewrite(css, "x-x").classes
+}
+
+/// Whether a property is one of CSS.
+fn is_property(name: &str) -> bool {
+    properties().any(|known| known == name) || name.starts_with('-')
+}
+
+fn properties() -> impl Iterator<Item = &'static str> + Clone {
+    let lines =
+        include_str!("../data/properties.txt").lines().filter(|line| !line.starts_with('#'));
+    lines.flat_map(str::split_ascii_whitespace)
 }
 
 /// One token with its place.
@@ -74,9 +92,10 @@ fn rewrite(css: &str, component: &str) -> Rewritten {
         pieces: &pieces,
         edits: Vec::new(),
         problems: Vec::new(),
+        classes: Vec::new(),
     };
     rewriter.block(0, pieces.len(), false);
-    let Rewriter { mut edits, problems, .. } = rewriter;
+    let Rewriter { mut edits, problems, classes, .. } = rewriter;
     edits.sort();
     let mut out = String::with_capacity(css.len() + 64);
     let mut at = 0;
@@ -86,7 +105,7 @@ fn rewrite(css: &str, component: &str) -> Rewritten {
         at = place;
     }
     out.push_str(&css[at..]);
-    Rewritten { css: out.trim().to_owned(), problems }
+    Rewritten { css: out.trim().to_owned(), problems, classes }
 }
 
 /// All tokens, those inside brackets too.
@@ -143,7 +162,8 @@ struct Rewriter<'a> {
     pieces: &'a [Piece],
     /// Texts to put in at places.
     edits: Vec<(usize, String)>,
-    problems: Vec<(usize, usize, &'static str)>,
+    problems: Vec<(usize, usize, String)>,
+    classes: Vec<(usize, usize, String)>,
 }
 
 impl Rewriter<'_> {
@@ -257,8 +277,17 @@ impl Rewriter<'_> {
 
     /// Names of this component's keyframes, where an animation uses them.
     fn declaration(&mut self, at: usize, end: usize) {
-        let Kind::Ident(property) = &self.pieces[at].kind else { return };
-        let property = property.to_ascii_lowercase();
+        let colon = (at + 1..end).find(|next| self.pieces[*next].kind != Kind::Space);
+        let declares = colon.is_some_and(|next| self.pieces[next].kind == Kind::Colon);
+        let property = match &self.pieces[at].kind {
+            Kind::Ident(property) if declares => property.to_ascii_lowercase(),
+            _ => return self.problem(at, end, "a declaration is a property, `:` and a value"),
+        };
+        if !is_property(&property) {
+            let near = vein_plan::nearest(&property, properties());
+            let near = near.map(|near| format!(": did you mean `{near}`?")).unwrap_or_default();
+            return self.problem(at, at + 1, format!("CSS has no property `{property}`{near}"));
+        }
         if !property.ends_with("animation") && !property.ends_with("animation-name") {
             return;
         }
@@ -296,7 +325,9 @@ impl Rewriter<'_> {
                 matches!(self.pieces[open].kind, Kind::Open(_) | Kind::Function(_))
                     && self.closing(open, end) > *at
             });
-            (inside && !bracketed) || self.pieces[*at].kind == Kind::Bad
+            let class = matches!(self.pieces[*at].kind, Kind::Delim('.'))
+                && !matches!(self.pieces.get(*at + 1).map(|p| &p.kind), Some(Kind::Ident(_)));
+            ((inside || class) && !bracketed) || self.pieces[*at].kind == Kind::Bad
         });
         if let Some(at) = wrong {
             let stop = (end..self.pieces.len())
@@ -305,13 +336,17 @@ impl Rewriter<'_> {
             return self.problem(at, stop, "this is no selector");
         }
         let (mut place, mut at) = (None, start);
+        let mut classes = Vec::new();
         // After a pseudo-element nothing more can be said of the element.
         let mut fixed = false;
         while at < end {
             let piece = &self.pieces[at];
             match &piece.kind {
                 Kind::Space => {}
-                Kind::Delim('>' | '+' | '~') => (place, fixed) = (None, false),
+                Kind::Delim('>' | '+' | '~') => {
+                    (place, fixed) = (None, false);
+                    classes.clear();
+                }
                 Kind::Colon if fixed => {}
                 Kind::Colon => {
                     let next = self.pieces.get(at + 1).map(|p| &p.kind);
@@ -347,6 +382,12 @@ impl Rewriter<'_> {
                     let spaced = at > start && self.pieces[at - 1].kind == Kind::Space;
                     if spaced {
                         fixed = false;
+                        classes.clear();
+                    }
+                    if let (Kind::Delim('.'), Some(name)) = (&piece.kind, self.pieces.get(at + 1))
+                        && let Kind::Ident(class) = &name.kind
+                    {
+                        classes.push((piece.start, name.end, class.clone()));
                     }
                     if !fixed {
                         place = Some(piece.end);
@@ -355,15 +396,16 @@ impl Rewriter<'_> {
             }
             at += 1;
         }
+        self.classes.extend(classes);
         if let Some(place) = place {
             self.edits.push((place, format!("[data-of={}]", self.component)));
         }
     }
 
-    fn problem(&mut self, at: usize, end: usize, problem: &'static str) {
+    fn problem(&mut self, at: usize, end: usize, problem: impl Into<String>) {
         let start = self.pieces[at].start;
         let end = self.pieces[at..end.max(at + 1)].last().map_or(start, |piece| piece.end);
-        self.problems.push((start, end, problem));
+        self.problems.push((start, end, problem.into()));
     }
 }
 
@@ -404,7 +446,18 @@ mod tests {
 
     #[test]
     fn mistakes_are_found() {
-        for css in ["p { color: red", ".b % { }", "p }", "color: red;", "@import 'a.css';"] {
+        for css in [
+            "p { color: red",
+            ".b % { }",
+            "p }",
+            "color: red;",
+            "@import 'a.css';",
+            "p { colr: red }",
+            "p { color red }",
+            "p { color }",
+            "..x { color: red }",
+            "p { color: red; 3px; margin: 0 }",
+        ] {
             assert_eq!(rewrite(css, "x-y").problems.len(), 1, "{css}");
         }
     }

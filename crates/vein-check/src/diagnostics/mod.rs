@@ -189,6 +189,7 @@ rules! {
     unknown_store::UnknownStore;
     unknown_type::UnknownType;
     unknown_value::UnknownValue;
+    unmet_class::UnmetClass;
     unsafe_binding::UnsafeBinding;
     unshowable::Unshowable;
     unused::Unused;

@@ -147,3 +147,25 @@ pub async fn what_chromium_reads_is_known(browser: &Browser) {
         .collect();
     assert!(unknown.is_empty(), "{unknown:?} of {found:?}");
 }
+
+/// The properties that a style of Chromium has under their own names.
+const PROPERTIES: &str = r#"
+  const style = document.createElement('p').style;
+  const named = (property) => property.replace(/[A-Z]/g, (c) => `-${c.toLowerCase()}`);
+  const found = [];
+  for (const property in style) {
+    if (typeof style[property] === 'string' && CSS.supports(named(property), 'initial')) found.push(named(property));
+  }
+  return found;
+"#;
+
+pub async fn what_chromium_styles_is_known(browser: &Browser) {
+    let found = browser.run(PROPERTIES).await;
+    let found: Vec<String> = serde_json::from_value(found).expect("names of properties");
+    assert!(found.len() > 400, "{} properties", found.len());
+    let declared: String = found.iter().map(|name| format!("{name}: initial;\n")).collect();
+    let text = format!("<p>a</p>\n<style>\np {{ {declared} }}\n</style>\n");
+    let source = Source { path: "test-bed.vein".into(), text };
+    let report = check(vec![source]).report;
+    assert!(report.diagnostics.is_empty(), "{report}");
+}

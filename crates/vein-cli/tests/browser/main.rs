@@ -48,6 +48,7 @@ const TESTS: &[Test] = tests! {
     pages:
     ecmascript::random_components_are_what_ecmascript_makes_of_them,
     attributes::what_chromium_reads_is_known,
+    attributes::what_chromium_styles_is_known,
     markup::a_built_page_cleans_as_it_is_cleaned_outside,
     controls::what_is_set_is_what_chromium_makes_of_it,
     controls::what_is_typed_is_what_chromium_takes,
