@@ -18,10 +18,13 @@ pub(crate) fn sanitised(tree: &Tree, id: NodeId, text: &str) -> String {
             let each = text.split(',').map(|one| one.replace(['\n', '\r'], ""));
             each.map(|one| one.trim_matches(blank).to_owned()).collect::<Vec<_>>().join(",")
         }
-        // What somebody types is trimmed in a field for an e-mail address only, and of a number it is taken
-        // what was made of it.
+        // What somebody types is trimmed in a field for an e-mail address only, and a point before an exponent
+        // does no harm.
         "url" if tree.is_used(id, Property::Value) => one_line(),
-        "number" if tree.is_used(id, Property::Value) => text.to_owned(),
+        "number" if tree.is_used(id, Property::Value) => {
+            let plain = text.replace(".e", "e").replace(".E", "E");
+            kept(number(&plain).is_some())
+        }
         "email" | "url" => one_line().trim_matches(blank).to_owned(),
         "number" => kept(number(text).is_some()),
         "range" => range(tree, id, text),

@@ -11,7 +11,7 @@ pub fn run() -> Result<String, Error> {
     let pulses = [
         page.find("[name=crop]")?.input("Black kale")?,
         page.find("[type=number]")?.input("4.0")?,
-        page.find("[type=number]")?.input("four")?,
+        page.find("[type=number]")?.input("")?,
         page.find("[value=autumn]")?.click()?,
         page.find("[value=labels]")?.click()?,
         page.set("extras", ["string"])?,
