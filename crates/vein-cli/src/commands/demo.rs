@@ -35,8 +35,8 @@ const TOUR: &[Stop] = &[
       components that know nothing of each other show that:",
         |page| Ok(page.find(".bed button.water")?.click()?),
     ),
-    ("\"two\" is typed into the can. That is no number: state stays as it is:", |page| {
-        Ok(page.find(".can input")?.input("two")?)
+    ("The can's field is emptied. That is no number: state stays as it is:", |page| {
+        Ok(page.find(".can input")?.input("")?)
     }),
     ("The threshold is moved. Only what stands on the other side of it changes:", |page| {
         Ok(page.find("input[type=range]")?.input("20")?)
