@@ -5,7 +5,7 @@ mod features;
 mod ratio;
 mod setup;
 
-use std::process::{Command, ExitCode};
+use std::process::{Command, ExitCode, Stdio};
 use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 
 /// What writes the data of `vein-locale`; all of ICU4X's data stands behind it, so it is no member of the
@@ -126,6 +126,7 @@ fn soak(minutes: u64) -> bool {
     let end = Instant::now() + Duration::from_secs(60 * minutes);
     let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(1, |since| since.as_secs());
     let mut seed = now * 1000;
+    let mut pulses = 0;
     while Instant::now() < end {
         println!("\n== seeds {seed} to {}", seed + BATCH - 1);
         let mut command = Command::new("cargo");
@@ -139,9 +140,17 @@ fn soak(minutes: u64) -> bool {
             "proof",
             "--quiet",
             "--",
+            "--nocapture",
         ]);
         command.arg("random_").env("VEIN_SEEDS", BATCH.to_string());
-        if !succeeds(command.env("VEIN_FIRST_SEED", seed.to_string())) {
+        command.env("VEIN_FIRST_SEED", seed.to_string()).stderr(Stdio::inherit());
+        let output = command.output();
+        let told = output.as_ref().map_or("".into(), |out| String::from_utf8_lossy(&out.stdout));
+        print!("{told}");
+        let judged =
+            told.lines().filter_map(|line| line.rsplit_once("pulses: ")?.1.parse::<u64>().ok());
+        pulses += judged.sum::<u64>();
+        if !output.is_ok_and(|out| out.status.success()) {
             println!(
                 "\nTo repeat: VEIN_FIRST_SEED=<the seed above> VEIN_SEEDS=1 cargo test -p vein-proof"
             );
@@ -149,7 +158,7 @@ fn soak(minutes: u64) -> bool {
         }
         seed += BATCH;
     }
-    println!("\nAll exact.");
+    println!("\nAll exact: {pulses} pulses.");
     true
 }
 

@@ -5,6 +5,7 @@
 //! |---|---|
 //! | [`fresh`] | the view rendered afresh from state |
 //! | [`verdict`] | missed, needless, moves, idle |
+//! | `controls` | controls that are bound both ways, followed from pulse to pulse |
 //! | [`ledger`] | entries as text and JSON |
 //! | [`coverage`] | what was seen to happen, and what never was |
 //! | [`mutants`](mod@mutants) | components broken on purpose |
@@ -13,6 +14,7 @@
 //! | [`scenario`] | what is done in steps, and all that each of them changes |
 //! | [`session`] | engine, tree and proof together |
 
+mod controls;
 pub mod coverage;
 pub mod fresh;
 pub mod ledger;

@@ -1,10 +1,9 @@
 //! The verdict on a pulse: missed, needless, moves, idle.
 
+use crate::controls::{self, Known};
 use crate::fresh::{Expected, Fresh, FreshSpot, render};
 use std::collections::{BTreeMap, HashMap, HashSet};
-use vein_plan::{
-    Block, CellKind, Listener, Name, PartKind, Program, Property, Shown, SpotKind, Value,
-};
+use vein_plan::{CellKind, Listener, Name, PartKind, Program, Property, Shown, SpotKind};
 use vein_runtime::{Cause, Clean, Kept, Pulse, Runtime, ScopeId, Which};
 use vein_view::{Batch, NodeId, NodeNumber, Patch, Tree};
 
@@ -98,20 +97,8 @@ struct State {
     markup: HashSet<NodeNumber>,
     /// Which rows hold which node at their top, inner ones first.
     tops: HashMap<NodeNumber, Vec<String>>,
-    /// What is known of each control that is bound both ways, by what tells its node apart and its part.
-    hands: HashMap<(u64, u32), Hand>,
-}
-
-/// A control that is bound both ways, as a pulse leaves it.
-struct Hand {
-    /// What it holds.
-    held: Shown,
-    /// What the state shows in it.
-    wanted: Shown,
-    /// Whether somebody is using it: what it holds was entered and is committed later.
-    waits: bool,
-    /// Whether what it holds was committed and means no value.
-    invalid: bool,
+    /// What is known of each control that is bound both ways.
+    hands: Known,
 }
 
 /// What reached the engine and the tree from outside in a pulse.
@@ -133,7 +120,7 @@ impl State {
             lists: HashMap::new(),
             markup: HashSet::new(),
             tops: HashMap::new(),
-            hands: HashMap::new(),
+            hands: Known::new(),
             fresh,
         };
         for scope in &state.fresh.scopes {
@@ -218,15 +205,7 @@ impl Proof {
     /// Begins with the page as it stands.
     pub fn new(runtime: &Runtime, tree: &Tree, clean: Option<Clean>) -> Proof {
         let mut before = State::new(runtime, tree, clean);
-        before.hands = hands(runtime, tree, &before, |hand| {
-            let marked = tree.attribute(hand.node, "aria-invalid") == Some("true");
-            Some(Hand {
-                waits: hand.is_later() && !hand.shows(),
-                invalid: marked && hand.is_nothing(),
-                held: hand.held.clone()?,
-                wanted: hand.wanted.clone(),
-            })
-        });
+        before.hands = controls::at_first(runtime, tree, &before.fresh);
         Proof { before, clean }
     }
 
@@ -239,9 +218,8 @@ impl Proof {
         tree: &Tree,
     ) -> Verdict {
         let mut after = State::new(runtime, tree, self.clean);
-        after.hands = hands(runtime, tree, &after, |hand| {
-            hand.after(pulse, told, self.before.hands.get(&hand.key()))
-        });
+        let (known, happened) = (&self.before.hands, (pulse, told));
+        after.hands = controls::after(runtime, tree, &after.fresh, happened, known);
         let judge = Judge { runtime, pulse, before: &self.before, after: &after, tree };
         let mut verdict = judge.verdict(told);
         for node in told.echoes {
@@ -249,129 +227,6 @@ impl Proof {
         }
         self.before = after;
         verdict
-    }
-}
-
-/// A control that is bound both ways, seen from outside the engine.
-struct Control<'a> {
-    block: &'a Block,
-    part: u32,
-    node: NodeId,
-    number: NodeNumber,
-    serial: u64,
-    held: Option<Shown>,
-    wanted: &'a Shown,
-    value: &'a Value,
-}
-
-/// What is known of each control, worked out by `each`.
-fn hands(
-    runtime: &Runtime,
-    tree: &Tree,
-    state: &State,
-    each: impl Fn(&Control<'_>) -> Option<Hand>,
-) -> HashMap<(u64, u32), Hand> {
-    let mut all = HashMap::new();
-    for scope in &state.fresh.scopes {
-        let block = &runtime.program().plans[scope.plan].blocks[scope.block as usize];
-        let bound = block.parts.iter().enumerate().filter(|(_, part)| part.control.is_some());
-        for (at, part) in bound {
-            let Some(kept) = scope.kept.map(|kept| runtime.kept(kept)) else { continue };
-            let number = kept.first + part.mark;
-            let Some(node) = tree.numbered(number) else { continue };
-            let control = Control {
-                block,
-                part: at as u32,
-                node,
-                number,
-                serial: tree.serial(node),
-                held: shown_at(tree, node, &part.kind),
-                wanted: &scope.parts[at],
-                value: &scope.values[at],
-            };
-            all.extend(each(&control).map(|hand| (control.key(), hand)));
-        }
-    }
-    all
-}
-
-impl Control<'_> {
-    fn key(&self) -> (u64, u32) {
-        (self.serial, self.part)
-    }
-
-    fn means(&self) -> Option<Value> {
-        let conversion = self.block.parts[self.part as usize].control.as_ref()?;
-        match &self.held {
-            Some(Shown::Text(text)) => conversion.value(text),
-            _ => None,
-        }
-    }
-
-    /// Whether it holds text that means no value of its type.
-    fn is_nothing(&self) -> bool {
-        matches!(self.held, Some(Shown::Text(_))) && self.means().is_none()
-    }
-
-    /// Whether it holds what the state says, however it is spelt.
-    fn shows(&self) -> bool {
-        self.held.as_ref() == Some(self.wanted)
-            || self.means().is_some_and(|means| means.same(self.value))
-    }
-
-    fn commits(&self) -> impl Iterator<Item = &Listener> {
-        self.block.listeners.iter().filter(|listener| {
-            listener.commit.as_ref().is_some_and(|commit| commit.part == self.part)
-        })
-    }
-
-    /// Whether what a person enters is committed later than it is entered.
-    fn is_later(&self) -> bool {
-        self.commits()
-            .any(|listener| &*listener.event == "change" || listener.options.settle.is_some())
-    }
-
-    /// Whether a pulse was what this control had to say.
-    fn is_committed(&self, pulse: &Pulse, reached: &[NodeNumber]) -> bool {
-        self.commits().any(|listener| match &pulse.cause {
-            Cause::Event { kind, .. } => {
-                *kind == *listener.event
-                    && listener.options.settle.is_none()
-                    && reached.contains(&self.number)
-            }
-            Cause::Settled { kind, node, after, .. } => {
-                *kind == *listener.event
-                    && listener.options.settle == Some(*after)
-                    && *node == self.number
-            }
-            _ => false,
-        })
-    }
-
-    fn after(&self, pulse: &Pulse, told: &Told<'_>, before: Option<&Hand>) -> Option<Hand> {
-        let held = self.held.clone()?;
-        let wanted = self.wanted.clone();
-        // What a pulse that was taken back would have committed was never said.
-        let committed = pulse.fault.is_none() && self.is_committed(pulse, told.reached);
-        let same = before.filter(|before| before.wanted == wanted);
-        let entered = same.is_some_and(|before| before.waits || before.held != held);
-        let own = (self.number, kind_name(&self.block.parts[self.part as usize].kind));
-        let patched = told.applied.iter().any(|patch| target(&patch) == own);
-        // What began to wait in a pulse that was taken back does not.
-        let said = |listener: &Listener| match &pulse.cause {
-            Cause::Event { kind, .. } => *kind == *listener.event,
-            _ => false,
-        };
-        let refused = pulse.fault.is_some()
-            && told.reached.contains(&self.number)
-            && self.commits().any(said);
-        let waits = self.is_later() && !committed && !patched && !refused && entered;
-        let unchanged = same.filter(|before| !committed && (waits || before.held == held));
-        let invalid = match unchanged {
-            Some(before) => before.invalid,
-            None => held != wanted && self.is_nothing(),
-        };
-        Some(Hand { held, wanted, waits, invalid })
     }
 }
 
@@ -770,7 +625,7 @@ fn longest_in_order(places: &[usize]) -> usize {
 }
 
 /// What a patch goes to.
-fn target(patch: &Patch<'_>) -> (NodeNumber, String) {
+pub(crate) fn target(patch: &Patch<'_>) -> (NodeNumber, String) {
     match patch {
         Patch::Text { node, .. } => (*node, String::new()),
         Patch::SetAttribute { node, name, .. } | Patch::RemoveAttribute { node, name } => {
@@ -789,7 +644,7 @@ fn property_name(property: Property) -> String {
     format!(".{}", property.name())
 }
 
-fn kind_name(kind: &PartKind) -> String {
+pub(crate) fn kind_name(kind: &PartKind) -> String {
     match kind {
         PartKind::Text => String::new(),
         PartKind::Attribute(name, _) => name.to_string(),
@@ -797,7 +652,7 @@ fn kind_name(kind: &PartKind) -> String {
     }
 }
 
-fn shown_at(tree: &Tree, node: NodeId, kind: &PartKind) -> Option<Shown> {
+pub(crate) fn shown_at(tree: &Tree, node: NodeId, kind: &PartKind) -> Option<Shown> {
     Some(match kind {
         PartKind::Text => Shown::Text(tree.text(node)?.into()),
         PartKind::Attribute(name, _) => match tree.attribute(node, name) {

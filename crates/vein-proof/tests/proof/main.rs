@@ -11,4 +11,5 @@ mod projects;
 mod reach;
 #[cfg(debug_assertions)]
 mod sabotage;
+mod seeds;
 mod views;

@@ -3,6 +3,7 @@
 use crate::generate::Random;
 use crate::projects::{Wear, project};
 use crate::reach::stays_in_reach;
+use crate::seeds::Seeds;
 use serde_json::{Value as Json, json};
 use std::sync::Arc;
 use vein_check::{Severity, Source, check, reach_map};
@@ -126,15 +127,12 @@ const ONCE_FAILED: [u64; 1] = [1_795_917_228_264];
 
 #[test]
 fn random_views_under_random_use_are_exact() {
-    let asked = |name| std::env::var(name).ok().and_then(|n| n.parse::<u64>().ok());
-    let (first, seeds) =
-        (asked("VEIN_FIRST_SEED").unwrap_or(1), asked("VEIN_SEEDS").unwrap_or(2100));
+    let seeds = Seeds::new(2100);
     let mut in_reach = 0;
     let (mut pulses, mut changed, mut moved, mut created, mut problems) = (0, 0, 0, 0, 0);
-    let once_failed = asked("VEIN_FIRST_SEED").map_or(&ONCE_FAILED[..], |_| &[]);
-    for seed in (first..first + seeds).chain(once_failed.iter().copied()) {
+    for seed in seeds.and(&[&ONCE_FAILED]) {
         let mut random = Random::new(seed);
-        let wear = match once_failed.contains(&seed) {
+        let wear = match ONCE_FAILED.contains(&seed) {
             true => Wear::Nothing,
             false => Wear::Seed(seed),
         };
@@ -177,7 +175,7 @@ fn random_views_under_random_use_are_exact() {
             );
         }
     }
-    if seeds < 500 {
+    if !seeds.tell(pulses) {
         return;
     }
     // The generator has to reach what it is for.
