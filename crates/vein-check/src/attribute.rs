@@ -126,8 +126,7 @@ impl Checker<'_> {
         }
         let (space, of) = (element.namespace, element.name.name.as_str());
         if !attributes::is_known(space, of, name) {
-            let known = attributes::of(space, of);
-            let known = known.iter().map(|known| known.name);
+            let known = attributes::of(space, of).map(|known| known.name);
             let lower = name.to_lowercase();
             let nearest = match known.clone().find(|known| *known == lower) {
                 Some(known) => Some(known),

@@ -12,8 +12,8 @@ pub(crate) struct Known {
     pub(crate) values: Vec<&'static str>,
 }
 
-/// The standards' tables: by namespace and element, `*` for all of them.
-type Tables = HashMap<(&'static str, &'static str), Vec<Known>>;
+/// The standards' tables: by namespace, and by element in that, `*` for all of them.
+type Tables = HashMap<&'static str, HashMap<&'static str, Vec<Known>>>;
 
 /// Values that several attributes share.
 const SHARED: [(&str, &str); 2] = [
@@ -70,7 +70,7 @@ fn tables() -> &'static Tables {
             let space = of.next_if(|first| of_html.contains(first)).unwrap_or("html");
             for element in of {
                 let all = attributes.split(' ').map(known);
-                tables.entry((space, element)).or_default().extend(all);
+                tables.entry(space).or_default().entry(element).or_default().extend(all);
             }
         }
         tables
@@ -87,42 +87,39 @@ fn known(written: &'static str) -> Known {
     Known { name, values }
 }
 
-fn table(space: &'static str, element: &str) -> impl Iterator<Item = &'static Known> {
-    let found = tables().iter().find(|((known, name), _)| (*known, *name) == (space, element));
-    found.into_iter().flat_map(|(_, all)| all)
+fn table(space: &str, element: &str) -> impl Iterator<Item = &'static Known> + Clone + use<> {
+    tables().get(space).and_then(|all| all.get(element)).into_iter().flatten()
 }
 
 /// What an element may have, apart from `data-*`. An element whose name is only known while running may
 /// have what any can.
-pub(crate) fn of(namespace: Namespace, element: &str) -> Vec<&'static Known> {
+pub(crate) fn of(
+    namespace: Namespace,
+    element: &str,
+) -> impl Iterator<Item = &'static Known> + Clone + use<> {
     let space = match namespace {
         Namespace::Html => "html",
         Namespace::Svg => "svg",
         Namespace::MathMl => "math",
     };
-    let own: Vec<&Known> = match (space, element) {
-        ("html", "any") => {
-            let html = tables().iter().filter(|((space, _), _)| *space == "html");
-            html.flat_map(|(_, all)| all).collect()
-        }
-        _ => table(space, element).collect(),
-    };
-    own.into_iter().chain(table(space, "*")).chain(table("aria", "*")).collect()
+    let any = if (space, element) == ("html", "any") { tables().get("html") } else { None };
+    let all = any.into_iter().flat_map(HashMap::values).flatten();
+    all.chain(table(space, element)).chain(table(space, "*")).chain(table("aria", "*"))
 }
 
 /// Whether a name is that of an attribute on some element, or of a property that is bound like one.
 pub(crate) fn is_known(namespace: Namespace, element: &str, name: &str) -> bool {
     name.strip_prefix("data-").is_some_and(|rest| !rest.is_empty())
         || BOUND.contains(&(element, name))
-        || of(namespace, element).iter().any(|known| known.name == name)
+        || of(namespace, element).any(|known| known.name == name)
 }
 
 /// The elements of HTML that have an attribute, those that have it for sure.
 pub(crate) fn elements_with(name: &str) -> Vec<&'static str> {
-    let html = tables().iter().filter(|((space, of), _)| *space == "html" && *of != "*");
+    let html = tables()["html"].iter().filter(|(of, _)| **of != "*");
     let mut found: Vec<&str> = html
         .filter(|(_, all)| all.iter().any(|known| known.name == name))
-        .map(|((_, element), _)| *element)
+        .map(|(element, _)| *element)
         .collect();
     found.sort_unstable();
     found
@@ -130,11 +127,12 @@ pub(crate) fn elements_with(name: &str) -> Vec<&'static str> {
 
 /// All that an attribute may be; nothing where that cannot be listed.
 pub(crate) fn values(namespace: Namespace, element: &str, name: &str) -> Vec<&'static str> {
-    if name == "role" {
-        return table("role", "*").map(|known| known.name).collect();
+    match name {
+        "role" => table("role", "*").map(|known| known.name).collect(),
+        _ => of(namespace, element)
+            .find(|known| known.name == name)
+            .map_or(Vec::new(), |known| known.values.clone()),
     }
-    let all = of(namespace, element);
-    all.iter().find(|known| known.name == name).map_or(Vec::new(), |known| known.values.clone())
 }
 
 /// Whether an attribute holds by being there, whatever it says.
@@ -163,8 +161,8 @@ mod tests {
         assert!(values(Namespace::Html, "p", "role").contains(&"button"));
         assert!(values(Namespace::Html, "img", "referrerpolicy").contains(&"origin"));
         let known = vein_syntax::elements::HTML_ELEMENTS;
-        for (space, element) in tables().keys().filter(|(space, _)| *space == "html") {
-            assert!(*element == "*" || known.contains(element), "{space} {element}");
+        for element in tables()["html"].keys() {
+            assert!(*element == "*" || known.contains(element), "{element}");
         }
         for name in BOOLEAN {
             assert!(is_known(Namespace::Html, "any", name), "{name}");

@@ -4,9 +4,6 @@
 // What stays, by the sanitiser that is used outside: whoever makes the page puts it in.
 const RULES = {};
 
-const MOST_MARKUP = 131072;
-const MOST_TAGS = 5000;
-const DEEPEST = 256;
 const HTML = 'http://www.w3.org/1999/xhtml';
 const SVG = 'http://www.w3.org/2000/svg';
 const MATHML = 'http://www.w3.org/1998/Math/MathML';
@@ -82,7 +79,7 @@ function flat(root) {
       out.push(node.data);
     } else if (node.nodeType === Node.ELEMENT_NODE && node.namespaceURI === HTML) {
       out.push([node.localName, ...[...node.attributes].flatMap(({ name, value }) => [name, value])]);
-      if (depth < DEEPEST) {
+      if (depth < RULES.deepest) {
         depth++;
         left.push(null);
       } else {
@@ -96,7 +93,7 @@ function flat(root) {
 
 /** What may be shown of markup. What is huge, or cannot be read here, is shown as the text that it is. */
 export function clean(markup) {
-  const bounded = new TextEncoder().encode(markup).length <= MOST_MARKUP && markup.split('<').length - 1 <= MOST_TAGS;
+  const bounded = new TextEncoder().encode(markup).length <= RULES.bytes && markup.split('<').length - 1 <= RULES.openings;
   if (markup === '') return [];
   try {
     if (bounded) {

@@ -168,7 +168,7 @@ impl Css {
     /// Goes on by a character. `false` where what follows could mean anything.
     fn next(&mut self, c: char) -> bool {
         match (self.quote, c) {
-            (_, '\\' | '\n' | '\r' | '\u{c}' | '\0') => return false,
+            (_, '\\' | '\0') | (Some(_), '\n' | '\r' | '\u{c}') => return false,
             (Some(open), c) if c == open => self.quote = None,
             (Some(_), _) => {}
             (None, '"' | '\'') => self.quote = Some(c),
@@ -382,6 +382,7 @@ mod tests {
             "",
             "color: red",
             " color: red ; margin: 0 2px;",
+            "color: red;\n  margin: 0\n  2px;\n",
             "--a-b: 1px; width: calc(1px * (2 + 3)) !important",
             "font-family: 'a;b', serif",
             "grid-area: [a] 1",
@@ -397,6 +398,7 @@ mod tests {
             ("margin: 0; color: rgb(1; padding: 0", "margin: 0"),
             ("margin: 0; color: re\\3b d; padding: 0", "margin: 0"),
             ("margin: 0) ; padding: 0", ""),
+            ("margin: 0; content: 'a\nb'; padding: 0", "margin: 0"),
             ("no colon; color: red", "color: red"),
             ("a b: c; color: red", "color: red"),
         ] {

@@ -170,7 +170,8 @@ impl Runtime {
 
     /// Makes one entry of several writes to one place, and drops what came out as it was.
     pub(crate) fn keep_real_changes(&self, pulse: &mut Pulse, turn: &Turn) {
-        if pulse.rounds > 0 || pulse.values.iter().any(is_no_change) {
+        let unchanged = pulse.values.iter().any(is_no_change);
+        if pulse.rounds > 0 || unchanged {
             let all = pulse.values.iter().enumerate();
             let state = all.filter(|(_, change)| change.layer == Layer::State);
             let written = state.map(|(at, change)| Written {
@@ -181,7 +182,7 @@ impl Runtime {
         }
         let log = &self.view.graph.log;
         let gone = || log.iter().any(|change| !self.view.graph.scope(change.scope).alive);
-        if log.len() < 2 && !pulse.values.iter().any(is_no_change) && !gone() {
+        if log.len() < 2 && !unchanged && !gone() {
             return;
         }
         type Place<'a> = (ScopeId, CellId, &'a [Step]);

@@ -277,27 +277,32 @@ impl Runtime {
         let heard = !now.is_empty() || !later.is_empty();
         let mut pulse = self.hear(cause, now);
         pulse.heard = heard;
-        // A pulse that is taken back leaves what waits as it was, too, and what was entered is taken out again.
+        if pulse.fault.is_some() {
+            self.take_out(later, &mut pulse);
+            return pulse;
+        }
         for (scope, listener, event, after) in later {
-            let here = self.view.graph.scope(scope);
-            if !here.alive {
-                continue;
-            }
-            if pulse.fault.is_none() {
+            if self.view.graph.scope(scope).alive {
                 self.wait_for_quiet(scope, listener, event, after);
-                continue;
             }
+        }
+        pulse
+    }
+
+    /// A pulse that is taken back leaves what waits as it was, too, and what was entered to wait is taken out
+    /// of its controls again.
+    fn take_out(&mut self, later: Vec<(ScopeId, u32, Value, u32)>, pulse: &mut Pulse) {
+        let prepared = self.view.graph.prepared.clone();
+        for (scope, listener, event, _) in later {
+            let here = self.view.graph.scope(scope);
             let block = &prepared.plan(here.plan).blocks[here.block as usize];
             if let Some(commit) = &block.listeners[listener as usize].commit {
                 self.put_back(scope, commit.part, held_by_control(&event));
             }
         }
         let late = std::mem::take(&mut self.view.making.patches);
-        if pulse.patches.is_empty() && !late.is_empty() {
-            self.view.graph.batches += 1;
-        }
+        self.view.graph.batches += u32::from(pulse.patches.is_empty() && !late.is_empty());
         late.iter().for_each(|patch| pulse.patches.push(&patch));
-        pulse
     }
 
     /// Runs listeners in one pulse.

@@ -70,7 +70,7 @@ fn sanitiser() -> ammonia::Builder<'static> {
 }
 
 /// What the sanitiser lets through, for a browser that cleans by itself: elements with their attributes,
-/// attributes of all of them, schemes of addresses, elements that go with what is in them.
+/// attributes of all of them, schemes of addresses, elements that go with what is in them; and how much is read.
 #[doc(hidden)]
 pub fn rules() -> serde_json::Value {
     use std::collections::{BTreeMap, BTreeSet};
@@ -89,6 +89,9 @@ pub fn rules() -> serde_json::Value {
         "all": sanitiser.clone_generic_attributes().into_iter().collect::<BTreeSet<_>>(),
         "schemes": sanitiser.clone_url_schemes().into_iter().collect::<BTreeSet<_>>(),
         "gone": gone,
+        "bytes": MOST_MARKUP,
+        "openings": MOST_TAGS,
+        "deepest": DEEPEST,
     })
 }
 
