@@ -19,6 +19,8 @@ const FIELDS = [
 const NUMBER = Symbol('number');
 const LISTENERS = Symbol('listeners');
 const FIRST = Symbol('first');
+// What a control held when it was added, by property.
+const BEGAN = Symbol('began');
 
 const TEXT = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
 
@@ -287,6 +289,8 @@ export class Surface {
     }, true);
     root.addEventListener('compositionend', (event) => this.#composed(event), true);
     root.addEventListener('input', (event) => this.#chosenByHand(event.target), true);
+    this.#heard.add('reset');
+    root.addEventListener('reset', (event) => this.#hear(event, true));
   }
 
   /** An input method is done: what was typed is told, or what came meanwhile is shown. */
@@ -502,7 +506,32 @@ export class Surface {
       }
       if (stopped) break;
     }
-    if (reached.length > 0) this.#tell({ event: event.type, seen: this.#applied, reached, fields });
+    const told = { event: event.type, seen: this.#applied, reached, fields };
+    if (event.type === 'reset') {
+      told.restored = event.defaultPrevented ? [] : this.#reset(event.target);
+      // A browser would go back to the markup, and would put other texts into an output.
+      event.preventDefault();
+    }
+    if (reached.length > 0 || told.restored?.length > 0) this.#tell(told);
+  }
+
+  /**
+   * Has the controls of a form go back to what they held when they were added, or to their markup. Gives
+   * what patches have set of them: number, property, what it was and what it is.
+   */
+  #reset(form) {
+    const set = [];
+    for (const control of form.elements) {
+      const known = [...(control.options ?? []), control].filter((node) => node[BEGAN]);
+      const all = known.flatMap((node) => Object.keys(node[BEGAN]).map((property) => [node, property]));
+      const before = all.map(([node, property]) => held(node, property));
+      goBack(control);
+      if (this.#selects.has(control)) this.#selects.set(control, () => {});
+      all.forEach(([node, property], at) => {
+        set.push([this.#nodes.indexOf(node), property, before[at], held(node, property)]);
+      });
+    }
+    return set;
   }
 
   /** Counts the batches that do something, for those who are told of events. */
@@ -563,6 +592,7 @@ export class Surface {
       if (child.text === undefined && here.localName !== 'textarea') {
         this.#adopt(here, child, counts, used);
       }
+      for (const [property, value] of child.held) began(here, property, value);
       if (stands && child.held.size > 0 && isUsed(here)) used.push(here);
       else for (const [property, value] of child.held) this.#hold(here, property, value);
     }
@@ -575,8 +605,42 @@ export class Surface {
   }
 
   #hold(node, property, value) {
+    began(node, property, value);
     if (typeof value === 'string') this.#setText(node, property, value);
     else if (node[property] !== value) node[property] = value;
+  }
+}
+
+/** Notes what a control held when it was added. */
+function began(node, property, value) {
+  const known = node[BEGAN] ??= {};
+  if (!(property in known)) known[property] = value;
+}
+
+/** What a control holds. */
+function held(node, property) {
+  return property === 'chosen' ? chosenOf(node) : property === 'value' ? String(node.value) : node[property];
+}
+
+/** A control of a form that is reset goes back to what it held when it was added, or what its markup says. */
+function goBack(control) {
+  const first = control[BEGAN] ?? {};
+  const set = (node, property, value) => {
+    if (node[property] !== value) node[property] = value;
+  };
+  if (control.options) {
+    for (const option of control.options) {
+      set(option, 'selected', option[BEGAN]?.selected ?? option.defaultSelected);
+    }
+    if (first.chosen !== undefined) showChosen(control, new Set(JSON.parse(first.chosen)));
+    if (first.value !== undefined) set(control, 'value', first.value);
+  } else if (control.type === 'file') {
+    control.value = '';
+  } else if (control.localName === 'input' || control.localName === 'textarea') {
+    set(control, 'value', first.value ?? control.defaultValue);
+    if (control.localName === 'input') set(control, 'checked', first.checked ?? control.defaultChecked);
+  } else if (control.localName.includes('-')) {
+    control.formResetCallback?.();
   }
 }
 
@@ -723,12 +787,15 @@ function sameStyle(node, value) {
   return other.style.cssText === node.style.cssText;
 }
 
+/** The values of the options that are chosen, as JSON. */
+function chosenOf(select) {
+  return JSON.stringify(Array.from(select.selectedOptions ?? [], (option) => option.value));
+}
+
 function fieldOf(event, field) {
   if (field === 'value') return String(event.target.value ?? '');
   if (field === 'checked' || field === 'open') return Boolean(event.target[field]);
-  if (field === 'chosen') {
-    return JSON.stringify(Array.from(event.target.selectedOptions ?? [], (o) => o.value));
-  }
+  if (field === 'chosen') return chosenOf(event.target);
   return event[field];
 }
 

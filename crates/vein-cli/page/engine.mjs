@@ -351,12 +351,12 @@ export class Page {
     });
   }
 
-  #hear({ event, seen, reached, fields }) {
+  #hear({ event, seen, reached, fields, restored }) {
     // A page whose engine has stopped stays as it is; that was said.
     if (this.#number === null || this.#engine.stopped) return;
     try {
-      this.#seen?.told?.({ event, seen, reached, fields });
-      this.#do('event', [event, reached.flat(), fields, seen]);
+      this.#seen?.told?.({ event, seen, reached, fields, restored });
+      this.#do('event', [event, reached.flat(), fields, seen, restored?.flat() ?? null]);
     } catch (error) {
       if (!this.#engine.stopped) reportError(error);
     }

@@ -3,7 +3,7 @@
 use serde::Deserialize;
 use serde_json::value::RawValue;
 use std::collections::HashMap;
-use vein::{EventField, Pulse, Session, Value};
+use vein::{EventField, Property, Pulse, Restored, Session, Value};
 
 /// An event, as the browser's side tells of it.
 #[derive(Debug, Deserialize)]
@@ -18,6 +18,10 @@ pub(crate) struct Told {
     /// The fields that those read. What was typed may hold half of a character.
     #[serde(default)]
     fields: HashMap<String, Box<RawValue>>,
+    /// What has gone back in a form that was reset: the control's number, the property, what it was and what
+    /// it is.
+    #[serde(default)]
+    restored: Vec<(u32, String, Box<RawValue>, Box<RawValue>)>,
 }
 
 impl Told {
@@ -30,7 +34,23 @@ impl Told {
             .iter()
             .filter_map(|(node, listener)| session.delivery(*node, *listener, self.seen, field));
         let deliveries = deliveries.collect();
+        if self.event == "reset" {
+            let restored: Vec<Restored> =
+                self.restored.iter().filter_map(|told| self.restored(told, session)).collect();
+            return session.deliver_reset("the page", deliveries, &restored);
+        }
         session.deliver(&self.event, "the page", deliveries)
+    }
+
+    fn restored(
+        &self,
+        (node, name, was, held): &(u32, String, Box<RawValue>, Box<RawValue>),
+        session: &Session,
+    ) -> Option<Restored> {
+        let known = Property::ALL.iter().find(|property| property.name() == name);
+        let property = *known.filter(|_| session.runtime().has_seen(*node, self.seen))?;
+        let shown = |raw: &RawValue| property.read(&vein::json::parse(raw.get()).ok()?);
+        Some(Restored { node: *node, property, was: shown(was)?, held: shown(held)? })
     }
 }
 

@@ -133,9 +133,8 @@ impl Control<'_> {
     fn is_committed(&self, pulse: &Pulse, reached: &[NodeNumber]) -> bool {
         self.commits().any(|listener| match &pulse.cause {
             Cause::Event { kind, .. } => {
-                *kind == *listener.event
-                    && listener.options.settle.is_none()
-                    && reached.contains(&self.number)
+                let now = *kind == *listener.event && listener.options.settle.is_none();
+                (now || kind == "reset") && reached.contains(&self.number)
             }
             Cause::Settled { kind, node, after, .. } => {
                 *kind == *listener.event
@@ -160,7 +159,8 @@ impl Control<'_> {
         let same = before.filter(|before| before.wanted == wanted);
         let entered = same.is_some_and(|before| before.waits || before.held != held);
         let own = (self.number, kind_name(&self.block.parts[self.part as usize].kind));
-        let patched = patched.contains(&own);
+        // What a pulse that was taken back writes is what stood there.
+        let patched = pulse.fault.is_none() && patched.contains(&own);
         // What began to wait in a pulse that was taken back does not.
         let said = |listener: &Listener| match &pulse.cause {
             Cause::Event { kind, .. } => *kind == *listener.event,

@@ -329,6 +329,15 @@ impl Person<'_> {
                     self.event(details, Event::new("toggle"));
                 }
             }
+            _ if self.tree().is_reset_button(acting) => {
+                let form = self.tree().form_of(acting);
+                let goes_on = self.event(target, Event::new("click"));
+                if let Some(form) = form.filter(|form| goes_on && self.stands(*form)) {
+                    self.session.hands.typed = None;
+                    let entry = self.session.reset(form);
+                    self.entries.extend(entry);
+                }
+            }
             _ if self.tree().is_submit_button(acting) => {
                 let form = self.tree().form_of(acting);
                 let goes_on = self.event(target, Event::new("click"));

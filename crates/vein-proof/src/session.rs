@@ -5,8 +5,8 @@ use crate::person::Hands;
 use crate::verdict::{Proof, Told};
 use std::sync::Arc;
 use vein_plan::{EventField, Name, Program, Property, Record, Shown, Value};
-use vein_runtime::{Clean, Delivery, Host, HostError, Left, Pulse, QuestionId, Runtime};
-use vein_view::{Event, NodeId, NodeNumber, NotDispatched, Patch, Reached, Tree};
+use vein_runtime::{Cause, Clean, Delivery, Host, HostError, Left, Pulse, QuestionId, Runtime};
+use vein_view::{Event, NodeId, NodeNumber, NotDispatched, Patch, Reached, Restored, Tree};
 
 /// A page in memory.
 pub struct Session {
@@ -16,6 +16,10 @@ pub struct Session {
     clean: Option<Clean>,
     /// The elements that the event came from that is being heard.
     sent: Vec<NodeNumber>,
+    /// What a reset that is being heard has given back.
+    restored: Vec<Restored>,
+    /// Those of them that a person had changed before.
+    entered: Vec<Restored>,
     /// What a person's hands have left behind.
     pub(crate) hands: Hands,
     closed: bool,
@@ -62,6 +66,8 @@ impl Session {
             proof: None,
             clean,
             sent: Vec::new(),
+            restored: Vec::new(),
+            entered: Vec::new(),
             hands: Hands::default(),
             closed: false,
             #[cfg(debug_assertions)]
@@ -136,6 +142,26 @@ impl Session {
         (entry, dispatched.prevented)
     }
 
+    /// Has a form reset: its listeners run, and unless somebody prevents it its controls go back to what they
+    /// held when they were added, and state with them. Gives the pulse, if anything hears of it.
+    pub fn reset(&mut self, form: NodeId) -> Option<Entry> {
+        let event = Event::new("reset");
+        let dispatched = self.tree.dispatch(form, &event).ok()?;
+        let deliveries = self.deliveries(form, &event, &dispatched.reached);
+        let restored = if dispatched.prevented { Vec::new() } else { self.go_back(form) };
+        let heard = !deliveries.is_empty() || !restored.is_empty();
+        heard.then(|| self.hear_reset("form", deliveries, &restored))
+    }
+
+    /// The controls of a form go back. What a person had changed of them is noted, for a pulse that fails.
+    fn go_back(&mut self, form: NodeId) -> Vec<Restored> {
+        let before = self.tree.changed_by_hand(form);
+        let restored = self.tree.reset(form);
+        let was_used = |one: &&Restored| before.contains(&(one.node, one.property));
+        self.entered = restored.iter().filter(was_used).cloned().collect();
+        restored
+    }
+
     fn deliveries(&self, target: NodeId, event: &Event, reached: &[Reached]) -> Vec<Delivery> {
         let delivery = |reached: &Reached| {
             let field = |field| self.tree.event_field(target, event, field);
@@ -166,6 +192,39 @@ impl Session {
         deliveries.iter().for_each(|delivery| self.held_elsewhere(delivery));
         self.sent = deliveries.iter().map(|delivery| delivery.node).collect();
         let pulse = self.runtime.dispatch(kind, target, deliveries);
+        self.show(pulse)
+    }
+
+    /// Runs the listeners that a form's `reset` reached on whatever surface, and has state follow the controls
+    /// that have gone back there.
+    pub fn deliver_reset(
+        &mut self,
+        target: &str,
+        deliveries: Vec<Delivery>,
+        restored: &[Restored],
+    ) -> Entry {
+        let first = restored.first().and_then(|restored| self.tree.numbered(restored.node));
+        if let Some(form) = first.and_then(|control| self.tree.form_of(control)) {
+            self.go_back(form);
+        }
+        for Restored { node, property, held, .. } in restored {
+            if let Some(id) = self.tree.numbered(*node) {
+                self.tree.hold(id, *property, held);
+            }
+        }
+        self.hear_reset(target, deliveries, restored)
+    }
+
+    fn hear_reset(
+        &mut self,
+        target: &str,
+        deliveries: Vec<Delivery>,
+        restored: &[Restored],
+    ) -> Entry {
+        let restored_nodes = restored.iter().map(|restored| restored.node);
+        self.sent = deliveries.iter().map(|delivery| delivery.node).chain(restored_nodes).collect();
+        self.restored = restored.to_vec();
+        let pulse = self.runtime.reset(target, deliveries, restored);
         self.show(pulse)
     }
 
@@ -310,11 +369,18 @@ impl Session {
             None => Vec::new(),
         };
         let reached = std::mem::take(&mut self.sent);
+        let restored = std::mem::take(&mut self.restored);
         let applied = self.tree.apply(&pulse.patches);
         debug_assert!(
             applied.is_ok() || self.is_tampered_with(),
             "a patch was refused: {applied:?}"
         );
+        // What a person had entered stands again where the reset has failed.
+        for Restored { node, property, was, .. } in std::mem::take(&mut self.entered) {
+            if let Some(id) = self.tree.numbered(node).filter(|_| pulse.fault.is_some()) {
+                self.tree.hold(id, property, &was);
+            }
+        }
         // What cannot have the focus any more loses it, and nobody is told (HTML standard, "focus fixup").
         if self.tree.focused().is_some_and(|id| !self.tree.is_focusable(id)) {
             self.tree.set_focused(None);
@@ -322,7 +388,7 @@ impl Session {
         let verdict = match &mut self.proof {
             Some(proof) => {
                 let (applied, echoes, reached) = (&pulse.patches, &echoes, &reached);
-                let told = Told { applied, echoes, reached };
+                let told = Told { applied, echoes, reached, restored: &restored };
                 Some(proof.judge(&self.runtime, &pulse, &told, &self.tree))
             }
             None => None,
@@ -340,6 +406,7 @@ impl Session {
 
     /// The controls with a two-way binding that a pulse writes what they hold already.
     fn echoes(&self, pulse: &Pulse) -> Vec<NodeNumber> {
+        let reset = matches!(&pulse.cause, Cause::Event { kind, .. } if kind == "reset");
         let is_echo = |patch: &Patch<'_>| -> Option<NodeNumber> {
             let (node, property, shown) = match patch {
                 Patch::SetProperty { node, property, value } => {
@@ -352,7 +419,7 @@ impl Session {
             // What is committed later, the engine has not heard of yet.
             let bound = self.runtime.listeners_on(node).into_iter().any(|(_, listener)| {
                 let now = &*listener.event != "change" && listener.options.settle.is_none();
-                listener.commit.is_some() && now
+                listener.commit.is_some() && (now || reset && self.sent.contains(&node))
             });
             // Of buttons of one group the browser lets another go by itself; the engine does not know of groups.
             let told = matches!(shown, Shown::Text(_)) || self.sent.contains(&node);

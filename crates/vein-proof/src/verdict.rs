@@ -1,11 +1,11 @@
 //! The verdict on a pulse: missed, needless, moves, idle.
 
 use crate::controls::{self, Known};
-use crate::fresh::{Expected, Fresh, FreshSpot, render};
+use crate::fresh::{Expected, Fresh, FreshScope, FreshSpot, render};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use vein_plan::{CellKind, Listener, Name, PartKind, Program, Property, Shown, SpotKind};
 use vein_runtime::{Cause, Clean, Kept, Pulse, Runtime, ScopeId, Which};
-use vein_view::{Batch, NodeId, NodeNumber, Patch, Tree};
+use vein_view::{Batch, NodeId, NodeNumber, Patch, Restored, Tree};
 
 /// What a proof found. A pulse is exact when nothing is listed.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -109,6 +109,8 @@ pub struct Told<'a> {
     pub echoes: &'a [NodeNumber],
     /// The nodes whose listeners the pulse's event reached.
     pub reached: &'a [NodeNumber],
+    /// What has gone back to what it was when it was added, since a form was reset.
+    pub restored: &'a [Restored],
 }
 
 impl State {
@@ -220,7 +222,8 @@ impl Proof {
         let mut after = State::new(runtime, tree, self.clean);
         let (known, happened) = (&self.before.hands, (pulse, told));
         after.hands = controls::after(runtime, tree, &after.fresh, happened, known);
-        let judge = Judge { runtime, pulse, before: &self.before, after: &after, tree };
+        let restored = told.restored;
+        let judge = Judge { runtime, pulse, before: &self.before, after: &after, tree, restored };
         let mut verdict = judge.verdict(told);
         for node in told.echoes {
             verdict.needless.push(format!("a control was written what it shows, at node {node}"));
@@ -236,6 +239,7 @@ struct Judge<'a> {
     before: &'a State,
     after: &'a State,
     tree: &'a Tree,
+    restored: &'a [Restored],
 }
 
 /// A place that changes by itself: the identity of its scope, and which of it.
@@ -286,7 +290,7 @@ impl Judge<'_> {
             let Some(old) = before.get(scope.identity.as_str()) else { continue };
             let old = &self.before.fresh.scopes[*old];
             for (part, (a, b)) in old.parts.iter().zip(&scope.parts).enumerate() {
-                if a != b {
+                if self.went_elsewhere(scope, part as u32).unwrap_or(a != b) {
                     changed.insert((scope.identity.clone(), Which::Part(part as u32)));
                 }
             }
@@ -312,6 +316,20 @@ impl Judge<'_> {
             }
         }
         changed
+    }
+
+    /// Whether a part that is bound one way went back to something else than state says, where it went back
+    /// in a reset.
+    fn went_elsewhere(&self, scope: &FreshScope, part: u32) -> Option<bool> {
+        let kept = self.runtime.kept(scope.kept.filter(|_| !self.restored.is_empty())?);
+        let planned = &self.program().plans[scope.plan].blocks[scope.block as usize].parts;
+        let (planned, wanted) = (&planned[part as usize], &scope.parts[part as usize]);
+        let is_it = |restored: &&Restored| {
+            restored.node == kept.first + planned.mark
+                && planned.kind == PartKind::Property(restored.property)
+        };
+        let restored = self.restored.iter().find(is_it).filter(|_| planned.control.is_none());
+        restored.map(|restored| restored.held != *wanted)
     }
 
     /// Every place where the tree is not the view rendered afresh.
@@ -341,7 +359,11 @@ impl Judge<'_> {
                 // What a person does to a control that is bound one way stands until its part changes.
                 let used = match (&part.kind, &part.control, node) {
                     (PartKind::Property(property), None, Some(node)) => {
+                        let restored = self.restored.iter();
+                        let mut restored = restored.map(|one| self.tree.numbered(one.node));
+                        let stays = self.pulse.fault.is_some();
                         self.tree.is_used(node, *property)
+                            && (stays || !restored.any(|one| one == Some(node)))
                     }
                     _ => false,
                 };
@@ -594,7 +616,8 @@ impl Judge<'_> {
             recorded.insert(place);
         }
         for place in changed.difference(&recorded) {
-            if !self.is_control(place, &after) {
+            // A pulse that was taken back records nothing: what it writes is what stood there.
+            if self.pulse.fault.is_none() && !self.is_control(place, &after) {
                 let at = after.get(place.0.as_str()).copied().unwrap_or(0);
                 let address = self.address(self.after, at, place.1);
                 found.push(format!("{address}: changed, but not recorded"));

@@ -106,7 +106,7 @@ impl Runtime {
                 let node = self.view.graph.scope(scope).first + listener.mark;
                 let kind = listener.event.to_string();
                 let cause = Cause::Settled { kind, on, node, after };
-                Some(self.hear(cause, vec![(scope, number, event)]))
+                Some(self.hear(cause, vec![(scope, number, event)], &[]))
             }
             TimerKind::Every { hook, period } => {
                 let kind = TimerKind::Every { hook, period };

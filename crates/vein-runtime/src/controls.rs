@@ -13,8 +13,10 @@ pub(crate) struct HeldByControl {
     pub(crate) scope: ScopeId,
     pub(crate) part: u32,
     pub(crate) held: Shown,
-    /// Whether that means a value of the state's type.
-    pub(crate) accepted: bool,
+    /// Whether that means a value of the state's type; `None` while it is not known, or nobody asks.
+    pub(crate) accepted: Option<bool>,
+    /// What it held before, where that may be other than what the engine knows, since its form was reset.
+    pub(crate) was: Option<Shown>,
 }
 
 pub(crate) type Controls = Vec<HeldByControl>;
@@ -123,12 +125,12 @@ impl Runtime {
     }
 
     /// Gives a control back what it showed before a pulse that was taken back.
-    pub(crate) fn put_back(&mut self, scope: ScopeId, part: u32, held: Shown) {
+    pub(crate) fn put_back(&mut self, scope: ScopeId, part: u32, held: Shown, was: Option<Shown>) {
         let prepared = self.view.graph.prepared.clone();
         let here = self.view.graph.scope(scope);
         let block = &prepared.plan(here.plan).blocks[here.block as usize];
         let planned = &block.parts[part as usize];
-        let shown = &here.shown[part as usize];
+        let shown = was.as_ref().unwrap_or(&here.shown[part as usize]);
         if *shown != held {
             let node = here.first + planned.mark;
             push_patch(&mut self.view.making.patches, node, &planned.kind, shown);

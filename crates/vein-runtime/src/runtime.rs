@@ -14,8 +14,8 @@ use crate::wakes::Prepared;
 use std::cmp::Reverse;
 use std::sync::Arc;
 use vein_plan::code::CellId;
-use vein_plan::{Listener, Name, Plan, Program, Step, Value};
-use vein_view::NodeNumber;
+use vein_plan::{Listener, Name, PartKind, Plan, Program, Shown, Step, Value};
+use vein_view::{NodeNumber, Restored};
 
 /// The scope of the component that the page shows. Its stores are made after it, and are there
 /// before anything of it is worked out.
@@ -40,6 +40,15 @@ pub struct Delivery {
     pub listener: u32,
     /// A record of the fields.
     pub event: Value,
+}
+
+/// What a reset has given back to a part.
+pub(crate) struct Held {
+    scope: ScopeId,
+    part: u32,
+    listener: Option<u32>,
+    was: Shown,
+    held: Shown,
 }
 
 /// What there is of everything that comes and goes on a page. Once the page is closed, there is
@@ -217,8 +226,13 @@ impl Runtime {
     /// The listener of a number on a node, as a surface knows it that has applied so many batches with
     /// patches in them: none, if the node's number was another's then.
     pub fn listener_seen(&self, node: NodeNumber, number: u32, seen: u32) -> Option<&Listener> {
-        let given_out = self.view.graph.given_out.get(node as usize)?;
-        self.listener(node, number).filter(|_| *given_out <= seen)
+        self.listener(node, number).filter(|_| self.has_seen(node, seen))
+    }
+
+    /// Whether a surface that has applied so many batches with patches in them means by a number the node that
+    /// has it now.
+    pub fn has_seen(&self, node: NodeNumber, seen: u32) -> bool {
+        self.view.graph.given_out.get(node as usize).is_some_and(|given_out| *given_out <= seen)
     }
 
     /// How many batches with patches in them there were so far.
@@ -252,6 +266,28 @@ impl Runtime {
     /// quiet are noted for [`Runtime::run_due`]. `target` is how the record calls the element where
     /// the event reached nobody.
     pub fn dispatch(&mut self, kind: &str, target: &str, deliveries: Vec<Delivery>) -> Pulse {
+        self.dispatch_with(kind, target, deliveries, &[])
+    }
+
+    /// Runs the listeners that a form's `reset` reached, and then has state follow the controls that have gone
+    /// back to what they held when they were added, all in one pulse. Those that are not bound both ways come
+    /// to show what state says.
+    pub fn reset(
+        &mut self,
+        target: &str,
+        deliveries: Vec<Delivery>,
+        restored: &[Restored],
+    ) -> Pulse {
+        self.dispatch_with("reset", target, deliveries, restored)
+    }
+
+    fn dispatch_with(
+        &mut self,
+        kind: &str,
+        target: &str,
+        deliveries: Vec<Delivery>,
+        restored: &[Restored],
+    ) -> Pulse {
         let prepared = self.view.graph.prepared.clone();
         let (mut now, mut later) = (Vec::new(), Vec::new());
         let mut on = None;
@@ -272,10 +308,12 @@ impl Runtime {
                 Some(after) => later.push((scope, number, event, after)),
             }
         }
+        let restored: Vec<Held> =
+            restored.iter().filter_map(|restored| self.restored(restored)).collect();
         let on = on.unwrap_or_else(|| target.to_owned());
         let cause = Cause::Event { kind: kind.into(), on };
-        let heard = !now.is_empty() || !later.is_empty();
-        let mut pulse = self.hear(cause, now);
+        let heard = !now.is_empty() || !later.is_empty() || !restored.is_empty();
+        let mut pulse = self.hear(cause, now, &restored);
         pulse.heard = heard;
         if pulse.fault.is_some() {
             self.take_out(later, &mut pulse);
@@ -289,6 +327,21 @@ impl Runtime {
         pulse
     }
 
+    /// The part that a control's property shows, and the listener that is its way back, if it has one.
+    fn restored(&self, restored: &Restored) -> Option<Held> {
+        let Restored { node, property, was, held } = restored;
+        let graph = &self.view.graph;
+        let scope = *graph.owners.get(*node as usize).filter(|scope| **scope != NONE)?;
+        let here = graph.scope(scope);
+        let block = &graph.prepared.plan(here.plan).blocks[here.block as usize];
+        let part = block.parts.iter().position(|part| {
+            here.first + part.mark == *node && part.kind == PartKind::Property(*property)
+        })? as u32;
+        let back = |listener: &Listener| listener.commit.as_ref().is_some_and(|c| c.part == part);
+        let listener = block.listeners.iter().position(back).map(|at| at as u32);
+        Some(Held { scope, part, listener, was: was.clone(), held: held.clone() })
+    }
+
     /// A pulse that is taken back leaves what waits as it was, too, and what was entered to wait is taken out
     /// of its controls again.
     fn take_out(&mut self, later: Vec<(ScopeId, u32, Value, u32)>, pulse: &mut Pulse) {
@@ -297,7 +350,7 @@ impl Runtime {
             let here = self.view.graph.scope(scope);
             let block = &prepared.plan(here.plan).blocks[here.block as usize];
             if let Some(commit) = &block.listeners[listener as usize].commit {
-                self.put_back(scope, commit.part, held_by_control(&event));
+                self.put_back(scope, commit.part, held_by_control(&event), None);
             }
         }
         let late = std::mem::take(&mut self.view.making.patches);
@@ -306,14 +359,40 @@ impl Runtime {
     }
 
     /// Runs listeners in one pulse.
-    pub(crate) fn hear(&mut self, cause: Cause, heard: Vec<(ScopeId, u32, Value)>) -> Pulse {
+    pub(crate) fn hear(
+        &mut self,
+        cause: Cause,
+        heard: Vec<(ScopeId, u32, Value)>,
+        restored: &[Held],
+    ) -> Pulse {
         let prepared = self.view.graph.prepared.clone();
+        let listener_of = |graph: &Graph, scope: ScopeId, number: u32| -> &Listener {
+            let here = graph.scope(scope);
+            let block = &prepared.plan(here.plan).blocks[here.block as usize];
+            &block.listeners[number as usize]
+        };
         let mut act = |run: &mut Run<'_>, controls: &mut Controls| {
+            // First what the controls have come to hold, whatever comes of it.
+            for (scope, number, event) in &heard {
+                if let Some(commit) = &listener_of(run.graph, *scope, *number).commit {
+                    let (held, part) = (held_by_control(event), commit.part);
+                    let (scope, accepted, was) = (*scope, None, None);
+                    controls.push(HeldByControl { scope, part, held, accepted, was });
+                }
+            }
+            let first_restored = controls.len();
+            for Held { scope, part, was, held, listener } in restored {
+                let (scope, part, held, accepted) = (*scope, *part, held.clone(), None);
+                // One that is bound one way shows what state says, whatever comes of the pulse.
+                let was = listener.and(Some(was.clone()));
+                controls.push(HeldByControl { scope, part, held, accepted, was });
+            }
+            let mut committed = 0;
             for (scope, number, event) in &heard {
                 let (scope, number) = (*scope, *number);
-                let here = run.graph.scope(scope);
-                let block = &prepared.plan(here.plan).blocks[here.block as usize];
-                let listener = &block.listeners[number as usize];
+                let listener = listener_of(run.graph, scope, number);
+                let control = committed;
+                committed += usize::from(listener.commit.is_some());
                 if !run.graph.may_happen(scope, number, listener.options.once) {
                     continue;
                 }
@@ -322,9 +401,20 @@ impl Runtime {
                     continue;
                 };
                 run.begins(scope, Owner::Listener(number));
-                let held = held_by_control(event);
-                let accepted = run.within(scope, |run| run.commit(commit, &held))?;
-                controls.push(HeldByControl { scope, part: commit.part, held, accepted });
+                let control = &mut controls[control];
+                control.accepted =
+                    Some(run.within(scope, |run| run.commit(commit, &control.held))?);
+            }
+            for (Held { scope, listener, .. }, control) in
+                restored.iter().zip(&mut controls[first_restored..])
+            {
+                control.accepted = Some(true);
+                let Some(number) = *listener else { continue };
+                run.begins(*scope, Owner::Listener(number));
+                if let Some(commit) = &listener_of(run.graph, *scope, number).commit {
+                    control.accepted =
+                        Some(run.within(*scope, |run| run.commit(commit, &control.held))?);
+                }
             }
             Ok(())
         };

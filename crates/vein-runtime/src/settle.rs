@@ -43,8 +43,12 @@ impl Runtime {
         done: Result<(), Fault>,
     ) -> Pulse {
         let done = done.and_then(|()| {
-            for HeldByControl { scope, part, held, accepted } in &controls {
+            for HeldByControl { scope, part, held, accepted, was } in &controls {
+                let Some(accepted) = accepted else { continue };
                 self.holds(*scope, *part, held.clone(), *accepted);
+                if was.is_some() {
+                    self.view.making.overwritten.push((*scope, *part));
+                }
                 if *accepted {
                     self.view.making.committed.push((*scope, *part, held.clone()));
                 }
@@ -57,8 +61,8 @@ impl Runtime {
             Err(fault) => {
                 self.view.take_back();
                 self.view.making = Making::default();
-                for HeldByControl { scope, part, held, .. } in controls {
-                    self.put_back(scope, part, held);
+                for HeldByControl { scope, part, held, was, .. } in controls {
+                    self.put_back(scope, part, held, was);
                 }
                 let mut pulse = self.record(cause, Vec::new(), Vec::new());
                 self.view.end();

@@ -1,8 +1,9 @@
 //! What a person can reach and use in a tree: focus, visibility, labels, forms, as the HTML standard
 //! has it. What style sheets hide, a tree does not know.
 
+use crate::patch::NodeNumber;
 use crate::tree::{NodeId, Tree};
-use vein_plan::{Namespace, Property};
+use vein_plan::{Namespace, Property, Shown};
 
 /// How a control takes text.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -15,6 +16,20 @@ pub enum Typing {
     Number,
     /// At once, as a slider or a picker does.
     Whole,
+}
+
+/// A property of a control that has gone back to what it was when the control was added, since its form was
+/// reset.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Restored {
+    /// The control.
+    pub node: NodeNumber,
+    /// The property.
+    pub property: Property,
+    /// What it was.
+    pub was: Shown,
+    /// What it is.
+    pub held: Shown,
 }
 
 impl Tree {
@@ -212,6 +227,59 @@ impl Tree {
         };
         let all = self.elements().into_iter().filter(control);
         all.filter(|id| self.form_of(*id) == Some(form)).collect()
+    }
+
+    /// Whether an element has the controls of its form go back when it is clicked.
+    pub fn is_reset_button(&self, id: NodeId) -> bool {
+        matches!(self.name(id), Some("button" | "input")) && self.control_type(id) == "reset"
+    }
+
+    /// What can go back in a form: its controls, and the options of each before it.
+    fn resettable(&self, form: NodeId) -> Vec<NodeId> {
+        let mut all = Vec::new();
+        for control in self.controls_of(form) {
+            match self.name(control) {
+                Some("button") => continue,
+                Some("select") => all.extend(self.options_of(control)),
+                _ => {}
+            }
+            all.push(control);
+        }
+        all
+    }
+
+    /// The properties of a form's controls that a person has changed since a patch wrote them last.
+    pub fn changed_by_hand(&self, form: NodeId) -> Vec<(NodeNumber, Property)> {
+        let mut found = Vec::new();
+        for id in self.resettable(form) {
+            let used = |property: &&Property| self.is_used(id, **property);
+            let used = Property::ALL.iter().filter(used);
+            found.extend(
+                self.number_of(id).iter().flat_map(|node| used.clone().map(|p| (*node, *p))),
+            );
+        }
+        found
+    }
+
+    /// Has the controls of a form go back to what they held when they were added: those that patches have
+    /// set to what they were set to first, others to what their markup says (HTML standard, "reset
+    /// algorithm"). Gives those that patches have set, in document order.
+    pub fn reset(&mut self, form: NodeId) -> Vec<Restored> {
+        let mut restored = Vec::new();
+        for id in self.resettable(form) {
+            for (property, held) in self.held_at_first(id) {
+                let was = self.set_property(id, property).unwrap_or(Shown::Absent);
+                let node = self.number_of(id);
+                restored.extend(node.map(|node| Restored { node, property, was, held }));
+            }
+            self.forget_entered(id);
+        }
+        for Restored { node, property, held, .. } in &restored {
+            if let Some(id) = self.numbered(*node) {
+                self.hold(id, *property, held);
+            }
+        }
+        restored
     }
 
     /// Whether an element sends its form when it is clicked.

@@ -29,7 +29,7 @@ pub use clean::clean;
 pub use clean::rules as cleaning_rules;
 pub use events::{Dispatched, Event, NotDispatched, Reached};
 pub use html::Layout;
-pub use interact::Typing;
+pub use interact::{Restored, Typing};
 pub use patch::{Batch, BatchError, NodeNumber, Patch, ROOT, Template, TemplateListener};
 pub use sanitise::is_number;
 #[cfg(feature = "select")]

@@ -4,7 +4,7 @@ use crate::patch::{Batch, NodeNumber, Patch, ROOT, Template};
 use compact_str::CompactString;
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
 use std::sync::Arc;
-use vein_plan::{Name, Namespace, Property, TemplateNode};
+use vein_plan::{Name, Namespace, Property, Shown, TemplateNode};
 
 /// A node of a [`Tree`], as long as it stands there.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -67,6 +67,8 @@ struct Control {
     value: Option<CompactString>,
     chosen: Option<CompactString>,
     flags: Vec<(Property, bool)>,
+    /// What patches had it hold first, which is what a reset of its form gives it back.
+    at_first: Vec<(Property, Shown)>,
     /// The properties that a person has changed since they were written last, a bit each.
     used: u8,
 }
@@ -226,7 +228,7 @@ impl Tree {
             }
             Patch::SetProperty { node, property, value } => {
                 let control = self.patched_element(node)?.control_mut();
-                control.used &= !bit(property);
+                control.written(property, || Shown::Text(value.into()));
                 match property {
                     Property::Chosen => control.chosen = Some(value.into()),
                     _ => control.value = Some(value.into()),
@@ -234,7 +236,7 @@ impl Tree {
             }
             Patch::SetFlag { node, property, on } => {
                 let control = self.patched_element(node)?.control_mut();
-                control.used &= !bit(property);
+                control.written(property, || Shown::Flag(on));
                 control.set_flag(property, on);
             }
             Patch::Done { node, listener } => {
@@ -542,13 +544,46 @@ impl Tree {
     }
 
     /// The property as it was set by a patch or by a person; `None` while it was not.
-    pub fn set_property(&self, id: NodeId, property: Property) -> Option<vein_plan::Shown> {
+    pub fn set_property(&self, id: NodeId, property: Property) -> Option<Shown> {
         let control = self.element(id)?.control.as_ref()?;
         match property {
-            Property::Value => control.value.clone().map(vein_plan::Shown::Text),
-            Property::Chosen => control.chosen.clone().map(vein_plan::Shown::Text),
-            flag => control.flag(flag).map(vein_plan::Shown::Flag),
+            Property::Value => control.value.clone().map(Shown::Text),
+            Property::Chosen => control.chosen.clone().map(Shown::Text),
+            flag => control.flag(flag).map(Shown::Flag),
         }
+    }
+
+    /// A control comes to hold something by a person's doing, whatever it is that it holds.
+    pub fn hold(&mut self, id: NodeId, property: Property, held: &Shown) {
+        match (property, held) {
+            (Property::Chosen, Shown::Text(values)) => self.set_chosen(id, values.to_string()),
+            (_, Shown::Text(text)) => self.type_value(id, text),
+            (_, Shown::Flag(on)) => self.set_flag(id, property, *on),
+            (_, Shown::Absent) => {}
+        }
+    }
+
+    /// What a control held when it was added, by the properties that patches set.
+    pub(crate) fn held_at_first(&self, id: NodeId) -> Vec<(Property, Shown)> {
+        let control = self.element(id).and_then(|element| element.control.as_ref());
+        control.map_or(Vec::new(), |control| control.at_first.clone())
+    }
+
+    /// Has a control hold what its markup says, where no patch has said otherwise.
+    pub(crate) fn forget_entered(&mut self, id: NodeId) {
+        let element = self.element_mut(id);
+        let Some(control) = element.and_then(|element| element.control.as_mut()) else { return };
+        let set = |property| control.at_first.iter().any(|(known, _)| *known == property);
+        let (value, chosen) = (set(Property::Value), set(Property::Chosen));
+        let flags: Vec<bool> = control.flags.iter().map(|(property, _)| set(*property)).collect();
+        if !value {
+            control.value = None;
+        }
+        if !chosen {
+            control.chosen = None;
+        }
+        let mut kept = flags.into_iter();
+        control.flags.retain(|_| kept.next().unwrap_or(true));
     }
 
     /// What a person types into a control.
@@ -593,6 +628,16 @@ fn bit(property: Property) -> u8 {
 }
 
 impl Control {
+    /// Notes that a patch sets a property: it is not a person's any more, and at first it is what the
+    /// control goes back to.
+    fn written(&mut self, property: Property, to: impl FnOnce() -> Shown) {
+        self.used &= !bit(property);
+        if !self.at_first.iter().any(|(known, _)| *known == property) {
+            self.at_first.reserve_exact(1);
+            self.at_first.push((property, to()));
+        }
+    }
+
     fn flag(&self, property: Property) -> Option<bool> {
         self.flags.iter().find(|(p, _)| *p == property).map(|(_, on)| *on)
     }

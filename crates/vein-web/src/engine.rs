@@ -4,8 +4,9 @@ use crate::answering::{self, Question};
 use crate::wire;
 use rustc_hash::FxHashSet;
 use std::sync::Arc;
-use vein_plan::{Answers, EventField, Name, Program, Record, Value};
+use vein_plan::{Answers, EventField, Name, Program, Property, Record, Value};
 use vein_runtime::{Delivery, Host, Pulse, QuestionId, Runtime};
+use vein_view::Restored;
 
 /// What a page can be told to do; the numbers are those of the browser's side.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -15,7 +16,8 @@ pub enum Command {
     /// Opens a component: its name, its props, the functions that the page's script answers.
     Open,
     /// An event that listeners heard: its type, pairs of node and listener, fields by name, and how many batches
-    /// with patches in them the page had applied.
+    /// with patches in them the page had applied; of a `reset` also what has gone back: number, property, what it
+    /// was and what it is, for each.
     Event,
     /// Writes to a path: the path, the value.
     Set,
@@ -334,7 +336,23 @@ impl Open {
             Some(Delivery { node, listener, event })
         });
         let deliveries: Vec<Delivery> = deliveries.collect();
+        if let Value::List(told) = at(4) {
+            let restored = told.chunks_exact(4).filter_map(|told| self.restored(told, seen));
+            let restored: Vec<Restored> = restored.collect();
+            return self.runtime.reset("the page", deliveries, &restored);
+        }
         self.runtime.dispatch(&kind.to_utf8(), "the page", deliveries)
+    }
+
+    /// What has gone back in a form that was reset: the control's number, the property, what it was and what it
+    /// is.
+    fn restored(&self, told: &[Value], seen: u32) -> Option<Restored> {
+        let (node, name) = (told[0].to_number() as u32, told[1].to_text());
+        let name = name.to_utf8();
+        let known = Property::ALL.iter().find(|property| property.name() == name);
+        let property = *known.filter(|_| self.runtime.has_seen(node, seen))?;
+        let (was, held) = (property.read(&told[2])?, property.read(&told[3])?);
+        Some(Restored { node, property, was, held })
     }
 
     /// What came of a command, and of the pulse that it set off.

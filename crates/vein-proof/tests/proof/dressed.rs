@@ -19,6 +19,28 @@ impl Writer<'_> {
         Some(drawn)
     }
 
+    /// A control, sometimes in a form that can be reset, with others.
+    pub fn in_form(&mut self, names: &Names, control: String) -> String {
+        let Some(mut forms) = self.forms.take() else { return control };
+        if forms.below(3) > 0 {
+            self.forms = Some(forms);
+            return control;
+        }
+        std::mem::swap(self.random, &mut forms);
+        let heard = match self.random.below(4) {
+            0 => format!(" reset=\"-> {}\"", self.statements(names)),
+            1 => format!(" reset=\"->(prevent) {}\"", self.statements(names)),
+            _ => String::new(),
+        };
+        let mut more = String::new();
+        for _ in 0..self.random.below(3) {
+            more.push_str(&self.extra(names));
+        }
+        std::mem::swap(self.random, &mut forms);
+        self.forms = Some(forms);
+        format!("<form{heard}>{control}{more}<button type=\"reset\">r</button></form>")
+    }
+
     fn class(&mut self, names: &Names) -> String {
         match self.random.below(6) {
             0 => " class=\"fixed  two\"".into(),

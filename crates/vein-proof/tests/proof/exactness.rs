@@ -105,7 +105,7 @@ fn random_pulses_on_random_components_are_exact() {
         let (mut session, _) = opened.expect("props that fit");
         session.prove(true);
         let map = reach_map(session.runtime().program(), session.runtime().plan());
-        for step in 0..12 {
+        for step in 0..seeds.steps(12) {
             let entry = act(&mut session, &mut generator, buttons);
             let verdict = entry.verdict.as_ref().expect("proof is on");
             assert!(

@@ -154,6 +154,7 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
         let mut random = Random::new(seed);
         let wear = match ONCE_FAILED.contains(&seed) {
             true => Wear::Nothing,
+            false if ONCE_FAILED_DRESSED.contains(&seed) => Wear::Formless(seed),
             false => Wear::Seed(seed),
         };
         let files = lively_project(&mut random, wear);
@@ -165,7 +166,7 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
         opened += 1;
         let runtime = page.session.runtime();
         let map = reach_map(runtime.program(), runtime.plan());
-        for at in 0..12 {
+        for at in 0..seeds.steps(12) {
             // Some projects make of each row several with every event: what was judged of them stays
             // judged, and the time goes to other seeds.
             if page.session.tree().len() > MOST_NODES {

@@ -34,6 +34,8 @@ pub struct Writer<'r> {
     pub random: &'r mut Random,
     /// Where what is worn beside the main text is drawn from.
     pub beside: Option<Random>,
+    /// Where the forms around controls are drawn from.
+    pub forms: Option<Random>,
     next: usize,
     /// Components that may be used, leaves first.
     components: &'static [&'static str],
@@ -233,7 +235,10 @@ impl Writer<'_> {
         for _ in 0..1 + self.random.below(3) {
             out.push_str(&self.node(names, depth));
             let extra = self.aside(|writer| match writer.random.below(7) {
-                0 => writer.extra(names),
+                0 => {
+                    let extra = writer.extra(names);
+                    writer.in_form(names, extra)
+                }
                 _ => String::new(),
             });
             out.push_str(&extra.unwrap_or_default());
@@ -264,7 +269,10 @@ impl Writer<'_> {
                 format!("<any tag=\"<- {tag}\">{}</any>", self.nodes(names, depth + 1))
             }
             11 => format!("<q html=\"<- '<b>' + {} + '</b>'\"></q>", self.text(names)),
-            12 | 13 => self.control(names),
+            12 | 13 => {
+                let control = self.control(names);
+                self.in_form(names, control)
+            }
             _ => format!("<button click=\"-> {}\">b</button>", self.statements(names)),
         }
     }
@@ -617,6 +625,8 @@ const COMPONENTS: &[(&str, &str, &[&str])] = &[
 pub enum Wear {
     /// Nothing, as it was before there was anything.
     Nothing,
+    /// What the seed gives, without forms, as it was before there were any.
+    Formless(u64),
     /// What the seed gives.
     Seed(u64),
 }
@@ -725,11 +735,22 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
     let mut files = Vec::new();
     let mut beside = match wear {
         Wear::Nothing => None,
-        Wear::Seed(seed) => Some(Random::new(seed ^ 0x6472_6573_7365_6421)),
+        Wear::Formless(seed) | Wear::Seed(seed) => Some(Random::new(seed ^ 0x6472_6573_7365_6421)),
+    };
+    let mut forms = match wear {
+        Wear::Nothing | Wear::Formless(_) => None,
+        Wear::Seed(seed) => Some(Random::new(seed ^ 0x666f_726d_7321)),
     };
     for (name, declarations, components) in COMPONENTS {
-        let beside_it = beside.take();
-        let mut writer = Writer { random, beside: beside_it, next: 0, components, budget: 7 };
+        let (beside_it, forms_of_it) = (beside.take(), forms.take());
+        let mut writer = Writer {
+            random,
+            beside: beside_it,
+            forms: forms_of_it,
+            next: 0,
+            components,
+            budget: 7,
+        };
         let mut names = names(name);
         let mut declarations = (*declarations).to_owned();
         if lively {
@@ -779,7 +800,7 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
         }
         let shape = if *name == "test-bed" { SHAPE } else { "" };
         files.push((format!("{name}.vein"), format!("{shape}{declarations}<!-- m -->{markup}\n")));
-        beside = writer.beside;
+        (beside, forms) = (writer.beside, writer.forms);
     }
     files
 }

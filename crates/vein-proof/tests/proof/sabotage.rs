@@ -40,7 +40,7 @@ fn judged(between: impl Fn(&Batch) -> Batch) -> Verdict {
         );
         let applied = if click == 1 { between(&pulse.patches) } else { pulse.patches.clone() };
         tree.apply(&applied).expect("patches to nodes that are there");
-        let told = Told { applied: &applied, echoes: &[], reached: &[BUTTON] };
+        let told = Told { applied: &applied, echoes: &[], reached: &[BUTTON], restored: &[] };
         verdict = proof.judge(&runtime, &pulse, &told, &tree);
         assert!(click == 1 || verdict.is_exact(), "{:?}", verdict.problems());
     }

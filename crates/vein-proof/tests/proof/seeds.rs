@@ -17,6 +17,11 @@ impl Seeds {
         Seeds { first: first.unwrap_or(1), count, asked: first.is_some() }
     }
 
+    /// How many steps each walk has: so many, unless `VEIN_STEPS` says otherwise.
+    pub fn steps(&self, count: usize) -> usize {
+        std::env::var("VEIN_STEPS").ok().and_then(|n| n.parse().ok()).unwrap_or(count)
+    }
+
     /// All of them, and those that have failed once where no others are asked for.
     pub fn and(&self, once_failed: &[&[u64]]) -> impl Iterator<Item = u64> + use<> {
         let more = if self.asked { Vec::new() } else { once_failed.concat() };

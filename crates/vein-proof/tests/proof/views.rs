@@ -48,6 +48,10 @@ fn use_element(session: &mut Session, random: &mut Random, node: NodeId) -> Opti
     let tree = session.tree();
     let kind = tree.attribute(node, "type").unwrap_or("").to_owned();
     let event = match (tree.name(node)?.to_owned().as_str(), kind.as_str()) {
+        ("button", "reset") => {
+            let form = tree.form_of(node)?;
+            return session.reset(form);
+        }
         ("button", _) => "click",
         ("input", "checkbox" | "radio") => {
             let on = kind == "radio" || !tree.flag(node, Property::Checked);
@@ -148,7 +152,7 @@ fn random_views_under_random_use_are_exact() {
         assert!(opening.pulse.fault.is_none());
         session.prove(true);
         let map = reach_map(session.runtime().program(), session.runtime().plan());
-        for step in 0..10 {
+        for step in 0..seeds.steps(10) {
             let entry = act(&mut session, &mut random);
             in_reach += stays_in_reach(&map, &entry, &shown(&files));
             let verdict = entry.verdict.as_ref().expect("proof is on");
@@ -163,7 +167,7 @@ fn random_views_under_random_use_are_exact() {
             changed += verdict.changed;
             created += entry.pulse.created;
             problems += entry.pulse.problems.len();
-            if step == 9 {
+            if step + 1 == seeds.steps(10) {
                 crate::parsed::assert_round_trip(session.tree());
             }
             moved += usize::from(

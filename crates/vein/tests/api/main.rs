@@ -6,6 +6,7 @@ mod broken;
 mod damaged;
 mod documents;
 mod examples;
+mod forms;
 mod golden;
 mod host;
 mod proving;
