@@ -114,7 +114,9 @@ impl Runtime {
 
     /// Has the surface forget listeners that were to happen once and have, where they still stand.
     pub(crate) fn tell_spent(&mut self) {
-        for (scope, listener) in std::mem::take(&mut self.view.graph.spent) {
+        // They are kept until the pulse ends: it may yet be taken back.
+        for at in 0..self.view.graph.spent.len() {
+            let (scope, listener) = self.view.graph.spent[at];
             let here = self.view.graph.scope(scope);
             if here.alive {
                 let block = &self.view.graph.prepared.plan(here.plan).blocks[here.block as usize];

@@ -212,6 +212,7 @@ impl Graph {
             state.carried = state.mark == Mark::Stale;
         }
         self.unsettled.clear();
+        self.spent.clear();
     }
 
     /// Whether a listener is to be heard: one that is to happen once does so now, or has already.
