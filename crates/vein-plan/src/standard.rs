@@ -9,8 +9,8 @@ use crate::value::Value;
 use std::f64::consts;
 use std::sync::Arc;
 
-/// The longest string that `repeat` and padding give, in UTF-16 units. ECMAScript throws a
-/// `RangeError` for what an engine cannot hold; here the count is cut, so that expressions
+/// The longest string that what makes strings longer gives, in UTF-16 units. ECMAScript throws a
+/// `RangeError` for what an engine cannot hold; here it is cut, so that expressions
 /// cannot fail.
 pub const LONGEST_TEXT: usize = 1 << 24;
 
@@ -188,11 +188,12 @@ fn replace_all(s: &Text, pattern: &Text, replacement: &Text) -> Text {
         substitute(&mut out, &units, at, pattern.len(), &replacement);
         end_of_last = at + pattern.len();
         search = end_of_last + usize::from(pattern.is_empty());
-        if search > units.len() {
+        if search > units.len() || out.len() > LONGEST_TEXT {
             break;
         }
     }
     out.extend_from_slice(&units[end_of_last..]);
+    out.truncate(LONGEST_TEXT);
     Text::from_units(out)
 }
 

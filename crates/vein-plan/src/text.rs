@@ -4,6 +4,7 @@
 //! surrogate (`'😀'.slice(0, 1)`) is kept as its code units. The form is canonical, so
 //! equal strings are equal in memory.
 
+use crate::standard::LONGEST_TEXT;
 use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -115,9 +116,16 @@ impl Text {
         Text::from_units(units[start.min(end)..end].to_vec())
     }
 
-    /// One string after the other; halves of a surrogate pair that meet become one character.
+    /// One string after the other; halves of a surrogate pair that meet become one character. What goes beyond
+    /// [`LONGEST_TEXT`](crate::standard::LONGEST_TEXT) is cut.
     pub fn concat<'a>(pieces: impl IntoIterator<Item = &'a Text>) -> Text {
         let pieces: Vec<&Text> = pieces.into_iter().collect();
+        // No text has more units than bytes.
+        let bytes = |text: &&Text| text.as_str().map_or_else(|| text.len(), str::len);
+        if pieces.iter().map(bytes).sum::<usize>() > LONGEST_TEXT {
+            let units = pieces.iter().flat_map(|text| text.units());
+            return Text::from_units(units.take(LONGEST_TEXT).collect());
+        }
         if let Some(strs) = pieces.iter().map(|t| t.as_str()).collect::<Option<Vec<_>>>() {
             return strs.concat().into();
         }

@@ -4,4 +4,5 @@ mod convert;
 mod follow;
 mod json;
 mod numbers;
+mod texts;
 mod verify;

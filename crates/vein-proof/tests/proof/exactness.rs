@@ -93,6 +93,9 @@ fn stays_in_reach(map: &ReachMap, entry: &Entry, text: &str) {
     }
 }
 
+/// A page with a longer text than this is left at what it is, in UTF-16 units.
+const LONG_ENOUGH: usize = 20_000;
+
 #[test]
 fn random_pulses_on_random_components_are_exact() {
     let (mut pulses, mut changed, mut failed) = (0, 0, 0);
@@ -106,6 +109,11 @@ fn random_pulses_on_random_components_are_exact() {
         session.prove(true);
         let map = reach_map(session.runtime().program(), session.runtime().plan());
         for step in 0..seeds.steps(12) {
+            // Some handlers double a text with every event: the time goes to other seeds.
+            let mut texts = ["s", "t"].into_iter().filter_map(|name| session.value(name));
+            if texts.any(|text| text.to_text().len() > LONG_ENOUGH) {
+                break;
+            }
             let entry = act(&mut session, &mut generator, buttons);
             let verdict = entry.verdict.as_ref().expect("proof is on");
             assert!(
