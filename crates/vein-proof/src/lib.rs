@@ -17,6 +17,8 @@
 mod controls;
 pub mod coverage;
 pub mod fresh;
+mod hands;
+mod keys;
 pub mod ledger;
 pub mod mutants;
 pub mod outline;

@@ -3,10 +3,12 @@
 //! behavior", "implicit submission"), UI Events and Pointer Events are followed as far as events
 //! go that a component can listen to; what nobody listens to sets no pulse off.
 
+use crate::hands::is_field;
+pub use crate::keys::modifiers_of;
 use crate::ledger::Entry;
 use crate::session::Session;
-use vein_plan::{EventField, Property, Shown};
-use vein_view::{Event, NodeId, Tree, Typing};
+use vein_plan::Property;
+use vein_view::{Event, NodeId, Tree, Typing, Validity};
 
 /// Something that a person does with an element.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -15,6 +17,8 @@ pub enum Act {
     Click,
     /// Twice, quickly.
     DoubleClick,
+    /// Pastes a text in the place of what is selected, or at the caret.
+    Paste(String),
     /// Types a text, key by key, in the place of what the control holds, or after it.
     Type {
         /// The text.
@@ -42,6 +46,7 @@ impl Act {
         match self {
             Act::Click => "click",
             Act::DoubleClick => "double click",
+            Act::Paste(_) => "paste",
             Act::Type { .. } => "type",
             Act::Choose(_) => "choose",
             Act::Tick(true) => "tick",
@@ -69,29 +74,14 @@ impl std::fmt::Display for Refused {
 
 impl std::error::Error for Refused {}
 
-/// What a person's hands have left behind on a page: where the pointer is, what was typed.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct Hands {
-    pointer: Option<(NodeId, u64)>,
-    /// The control that was typed into, what it held at first, and what stands in it where that is
-    /// not what it holds.
-    typed: Option<Typed>,
-}
-
-#[derive(Clone, Debug)]
-struct Typed {
-    control: (NodeId, u64),
-    at_first: String,
-    /// All that was typed.
-    raw: String,
-    /// What the control was set to by that.
-    stored: String,
-}
-
 /// A person at work.
-struct Person<'a> {
-    session: &'a mut Session,
+pub(crate) struct Person<'a> {
+    pub(crate) session: &'a mut Session,
     entries: Vec<Entry>,
+    /// What it turned out that memory does not know.
+    pub(crate) refused: Option<String>,
+    /// What had the focus and cannot have it any more, though it stands: it is told a little later.
+    unfocused: Vec<NodeId>,
 }
 
 impl Session {
@@ -104,7 +94,8 @@ impl Session {
         if let Some(why) = why_not(self.tree(), target, act) {
             return Err(Refused { why });
         }
-        let mut person = Person { session: self, entries: Vec::new() };
+        let mut person =
+            Person { session: self, entries: Vec::new(), refused: None, unfocused: Vec::new() };
         match act {
             Act::Click | Act::Tick(_) => person.click(target),
             Act::DoubleClick => {
@@ -114,6 +105,12 @@ impl Session {
                     person.event(target, Event::new("dblclick"));
                 }
             }
+            Act::Paste(text) => {
+                person.focus(Some(target));
+                if person.stands(target) {
+                    person.paste(target, text);
+                }
+            }
             Act::Type { text, append } => person.type_text(target, text, *append),
             Act::Choose(options) => person.choose(target, options),
             Act::Press(key) => person.press(target, key),
@@ -121,7 +118,11 @@ impl Session {
             Act::Blur => person.focus(None),
             Act::Submit => person.submit(target, None),
         }
-        Ok(person.entries)
+        person.tell_unfocused();
+        match person.refused {
+            None => Ok(person.entries),
+            Some(why) => Err(Refused { why }),
+        }
     }
 }
 
@@ -154,7 +155,10 @@ pub fn why_not(tree: &Tree, target: NodeId, act: &Act) -> Option<String> {
         return Some(format!("`{called}` is disabled: a browser gives it no clicks and no keys"));
     }
     match act {
-        Act::Type { .. } => match tree.typing(target) {
+        Act::Paste(_) if tree.typing(target) == Some(Typing::Whole) => {
+            Some(format!("`{called}` is set at once: `type` into it"))
+        }
+        Act::Type { .. } | Act::Paste(_) => match tree.typing(target) {
             None => Some(format!("`{called}` takes no text: type into an `input` or a `textarea`")),
             Some(_) if tree.attribute(target, "readonly").is_some() => {
                 Some(format!("`{called}` is `readonly`: a browser takes no text for it"))
@@ -215,9 +219,19 @@ pub fn why_not(tree: &Tree, target: NodeId, act: &Act) -> Option<String> {
             Some(format!("`{called}` is no form: name the `form`, or click its button"))
         }
         Act::Submit => {
-            let (field, why) = tree.invalid_in(target)?;
+            let (field, validity) = tree.invalid_in(target).into_iter().next()?;
             let field = tree.described(field);
-            Some(format!("a browser would not send `{called}`: in `{field}`, {why}"))
+            Some(match validity {
+                Validity::Valid => return None,
+                Validity::Invalid(why) => {
+                    format!("a browser would not send `{called}`: in `{field}`, {why}")
+                }
+                Validity::Unknown(why) => {
+                    format!(
+                        "whether a browser sends `{called}`, only `--browser` can tell: in `{field}`, {why}"
+                    )
+                }
+            })
         }
         _ => None,
     }
@@ -231,22 +245,26 @@ pub fn option_of(tree: &Tree, select: NodeId, wanted: &str) -> Option<NodeId> {
 }
 
 impl Person<'_> {
-    fn tree(&self) -> &Tree {
+    pub(crate) fn tree(&self) -> &Tree {
         self.session.tree()
     }
 
     /// Whether an element still stands in the view.
-    fn stands(&self, id: NodeId) -> bool {
+    pub(crate) fn stands(&self, id: NodeId) -> bool {
         self.tree().is_node(id, self.tree().serial(id))
     }
 
     /// Has an event happen; `false` where somebody keeps the browser from what follows by itself.
-    fn event(&mut self, target: NodeId, event: Event) -> bool {
+    pub(crate) fn event(&mut self, target: NodeId, event: Event) -> bool {
         if !self.tree().hears(&event.kind) || !self.stands(target) {
             return true;
         }
+        let focused = self.tree().focused();
         let (entry, prevented) = self.session.happen(target, &event);
         self.entries.extend(entry);
+        if let Some(id) = focused.filter(|id| self.tree().focused().is_none() && self.stands(*id)) {
+            self.unfocused.push(id);
+        }
         !prevented
     }
 
@@ -256,6 +274,10 @@ impl Person<'_> {
         if self.event(target, Event::new("mousedown")) && self.stands(target) {
             let focusable = self.tree().closest(target, |id| self.tree().is_focusable(id));
             self.focus(focusable);
+            if self.stands(target) && is_field(self.tree().typing(target)) {
+                let field = self.field(target);
+                field.caret = field.raw.is_empty().then_some((0, 0));
+            }
         }
         self.event(target, Event::new("pointerup"));
         self.event(target, Event::new("mouseup"));
@@ -291,7 +313,7 @@ impl Person<'_> {
     }
 
     /// The click itself, and what an element does when it is clicked.
-    fn clicked(&mut self, target: NodeId) {
+    pub(crate) fn clicked(&mut self, target: NodeId) {
         if !self.stands(target) || self.tree().is_disabled(target) {
             return;
         }
@@ -333,7 +355,7 @@ impl Person<'_> {
                 let form = self.tree().form_of(acting);
                 let goes_on = self.event(target, Event::new("click"));
                 if let Some(form) = form.filter(|form| goes_on && self.stands(*form)) {
-                    self.session.hands.typed = None;
+                    self.session.hands.changed = None;
                     let entry = self.session.reset(form);
                     self.entries.extend(entry);
                 }
@@ -375,7 +397,7 @@ impl Person<'_> {
     }
 
     /// Moves the focus. What was typed is told of before it leaves a control.
-    fn focus(&mut self, to: Option<NodeId>) {
+    pub(crate) fn focus(&mut self, to: Option<NodeId>) {
         let from = self.tree().focused();
         if from == to {
             return;
@@ -386,7 +408,8 @@ impl Person<'_> {
             self.event(from, Event::new("blur"));
             self.event(from, Event::new("focusout"));
         }
-        self.session.hands.typed = None;
+        self.session.hands.changed = None;
+        self.session.hands.sought = None;
         if let Some(to) = to.filter(|to| self.stands(*to)) {
             self.session.tree_mut().set_focused(Some(to));
             self.event(to, Event::new("focus"));
@@ -394,12 +417,19 @@ impl Person<'_> {
         }
     }
 
+    /// Tells what has lost the focus since it cannot be seen or used any more.
+    fn tell_unfocused(&mut self) {
+        for id in std::mem::take(&mut self.unfocused) {
+            self.event(id, Event::new("blur"));
+            self.event(id, Event::new("focusout"));
+        }
+    }
+
     /// Has `change` happen if something was typed since the control got the focus.
-    fn tell_change(&mut self) {
-        let Some(typed) = self.session.hands.typed.take() else { return };
-        let (control, serial) = typed.control;
+    pub(crate) fn tell_change(&mut self) {
+        let Some(((control, serial), at_first)) = self.session.hands.changed.take() else { return };
         if self.tree().is_node(control, serial)
-            && self.tree().value(control).unwrap_or_default() != typed.at_first
+            && self.tree().value(control).unwrap_or_default() != at_first
         {
             self.event(control, Event::new("change"));
         }
@@ -413,211 +443,24 @@ impl Person<'_> {
             self.event(target, Event::new("change"));
             return;
         }
-        // What is chosen is replaced by the first key.
-        let mut chosen = !append;
-        if text.is_empty() && !self.held(target).is_empty() {
-            self.key(target, "Delete", &mut true);
+        // What is selected is replaced by the first key.
+        let all = self.field(target).raw.len();
+        self.select(target, (if append { all } else { 0 }, all));
+        if text.is_empty() && all > 0 {
+            self.key(target, "Delete");
         }
         for c in text.chars() {
             if !self.stands(target) || self.tree().focused() != Some(target) {
                 return;
             }
             match c {
-                '\n' => self.key(target, "Enter", &mut chosen),
-                c => self.key(target, c.encode_utf8(&mut [0; 4]), &mut chosen),
+                '\n' => self.key(target, "Enter"),
+                c => self.key(target, c.encode_utf8(&mut [0; 4])),
             }
         }
     }
 
-    fn press(&mut self, target: NodeId, key: &str) {
-        self.focus(Some(target));
-        if self.stands(target) {
-            self.key(target, key, &mut false);
-        }
-    }
-
-    /// One key, down and up, with what it does.
-    fn key(&mut self, target: NodeId, pressed: &str, chosen: &mut bool) {
-        let (modifiers, key) = modifiers_of(pressed);
-        let event = |kind: &str| {
-            let mut event = Event::new(kind)
-                .with(EventField::Key, key)
-                .with(EventField::Code, code_of(key).as_str());
-            for (name, field) in MODIFIERS {
-                if modifiers.contains(&name) {
-                    event = event.with(field, true);
-                }
-            }
-            event
-        };
-        if self.event(target, event("keydown")) && self.stands(target) {
-            let types = key.chars().count() == 1 || key == "Enter";
-            let commands = modifiers.iter().any(|name| *name != "Shift");
-            let goes_on = !types || commands || self.event(target, event("keypress"));
-            if goes_on && !commands && self.stands(target) {
-                self.key_does(target, key, modifiers.contains(&"Shift"), chosen);
-            }
-        }
-        let now = self.tree().focused().unwrap_or(target);
-        self.event(now, event("keyup"));
-        if key == " " && self.stands(target) && self.is_pressed_by_space(target) {
-            self.clicked(target);
-        }
-    }
-
-    fn is_pressed_by_space(&self, id: NodeId) -> bool {
-        let kind = self.tree().control_type(id);
-        match self.tree().name(id) {
-            Some("button" | "summary") => true,
-            Some("input") => matches!(
-                kind.as_str(),
-                "checkbox" | "radio" | "submit" | "button" | "reset" | "image"
-            ),
-            _ => false,
-        }
-    }
-
-    /// What a key does by itself.
-    fn key_does(&mut self, target: NodeId, key: &str, shift: bool, chosen: &mut bool) {
-        let typing = self.tree().typing(target);
-        match (key, typing) {
-            ("Tab", _) => {
-                let order = self.tree().tab_order();
-                let at = order.iter().position(|id| *id == target);
-                let next = match (at, shift) {
-                    (Some(at), false) => order.get(at + 1),
-                    (Some(at), true) => at.checked_sub(1).and_then(|at| order.get(at)),
-                    (None, _) => order.first(),
-                };
-                self.focus(next.copied());
-            }
-            ("Enter", Some(Typing::Lines)) => self.insert(target, "\n", chosen),
-            ("Enter", Some(_)) => {
-                self.tell_change();
-                self.submit_implicitly(target);
-            }
-            ("Enter", None) => match self.tree().name(target) {
-                Some("button" | "a" | "summary") => self.clicked(target),
-                Some("input") => match self.tree().control_type(target).as_str() {
-                    "checkbox" | "radio" => self.submit_implicitly(target),
-                    _ => self.clicked(target),
-                },
-                _ => {}
-            },
-            ("ArrowUp", Some(Typing::Number)) => self.step(target, 1.0),
-            ("ArrowDown", Some(Typing::Number)) => self.step(target, -1.0),
-            ("ArrowUp" | "ArrowRight", Some(Typing::Whole)) => self.step(target, 1.0),
-            ("ArrowDown" | "ArrowLeft", Some(Typing::Whole)) => self.step(target, -1.0),
-            ("Backspace", Some(Typing::Text | Typing::Lines | Typing::Number)) => {
-                let mut held = self.held(target);
-                let last = held.pop();
-                if *chosen {
-                    held.clear();
-                }
-                if last.is_some() {
-                    self.holds(target, held, chosen);
-                }
-            }
-            ("Delete", Some(Typing::Text | Typing::Lines | Typing::Number)) if *chosen => {
-                self.holds(target, String::new(), chosen);
-            }
-            (key, Some(Typing::Text | Typing::Lines | Typing::Number))
-                if key.chars().count() == 1 =>
-            {
-                self.insert(target, key, chosen);
-            }
-            _ => {}
-        }
-    }
-
-    /// What stands in a control, whether it means a value or not.
-    fn held(&self, target: NodeId) -> String {
-        let typed = self.session.hands.typed.as_ref();
-        let raw = typed.filter(|typed| typed.control == (target, self.tree().serial(target)));
-        let value = self.tree().value(target).unwrap_or_default();
-        match raw {
-            Some(typed) if self.stored(target).as_ref() == Some(&typed.stored) => typed.raw.clone(),
-            // Somebody else has written to it since.
-            _ => value,
-        }
-    }
-
-    /// What was set last as a control's value, by whomever.
-    fn stored(&self, target: NodeId) -> Option<String> {
-        match self.tree().set_property(target, Property::Value)? {
-            Shown::Text(text) => Some(text.into()),
-            _ => None,
-        }
-    }
-
-    fn insert(&mut self, target: NodeId, text: &str, chosen: &mut bool) {
-        let typing = self.tree().typing(target);
-        let fits = |c: char| c.is_ascii_digit() || matches!(c, '.' | '-' | '+' | 'e' | 'E');
-        if typing == Some(Typing::Number) && !text.chars().all(fits) {
-            return;
-        }
-        let mut held = if *chosen { String::new() } else { self.held(target) };
-        // A number has one point and one exponent, in that order.
-        let twice = |all: [char; 2]| text.contains(all) && held.contains(all);
-        let late = text == "." && held.contains(['e', 'E']);
-        if typing == Some(Typing::Number) && (twice(['.', '.']) || twice(['e', 'E']) || late) {
-            return;
-        }
-        held.push_str(text);
-        let most = self.tree().attribute(target, "maxlength").and_then(|n| n.trim().parse().ok());
-        if most.is_some_and(|most: usize| held.encode_utf16().count() > most) {
-            return;
-        }
-        self.holds(target, held, chosen);
-    }
-
-    /// A control comes to hold something that was typed.
-    fn holds(&mut self, target: NodeId, raw: String, chosen: &mut bool) {
-        if !self.event(target, Event::new("beforeinput")) || !self.stands(target) {
-            return;
-        }
-        *chosen = false;
-        let at_first = self.tree().value(target).unwrap_or_default();
-        let value = match self.tree().typing(target) {
-            Some(Typing::Number) => number_value(&raw),
-            _ => raw.clone(),
-        };
-        let control = (target, self.tree().serial(target));
-        match &mut self.session.hands.typed {
-            Some(typed) if typed.control == control => {
-                (typed.raw, typed.stored) = (raw, value.clone());
-            }
-            typed => *typed = Some(Typed { control, at_first, raw, stored: value.clone() }),
-        }
-        self.session.tree_mut().type_value(target, &value);
-        self.event(target, Event::new("input"));
-    }
-
-    /// A step up or down of a field for numbers, or of a slider.
-    fn step(&mut self, target: NodeId, by: f64) {
-        let tree = self.tree();
-        if !matches!(tree.control_type(target).as_str(), "number" | "range") {
-            return;
-        }
-        let limit =
-            |name: &str| -> Option<f64> { tree.attribute(target, name)?.trim().parse().ok() };
-        let range = tree.control_type(target) == "range";
-        let (min, max) = match range {
-            true => (Some(limit("min").unwrap_or(0.0)), Some(limit("max").unwrap_or(100.0))),
-            false => (limit("min"), limit("max")),
-        };
-        let step = limit("step").filter(|step| *step > 0.0).unwrap_or(1.0);
-        let now: f64 = tree.value(target).and_then(|value| value.parse().ok()).unwrap_or(0.0);
-        let to = (now + by * step).min(max.unwrap_or(f64::MAX)).max(min.unwrap_or(f64::MIN));
-        if to == now {
-            return;
-        }
-        self.session.tree_mut().type_value(target, &vein_plan::Value::Number(to).to_shown());
-        self.event(target, Event::new("input"));
-        self.event(target, Event::new("change"));
-    }
-
-    fn submit_implicitly(&mut self, field: NodeId) {
+    pub(crate) fn submit_implicitly(&mut self, field: NodeId) {
         let Some(form) = self.tree().form_of(field).filter(|form| self.stands(*form)) else {
             return;
         };
@@ -635,11 +478,22 @@ impl Person<'_> {
         let method = button.and_then(|id| said(id, "formmethod")).or_else(|| said(form, "method"));
         let closes = method.is_some_and(|method| method.eq_ignore_ascii_case("dialog"));
         let unchecked = button.is_some_and(|id| said(id, "formnovalidate").is_some());
-        let invalid = if unchecked { None } else { self.tree().invalid_in(form) };
-        if let Some((field, _)) = invalid {
-            self.event(field, Event::new("invalid"));
-            if self.stands(field) {
-                self.focus(Some(field));
+        let invalid = if unchecked { Vec::new() } else { self.tree().invalid_in(form) };
+        let unknown = invalid.iter().find_map(|(field, validity)| match validity {
+            Validity::Unknown(why) => Some((*field, why.clone())),
+            _ => None,
+        });
+        if let Some((field, why)) = unknown {
+            let field = self.tree().described(field);
+            self.refuse(&format!("whether its form is sent hangs on `{field}`: {why}"));
+            return;
+        }
+        if let Some((first, _)) = invalid.first() {
+            for (field, _) in &invalid {
+                self.event(*field, Event::new("invalid"));
+            }
+            if self.stands(*first) {
+                self.focus(Some(*first));
             }
             return;
         }
@@ -651,10 +505,12 @@ impl Person<'_> {
         };
         if let Some(dialog) = self.tree().closest(form, open) {
             self.session.tree_mut().set_flag(dialog, Property::Open, false);
-            if self.tree().focused().is_some_and(|id| !self.tree().is_focusable(id)) {
+            if let Some(id) = self.tree().focused().filter(|id| !self.tree().is_focusable(*id)) {
                 self.session.tree_mut().set_focused(None);
+                self.unfocused.push(id);
             }
             self.event(dialog, Event::new("close"));
+            self.event(dialog, Event::new("toggle"));
         }
     }
 
@@ -676,52 +532,5 @@ impl Person<'_> {
         }
         self.event(select, Event::new("input"));
         self.event(select, Event::new("change"));
-    }
-}
-
-/// What a field for numbers gives as its value while somebody types: a sign in front that says nothing and
-/// a point at the end are left out, as Chromium does, and what is no number then is none.
-fn number_value(raw: &str) -> String {
-    let starts = |rest: &&str| rest.starts_with(|c: char| c.is_ascii_digit() || c == '.');
-    let unsigned = raw.strip_prefix('+').filter(starts).unwrap_or(raw);
-    let whole = match unsigned.strip_suffix('.') {
-        Some(before) if before.ends_with(|c: char| c.is_ascii_digit()) => before,
-        _ => unsigned,
-    };
-    let plain = whole.replace(".e", "e").replace(".E", "E");
-    if vein_view::is_number(&plain) { whole.to_owned() } else { String::new() }
-}
-
-const MODIFIERS: [(&str, EventField); 4] = [
-    ("Alt", EventField::AltKey),
-    ("Control", EventField::CtrlKey),
-    ("Meta", EventField::MetaKey),
-    ("Shift", EventField::ShiftKey),
-];
-
-/// The modifiers in front of a key: `Control+Shift+s`.
-pub fn modifiers_of(pressed: &str) -> (Vec<&str>, &str) {
-    let (mut modifiers, mut key) = (Vec::new(), pressed);
-    while let Some((name, rest)) = key.split_once('+') {
-        if rest.is_empty() || !MODIFIERS.iter().any(|(known, _)| *known == name) {
-            break;
-        }
-        modifiers.push(name);
-        key = rest;
-    }
-    (modifiers, key)
-}
-
-/// The physical key of a character on a keyboard for US English (UI Events, "code values").
-fn code_of(key: &str) -> String {
-    let mut chars = key.chars();
-    match (chars.next(), chars.next()) {
-        (Some(letter), None) if letter.is_ascii_alphabetic() => {
-            format!("Key{}", letter.to_ascii_uppercase())
-        }
-        (Some(digit), None) if digit.is_ascii_digit() => format!("Digit{digit}"),
-        (Some(' '), None) => "Space".into(),
-        (Some(_), None) | (None, _) => String::new(),
-        _ => key.to_owned(),
     }
 }

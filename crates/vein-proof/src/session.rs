@@ -1,7 +1,7 @@
 //! A component on a page in memory: engine, tree and proof together.
 
+use crate::hands::{Field, Hands, is_field};
 use crate::ledger::Entry;
-use crate::person::Hands;
 use crate::verdict::{Proof, Told};
 use std::sync::Arc;
 use vein_plan::{EventField, Name, Program, Property, Record, Shown, Value};
@@ -318,6 +318,21 @@ impl Session {
         self.runtime.value_in(scope, cell)
     }
 
+    /// A field that takes text key by key, as it stands there.
+    pub(crate) fn field(&mut self, id: NodeId) -> &mut Field {
+        self.hands.field(&self.tree, id)
+    }
+
+    /// What is selected in a field, in UTF-16 units, as `selectionStart` and `selectionEnd` of the HTML standard;
+    /// `None` where that hangs on a layout, and for what takes no text key by key.
+    pub fn selection(&mut self, id: NodeId) -> Option<(usize, usize)> {
+        is_field(self.tree.typing(id)).then_some(())?;
+        let field = self.field(id);
+        let selected = field.selected()?;
+        let units = |end: usize| field.raw[..end].encode_utf16().count();
+        Some((units(selected.start), units(selected.end)))
+    }
+
     /// Moves the clock on and runs what has become due.
     pub fn advance(&mut self, milliseconds: f64) -> Vec<Entry> {
         let until = self.runtime.now() + milliseconds.max(0.0);
@@ -381,6 +396,7 @@ impl Session {
                 self.tree.hold(id, property, &was);
             }
         }
+        self.hands.tidy(&self.tree);
         // What cannot have the focus any more loses it, and nobody is told (HTML standard, "focus fixup").
         if self.tree.focused().is_some_and(|id| !self.tree.is_focusable(id)) {
             self.tree.set_focused(None);

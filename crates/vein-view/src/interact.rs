@@ -150,11 +150,17 @@ impl Tree {
         all.into_iter().map(|(_, id)| id).collect()
     }
 
-    /// Of a group of radio buttons the Tab key goes to the checked one.
+    /// Of a group of radio buttons the Tab key goes to the checked one, or to the first that can be used.
     fn is_skipped_radio(&self, id: NodeId) -> bool {
         let group = self.radio_group(id);
-        !self.flag(id, Property::Checked)
-            && group.iter().any(|other| self.flag(*other, Property::Checked))
+        if self.flag(id, Property::Checked) || group.is_empty() {
+            return false;
+        }
+        let usable = |other: &NodeId| *other == id || self.is_focusable(*other);
+        let checked = |other: &NodeId| self.flag(*other, Property::Checked);
+        let mut all =
+            self.elements().into_iter().filter(|other| *other == id || group.contains(other));
+        group.iter().any(checked) || all.find(usable) != Some(id)
     }
 
     /// The other radio buttons of an element's group (HTML standard, "radio button group").
@@ -221,7 +227,7 @@ impl Tree {
     }
 
     /// The controls of a form.
-    fn controls_of(&self, form: NodeId) -> Vec<NodeId> {
+    pub(crate) fn controls_of(&self, form: NodeId) -> Vec<NodeId> {
         let control = |id: &NodeId| {
             matches!(self.name(*id), Some("input" | "select" | "textarea" | "button"))
         };
@@ -314,59 +320,6 @@ impl Tree {
                 )
         };
         self.controls_of(form).iter().filter(blocks).count()
-    }
-
-    /// The first field of a form whose value a browser would not send, and why.
-    pub fn invalid_in(&self, form: NodeId) -> Option<(NodeId, String)> {
-        if self.attribute(form, "novalidate").is_some() {
-            return None;
-        }
-        self.controls_of(form).into_iter().find_map(|id| Some((id, self.why_invalid(id)?)))
-    }
-
-    /// Why a browser would not send a field's value (HTML standard, "constraints"); `pattern` and
-    /// the forms of addresses are not looked at.
-    fn why_invalid(&self, id: NodeId) -> Option<String> {
-        let kind = self.control_type(id);
-        let barred = self.is_disabled(id)
-            || self.attribute(id, "readonly").is_some()
-            || self.name(id) == Some("button")
-            || matches!(kind.as_str(), "hidden" | "button" | "reset" | "submit" | "image");
-        if barred {
-            return None;
-        }
-        let value = self.value(id).unwrap_or_default();
-        if self.attribute(id, "required").is_some() {
-            let checked = |id: NodeId| self.flag(id, Property::Checked);
-            let empty = match kind.as_str() {
-                "checkbox" => !checked(id),
-                "radio" => !checked(id) && !self.radio_group(id).into_iter().any(checked),
-                _ => value.is_empty(),
-            };
-            if empty {
-                return Some("it is required and empty".into());
-            }
-        }
-        if self.name(id) != Some("input") || !matches!(kind.as_str(), "number" | "range") {
-            return None;
-        }
-        let number: f64 = value.parse().ok()?;
-        let limit = |name: &str| -> Option<f64> { self.attribute(id, name)?.trim().parse().ok() };
-        let (min, max) = (limit("min"), limit("max"));
-        if let Some(min) = min.filter(|min| number < *min) {
-            return Some(format!("{value} is less than `min`, {min}"));
-        }
-        if let Some(max) = max.filter(|max| number > *max) {
-            return Some(format!("{value} is more than `max`, {max}"));
-        }
-        let any = self.attribute(id, "step").is_some_and(|step| step.eq_ignore_ascii_case("any"));
-        let step = limit("step").filter(|step| *step > 0.0).unwrap_or(1.0);
-        let base = min
-            .or_else(|| self.attribute(id, "value").and_then(|value| value.trim().parse().ok()))
-            .unwrap_or(0.0);
-        let steps = (number - base) / step;
-        let fits = any || (steps - steps.round()).abs() < 1e-9 * steps.abs().max(1.0);
-        (!fits).then(|| format!("{value} is no step of {step} from {base}"))
     }
 
     /// How a control takes text; `None` for what takes none.

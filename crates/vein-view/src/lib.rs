@@ -21,6 +21,7 @@ mod sanitise;
 #[cfg(feature = "select")]
 pub mod select;
 pub mod tree;
+mod validity;
 
 #[cfg(feature = "clean")]
 pub use clean::clean;
@@ -31,7 +32,8 @@ pub use events::{Dispatched, Event, NotDispatched, Reached};
 pub use html::Layout;
 pub use interact::{Restored, Typing};
 pub use patch::{Batch, BatchError, NodeNumber, Patch, ROOT, Template, TemplateListener};
-pub use sanitise::is_number;
+pub use sanitise::{Stepped, is_number};
 #[cfg(feature = "select")]
 pub use select::SelectError;
 pub use tree::{ApplyError, NodeId, Tree};
+pub use validity::Validity;

@@ -31,7 +31,7 @@ pub(crate) fn sanitised(tree: &Tree, id: NodeId, text: &str) -> String {
         "color" => colour(text).unwrap_or_else(|| "#000000".into()),
         "date" => kept(date(text).is_some()),
         "month" => kept(month(text).is_some()),
-        "week" => kept(week(text)),
+        "week" => kept(week(text).is_some()),
         "time" => kept(time(text).is_some()),
         "datetime-local" => local(text).unwrap_or_default(),
         _ => one_line(),
@@ -92,6 +92,57 @@ fn range(tree: &Tree, id: NodeId, text: &str) -> String {
     vein_plan::Value::Number(value).to_shown().into()
 }
 
+impl Tree {
+    /// What an `input` would give as its value if a text were set as that.
+    pub fn as_value(&self, id: NodeId, text: &str) -> String {
+        sanitised(self, id, text)
+    }
+
+    /// What a person comes to with so many steps up in a field for numbers: as the algorithm of `stepUp` in the HTML
+    /// standard, but for what is out of range, which comes into it.
+    pub fn stepped(&self, id: NodeId, steps: f64) -> Stepped {
+        let limit = |name: &str| self.attribute(id, name).and_then(number);
+        let any = self.attribute(id, "step").is_some_and(|step| step.eq_ignore_ascii_case("any"));
+        let step = limit("step").filter(|step| *step > 0.0 && !any).unwrap_or(1.0);
+        let base = limit("min").or_else(|| limit("value")).unwrap_or(0.0);
+        let min = limit("min").unwrap_or(f64::MIN);
+        let max = limit("max").unwrap_or(f64::MAX);
+        let by = steps * step;
+        let now = self.value(id).and_then(|value| number(&value));
+        let now = now.unwrap_or_else(|| 0_f64.max(min - by).min(max - by));
+        let shown = |value: f64| -> String {
+            let value = tidy(value, step, if any { now } else { base });
+            vein_plan::Value::Number(value).to_shown().into()
+        };
+        match steps > 0.0 {
+            true if now < min => return Stepped::IntoRange(shown(min)),
+            false if now > max => return Stepped::IntoRange(shown(max)),
+            true if now >= max => return Stepped::Nowhere,
+            false if now <= min => return Stepped::Nowhere,
+            _ => {}
+        }
+        let at = ((now - base) / step * 1e9).round() / 1e9;
+        let to = match (any || at == at.round(), steps > 0.0) {
+            (true, _) => now + by,
+            (false, true) => base + at.ceil() * step,
+            (false, false) => base + at.floor() * step,
+        };
+        let highest = if any { max } else { base + ((max - base) / step + 1e-9).floor() * step };
+        Stepped::By(shown(if to > max { highest } else { to.max(min) }))
+    }
+}
+
+/// What comes of a step in a field for numbers.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Stepped {
+    /// There is none to take.
+    Nowhere,
+    /// What was out of range comes into it.
+    IntoRange(String),
+    /// A step was taken, perhaps to where it stood.
+    By(String),
+}
+
 /// A multiple of a step without the noise of binary fractions.
 fn tidy(value: f64, step: f64, base: f64) -> f64 {
     let decimals = |n: f64| {
@@ -139,7 +190,7 @@ fn year(text: &str) -> Option<u32> {
     (1..=LAST_YEAR).contains(&year).then_some(year)
 }
 
-fn month(text: &str) -> Option<(u32, u32)> {
+pub(crate) fn month(text: &str) -> Option<(u32, u32)> {
     let (years, months) = text.rsplit_once('-')?;
     let (year, month) = (year(years)?, fixed(months, 2)?);
     let valid = (1..=12).contains(&month) && (year < LAST_YEAR || month <= 9);
@@ -150,7 +201,7 @@ fn leaps(year: u32) -> bool {
     year.is_multiple_of(4) && (!year.is_multiple_of(100) || year.is_multiple_of(400))
 }
 
-fn date(text: &str) -> Option<(u32, u32, u32)> {
+pub(crate) fn date(text: &str) -> Option<(u32, u32, u32)> {
     let (months, days) = text.rsplit_once('-')?;
     let ((year, month), day) = (month(months)?, fixed(days, 2)?);
     let last = match month {
@@ -163,18 +214,19 @@ fn date(text: &str) -> Option<(u32, u32, u32)> {
 }
 
 /// `2026-W53`: years have 53 weeks whose first day, or for leap years second, is a Thursday.
-fn week(text: &str) -> bool {
-    let Some((years, weeks)) = text.split_once("-W") else { return false };
-    let (Some(year), Some(week)) = (year(years), fixed(weeks, 2)) else { return false };
+pub(crate) fn week(text: &str) -> Option<(u32, u32)> {
+    let (years, weeks) = text.split_once("-W")?;
+    let (year, week) = (year(years)?, fixed(weeks, 2)?);
     // The weekday of 1 January, from Monday on (Gauss).
     let past = year - 1;
     let first = (past + past / 4 - past / 100 + past / 400) % 7;
     let most = if first == 3 || (first == 2 && leaps(year)) { 53 } else { 52 };
-    (1..=most).contains(&week) && (year < LAST_YEAR || week <= 37)
+    let valid = (1..=most).contains(&week) && (year < LAST_YEAR || week <= 37);
+    valid.then_some((year, week))
 }
 
 /// `12:30`, `12:30:15`, `12:30:15.125`; gives the shortest way to write it.
-fn time(text: &str) -> Option<String> {
+pub(crate) fn time(text: &str) -> Option<String> {
     let mut parts = text.splitn(3, ':');
     let (hour, minute) = (fixed(parts.next()?, 2)?, fixed(parts.next()?, 2)?);
     if hour > 23 || minute > 59 {

@@ -553,6 +553,26 @@ impl Tree {
         }
     }
 
+    /// The text that was set last as a control's value, by a patch or by a person.
+    pub fn value_set(&self, id: NodeId) -> Option<String> {
+        let control = self.element(id)?.control.as_ref()?;
+        control.value.as_ref().map(|value| value.to_string())
+    }
+
+    /// Notes whether what stands in a field means no value of its type.
+    pub fn set_bad_input(&mut self, id: NodeId, bad: bool) {
+        if let Some(element) = self.element_mut(id) {
+            let control = element.control_mut();
+            control.used = control.used & !BAD_INPUT | if bad { BAD_INPUT } else { 0 };
+        }
+    }
+
+    /// Whether what stands in a field means no value of its type.
+    pub fn is_bad_input(&self, id: NodeId) -> bool {
+        let control = self.element(id).and_then(|element| element.control.as_ref());
+        control.is_some_and(|control| control.used & BAD_INPUT != 0)
+    }
+
     /// A control comes to hold something by a person's doing, whatever it is that it holds.
     pub fn hold(&mut self, id: NodeId, property: Property, held: &Shown) {
         match (property, held) {
@@ -622,6 +642,9 @@ impl Tree {
     }
 }
 
+/// The bit that says that what stands in a field means nothing.
+const BAD_INPUT: u8 = 1 << 7;
+
 /// A bit for each property.
 fn bit(property: Property) -> u8 {
     1 << property as u8
@@ -632,6 +655,9 @@ impl Control {
     /// control goes back to.
     fn written(&mut self, property: Property, to: impl FnOnce() -> Shown) {
         self.used &= !bit(property);
+        if property == Property::Value {
+            self.used &= !BAD_INPUT;
+        }
         if !self.at_first.iter().any(|(known, _)| *known == property) {
             self.at_first.reserve_exact(1);
             self.at_first.push((property, to()));

@@ -72,7 +72,9 @@ pub use vein_runtime::{
 };
 #[doc(hidden)]
 pub use vein_view::cleaning_rules;
-pub use vein_view::{Batch, Event, Layout, NodeId, NotDispatched, Patch, Restored, Tree, Typing};
+pub use vein_view::{
+    Batch, Event, Layout, NodeId, NotDispatched, Patch, Restored, Tree, Typing, Validity,
+};
 
 /// Compiled components as tables, for tools.
 pub mod program {

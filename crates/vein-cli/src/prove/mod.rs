@@ -97,7 +97,8 @@ pub(crate) fn once(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome>
     if prove.json {
         output::line(serde_json::to_string_pretty(&json::proved(ui, &proved))?);
     } else {
-        told::proved(prove, ui, &proved);
+        let styled = ui.styles().next().is_some() || !project.styles()?.is_empty();
+        told::proved(prove, ui, &proved, styled);
     }
     let write = |path: &Path, text: String| {
         std::fs::write(path, text).with_context(|| format!("cannot write `{}`", path.display()))

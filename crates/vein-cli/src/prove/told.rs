@@ -22,7 +22,7 @@ const ABOUT_OUTCOME: [&str; 4] = ["not-in-view", "state", "given", "asked"];
 /// Mistakes of a step that the table of changes tells of.
 const ABOUT_CHANGES: [&str; 4] = ["not-stated", "not-seen", "unknown-part", "otherwise"];
 
-pub(super) fn proved(prove: &Prove, ui: &Ui, proved: &Proved) {
+pub(super) fn proved(prove: &Prove, ui: &Ui, proved: &Proved, styled: bool) {
     let width = proved.runs.iter().map(|run| run.name.chars().count()).max().unwrap_or(0);
     let mut left: Vec<&str> = Vec::new();
     let mut told = 0;
@@ -46,6 +46,11 @@ pub(super) fn proved(prove: &Prove, ui: &Ui, proved: &Proved) {
         output::line(format!("\nof these, `vein prove NAME` tells more: {names}"));
     }
     totals(proved);
+    if styled && !prove.browser {
+        output::line(
+            "style sheets are not applied here: what they hide is known only with --browser",
+        );
+    }
     coverage(prove.coverage, ui, &proved.coverage);
     let warnings = ui.report().map_or(0, vein::Report::warnings);
     if !proved.holds() && warnings > 0 {

@@ -10,6 +10,7 @@ mod ecmascript;
 mod elements;
 #[path = "../../../vein-proof/tests/proof/generate.rs"]
 mod generate;
+mod hands;
 mod harness;
 #[path = "../../../vein-proof/tests/proof/hostile.rs"]
 mod hostile;
@@ -50,6 +51,7 @@ const TESTS: &[Test] = tests! {
     attributes::what_chromium_reads_is_known,
     attributes::what_chromium_styles_is_known,
     markup::a_built_page_cleans_as_it_is_cleaned_outside,
+    hands::what_a_person_does_comes_to_the_same,
     controls::what_is_set_is_what_chromium_makes_of_it,
     controls::what_is_typed_is_what_chromium_takes,
     rust_host::rust_answers_in_the_page,

@@ -1,7 +1,7 @@
 //! Texts that would grow without end.
 
-use vein_plan::standard::{LONGEST_TEXT, call};
 use vein_plan::members::Member;
+use vein_plan::standard::{LONGEST_TEXT, call};
 use vein_plan::{Text, Value};
 
 #[test]

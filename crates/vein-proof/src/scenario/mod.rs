@@ -182,6 +182,7 @@ impl Deed {
             Deed::Person(act, on) => {
                 let what = match act {
                     Act::Type { text, .. } => format!("type {text:?} into"),
+                    Act::Paste(text) => format!("paste {text:?} into"),
                     Act::Choose(options) => format!("choose {} in", options.join(", ")),
                     Act::Press(key) => format!("press {key} on"),
                     act => act.name().to_owned(),

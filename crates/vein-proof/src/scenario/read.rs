@@ -46,6 +46,7 @@ const DEEDS: &[&str] = &[
     "click",
     "double_click",
     "type",
+    "paste",
     "choose",
     "tick",
     "untick",
@@ -402,7 +403,7 @@ impl Reader {
     fn beside(&mut self, table: &dyn TableLike, deed: &str) {
         let of_deed: &[&str] = match deed {
             "type" => &["on", "append"],
-            "choose" | "press" => &["on"],
+            "choose" | "paste" | "press" => &["on"],
             "set" => &["to"],
             "call" => &["with"],
             "emit" => &["with", "by"],
@@ -468,6 +469,12 @@ impl Reader {
                 self.needed(table, deed, "on", "what is typed into")?;
                 let on = self.text(table, "on")?;
                 Some(element(Act::Type { text: text?.value, append }, on))
+            }
+            "paste" => {
+                let text = self.text(table, deed);
+                self.needed(table, deed, "on", "where it is pasted")?;
+                let on = self.text(table, "on")?;
+                Some(element(Act::Paste(text?.value), on))
             }
             "choose" => {
                 self.needed(table, deed, "on", "in which `select`")?;

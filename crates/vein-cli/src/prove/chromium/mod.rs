@@ -302,12 +302,9 @@ impl InBrowser<'_> {
                 Act::Type { text, .. } if typing == Some(Typing::Whole) => {
                     on_it(WHOLE, json!(text)).await?;
                 }
+                Act::Paste(text) => drop(on_it(PASTE, json!(text)).await?),
                 Act::Type { text, append } => {
-                    on_it(
-                        "arguments[0].focus(); if (arguments[1]) arguments[0].select()",
-                        json!(!append),
-                    )
-                    .await?;
+                    on_it(READY_TO_TYPE, json!(!append)).await?;
                     if !text.is_empty() {
                         element.send_keys(text).await?;
                     } else if on_it("return arguments[0].value !== ''", Json::Null).await?
@@ -372,6 +369,25 @@ fn one_by_one(tree: &vein::Tree, target: NodeId, act: &Act) -> Vec<Act> {
     }
 }
 
+/// Selects what stands in a field, or puts the caret after it.
+const READY_TO_TYPE: &str = "
+  const [field, all] = arguments;
+  field.focus();
+  if (all) field.select();
+  else getSelection().modify('move', 'forward', 'documentboundary');";
+
+/// Pastes a text, as the clipboard does: what is selected gives way to it.
+const PASTE: &str = "
+  const [field, text] = arguments;
+  field.focus();
+  const clipboardData = new DataTransfer();
+  clipboardData.setData('text/plain', text);
+  const paste = new ClipboardEvent('paste', { clipboardData, bubbles: true, cancelable: true, composed: true });
+  const entered = { inputType: 'insertFromPaste', data: text, bubbles: true, cancelable: true };
+  if (field.dispatchEvent(paste) && field.dispatchEvent(new InputEvent('beforeinput', entered))) {
+    document.execCommand('insertText', false, text);
+  }";
+
 /// Sets what is not typed key by key.
 const WHOLE: &str = "
   const [control, text] = arguments;
@@ -420,13 +436,23 @@ async fn double_click(client: &Client, element: &Element) -> Result<()> {
 
 /// Presses a key on what has the focus.
 async fn press(client: &Client, pressed: &str) -> Result<()> {
-    let (modifiers, key) = vein::modifiers_of(pressed);
-    let keys: Vec<char> =
-        modifiers.iter().filter_map(|name| key_of(name)).chain(key_of(key)).collect();
-    let told = |kind: &str, key: &char| json!({ "type": kind, "value": key });
-    let down = keys.iter().map(|key| told("keyDown", key));
-    let up = keys.iter().rev().map(|key| told("keyUp", key));
-    let actions: Vec<Json> = down.chain(up).collect();
+    press_all(client, &[pressed]).await
+}
+
+/// Presses keys on what has the focus, one after the other, each with its modifiers, such as `Control+a`.
+///
+/// # Errors
+/// A browser that is gone.
+pub async fn press_all(client: &Client, pressed: &[&str]) -> Result<()> {
+    let mut actions: Vec<Json> = Vec::new();
+    for pressed in pressed {
+        let (modifiers, key) = vein::modifiers_of(pressed);
+        let keys: Vec<char> =
+            modifiers.iter().filter_map(|name| key_of(name)).chain(key_of(key)).collect();
+        let told = |kind: &str, key: &char| json!({ "type": kind, "value": key });
+        actions.extend(keys.iter().map(|key| told("keyDown", key)));
+        actions.extend(keys.iter().rev().map(|key| told("keyUp", key)));
+    }
     client.perform(json!({ "type": "key", "id": "keys", "actions": actions })).await
 }
 
