@@ -21,6 +21,9 @@ cargo xtask features
 cargo xtask deny    licences, and crates that occur twice: what deny.toml says holds
 cargo xtask locale-data
                     writes the data that formatting needs anew, from ICU4X's crates
+cargo xtask tables  writes what values of CSS are made of anew, from W3C's grammars (with npm)
+cargo xtask mutate  breaks the engine's sources one place at a time, and lists what the proof's tests do
+                    not notice: a night's work (see mutate/src/main.rs)
 cargo xtask soak --minutes N
                     random components under random pulses, with new seeds, until the time is up
 cargo xtask bench-browser [--write]
@@ -47,6 +50,20 @@ fn main() -> ExitCode {
         "features" => features::run(),
         "deny" => deny::run(),
         "locale-data" => succeeds(cargo(&["run", "--release", "--manifest-path", EXPORT])),
+        "tables" => tables(),
+        "mutate" => {
+            let mut mutate = Command::new("cargo");
+            mutate.args([
+                "run",
+                "--release",
+                "--quiet",
+                "--manifest-path",
+                "mutate/Cargo.toml",
+                "--",
+            ]);
+            mutate.args(std::env::args().skip(2));
+            succeeds(&mut mutate)
+        }
         "ratio" => ratio::print(),
         _ => {
             println!("{HELP}");
@@ -111,6 +128,15 @@ fn bench_browser() -> bool {
     let mut measure = Command::new("cargo");
     measure.args(run).args(std::env::args().skip(2));
     ready.browser && ready.wasm && succeeds(cargo(&build)) && succeeds(&mut measure)
+}
+
+/// Writes tables of the standards' data.
+fn tables() -> bool {
+    let mut install = Command::new("npm");
+    let mut write = Command::new("node");
+    install.args(["install", "--no-audit", "--no-fund", "--no-package-lock"]).current_dir("tables");
+    write.arg("css.mjs").current_dir("tables");
+    succeeds(&mut install) && succeeds(&mut write)
 }
 
 /// The number after `--minutes`.

@@ -2,7 +2,7 @@
 //! and what nothing uses. `vein check` says it; a project can turn each off.
 
 use crate::diagnostics::{
-    NoAlternative, NoControl, NotReachable, Unheard, UnmetClass, Unused, diagnostic,
+    NoAlternative, NoControl, NotReachable, Unheard, UnmetClass, Unused, UsedTwice, diagnostic,
 };
 use crate::interface::elements;
 use crate::style::classes;
@@ -10,7 +10,7 @@ use crate::{Diagnostic, FileFacts, Workspace};
 use std::collections::{BTreeMap, BTreeSet};
 use vein_plan::Namespace;
 use vein_syntax::Span;
-use vein_syntax::ast::{AttributeValue, DeclarationKind, Element, Expr, ExprKind, TextPiece};
+use vein_syntax::ast::{AttributeValue, DeclarationKind, Element, Expr, ExprKind, Node, TextPiece};
 
 /// Events of a pointer that somebody with a keyboard alone cannot have happen.
 const POINTED: &[&str] = &["click", "dblclick", "mousedown", "mouseup", "pointerdown", "pointerup"];
@@ -24,6 +24,79 @@ const CONTROLS: &[&str] = &[
 /// Elements that a label can be for.
 const LABELLED: &[&str] = &["button", "input", "meter", "output", "progress", "select", "textarea"];
 
+/// Ids that two elements have which can stand in the view together, and those of every row of a loop; classes that
+/// are written twice.
+fn twice(markup: &[Node], file: usize, found: &mut Vec<Diagnostic>) {
+    elements(markup, &mut |element| {
+        let Some(class) = element.attributes.iter().find(|a| a.is("class")) else { return };
+        let AttributeValue::Static(text) = &class.value else { return };
+        let mut known = BTreeSet::new();
+        for one in text.split_ascii_whitespace().filter(|one| !known.insert(*one)) {
+            found.push(diagnostic(&UsedTwice::Class(one.into()), file, class.value_span));
+        }
+    });
+    ids_of(markup, false, file, found);
+}
+
+/// The ids that what stands in a place can have together, with what is said of those that occur twice.
+fn ids_of<'a>(
+    nodes: &'a [Node],
+    in_loop: bool,
+    file: usize,
+    found: &mut Vec<Diagnostic>,
+) -> BTreeSet<&'a str> {
+    let mut all: BTreeSet<&str> = BTreeSet::new();
+    // What the alternatives have that stand in place of one another.
+    let mut alternatives: BTreeSet<&str> = BTreeSet::new();
+    let mut before: BTreeSet<&str> = BTreeSet::new();
+    for node in nodes {
+        let Node::Element(element) = node else { continue };
+        let has = |name: &str| element.attributes.iter().any(|a| a.is(name));
+        let repeats = in_loop || has("each");
+        if !has("or-when") && !has("otherwise") {
+            all.append(&mut alternatives);
+            before = all.clone();
+        }
+        let mut own = ids_of(&element.children, repeats, file, found);
+        let id = element.attributes.iter().find(|a| a.is("id"));
+        if let Some((id, AttributeValue::Static(text))) = id.map(|id| (id, &id.value)) {
+            let text = text.as_str();
+            match repeats {
+                true => found.push(diagnostic(&UsedTwice::RowId(text.into()), file, id.value_span)),
+                false if !own.insert(text) || before.contains(text) => {
+                    found.push(diagnostic(&UsedTwice::Id(text.into()), file, id.value_span));
+                }
+                false => {}
+            }
+        }
+        for inner in own.intersection(&before) {
+            let is_own = id.is_some_and(
+                |id| matches!(&id.value, AttributeValue::Static(text) if text == inner),
+            );
+            if !is_own {
+                let place = place_of(&element.children, inner).unwrap_or(element.name.span);
+                found.push(diagnostic(&UsedTwice::Id((*inner).into()), file, place));
+            }
+        }
+        alternatives.append(&mut own);
+    }
+    all.append(&mut alternatives);
+    all
+}
+
+/// Where an id is written in some markup.
+fn place_of(nodes: &[Node], id: &str) -> Option<Span> {
+    let mut place = None;
+    elements(nodes, &mut |element| {
+        let here = element
+            .attributes
+            .iter()
+            .find(|a| a.is("id") && matches!(&a.value, AttributeValue::Static(text) if text == id));
+        place = place.or(here.map(|a| a.value_span));
+    });
+    place
+}
+
 impl Workspace {
     /// Warnings of what is no mistake: images without a text, labels without a control, clicks that no
     /// keyboard reaches; and, where components are named that a page begins with, components that none
@@ -35,6 +108,7 @@ impl Workspace {
                 found.extend(self.about(element, file));
             });
             self.unmet_classes(file, &mut found);
+            twice(&facts.parsed.file.markup, file, &mut found);
         }
         if !entries.is_empty() {
             self.unused(entries, &mut found);

@@ -2,14 +2,15 @@
 
 use crate::attributes;
 use crate::diagnostics::{
-    ArrowOption, LoopWithoutBy, MisplacedAttribute, UnknownAttribute, UnknownEvent, UnknownValue,
-    UnsafeBinding, WrongArrow, WrongType,
+    ArrowOption, BadStyle, LoopWithoutBy, MisplacedAttribute, UnknownAttribute, UnknownEvent,
+    UnknownValue, UnsafeBinding, WrongArrow, WrongType,
 };
 use crate::events;
 use crate::interface::{Root, falls_to_root};
 use crate::markup::{Markup, STRUCTURE, writable};
 use crate::names::free_names;
 use crate::scope::{Checker, LocalKind, LocalName, Typed};
+use crate::style::problems_of_declarations;
 use crate::types::Ty;
 use vein_plan::code::{Expr, ExprId, Item, Piece};
 use vein_plan::members::Member;
@@ -143,10 +144,18 @@ impl Checker<'_> {
             self.report(finding, attribute.name.span);
             return false;
         }
-        let written = match &attribute.value {
-            AttributeValue::Static(text) => text.trim().to_lowercase(),
-            _ => return true,
-        };
+        let AttributeValue::Static(text) = &attribute.value else { return true };
+        if name == "style" {
+            // Where a character is written as a reference, places in the text are not those in the file.
+            let at = attribute.value_span;
+            let exact = self.source(at) == *text;
+            for (start, end, problem) in problems_of_declarations(text) {
+                let part = Span { start: at.start + start as u32, end: at.start + end as u32 };
+                self.report(BadStyle { problem }, if exact { part } else { at });
+            }
+            return true;
+        }
+        let written = text.trim().to_lowercase();
         let known = attributes::values(space, of, name);
         // Several may be named, of which the first that a browser knows counts.
         let first = written.split_ascii_whitespace().next().unwrap_or("");

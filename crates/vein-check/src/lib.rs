@@ -38,6 +38,7 @@ mod statement;
 mod stores;
 mod style;
 mod types;
+mod values;
 
 pub use diagnostics::{RULES, Rule};
 pub use map::{ActionReach, PartReach, PathReach, ReachMap, reach_map};

@@ -7,6 +7,7 @@
 
 use crate::diagnostics::BadStyle;
 use crate::scope::Checker;
+use crate::values::{self, Part};
 use cssparser::{Parser, Token};
 use vein_syntax::Span;
 
@@ -34,6 +35,11 @@ struct Rewritten {
 /// The classes that rules of a style sheet ask of what they select, with their places in it.
 pub(crate) fn classes(css: &str) -> Vec<(usize, usize, String)> {
     rewrite(css, "x-x").classes
+}
+
+/// What is wrong in the declarations of an attribute `style`, with their places in it.
+pub(crate) fn problems_of_declarations(css: &str) -> Vec<(usize, usize, String)> {
+    read(css, "x-x", true).problems
 }
 
 /// Whether a property is one of CSS.
@@ -70,11 +76,19 @@ enum Kind {
     Comma,
     Space,
     Delim(char),
+    /// A number that is not zero, a number with a unit, `#` with what follows.
+    Number,
+    Dimension(String),
+    Hash(String),
     Bad,
     Other,
 }
 
 fn rewrite(css: &str, component: &str) -> Rewritten {
+    read(css, component, false)
+}
+
+fn read(css: &str, component: &str, in_rule: bool) -> Rewritten {
     let mut pieces = Vec::new();
     tokens(&mut Parser::new(css), css, &mut pieces);
     let mut names = Vec::new();
@@ -94,7 +108,7 @@ fn rewrite(css: &str, component: &str) -> Rewritten {
         problems: Vec::new(),
         classes: Vec::new(),
     };
-    rewriter.block(0, pieces.len(), false);
+    rewriter.block(0, pieces.len(), in_rule);
     let Rewriter { mut edits, problems, classes, .. } = rewriter;
     edits.sort();
     let mut out = String::with_capacity(css.len() + 64);
@@ -126,6 +140,9 @@ fn tokens(parser: &mut Parser<'_>, css: &str, out: &mut Vec<Piece>) {
             Token::Comma => Kind::Comma,
             Token::WhiteSpace(_) | Token::Comment(_) => Kind::Space,
             Token::Delim(c) => Kind::Delim(*c),
+            Token::Number { value, .. } if *value != 0.0 => Kind::Number,
+            Token::Dimension { unit, .. } => Kind::Dimension(unit.to_string()),
+            Token::Hash(digits) | Token::IDHash(digits) => Kind::Hash(digits.to_string()),
             Token::BadUrl(_) | Token::BadString(_) => Kind::Bad,
             Token::CloseParenthesis | Token::CloseSquareBracket | Token::CloseCurlyBracket => {
                 Kind::Bad
@@ -226,6 +243,21 @@ impl Rewriter<'_> {
 
     fn at_rule(&mut self, name: &str, at: usize, end: usize) -> usize {
         let stop = self.next_stop(at, end);
+        if let Some(near) = values::unknown("@rules", name) {
+            return self.skipped(at, stop, end, format!("CSS has no rule `@{name}`{near}"));
+        }
+        if let Some(bad) = (at..stop).find(|at| self.pieces[*at].kind == Kind::Bad) {
+            let is_open = |at: &usize| {
+                matches!(self.pieces[*at].kind, Kind::Open(_) | Kind::Function(_))
+                    && self.closing(*at, end) == bad
+            };
+            let at = (at..bad).find(is_open).unwrap_or(bad);
+            self.problem(at, at + 1, "this bracket or string does not end");
+            return end;
+        }
+        if name == "media" {
+            self.media(at + 1, stop);
+        }
         if name == "import" {
             self.problem(
                 at,
@@ -249,6 +281,68 @@ impl Rewriter<'_> {
             self.block(stop + 1, close, true);
         }
         close + 1
+    }
+
+    /// Reports what no browser reads, and goes on after its block.
+    fn skipped(&mut self, at: usize, stop: usize, end: usize, problem: impl Into<String>) -> usize {
+        self.problem(at, stop, problem);
+        let next = self.next_stop(stop.max(at + 1), end);
+        match self.pieces.get(next).map(|piece| &piece.kind) {
+            Some(Kind::Open('{')) if next < end => self.closing(next, end) + 1,
+            _ => next + 1,
+        }
+    }
+
+    /// A list of media queries: types, and features in brackets (Media Queries 5).
+    fn media(&mut self, from: usize, to: usize) {
+        let words = ["not", "only", "and", "or", "all", "screen", "print"];
+        for at in from..to {
+            let bracketed = (from..at).any(|open| {
+                matches!(self.pieces[open].kind, Kind::Open(_) | Kind::Function(_))
+                    && self.closing(open, to) > at
+            });
+            match &self.pieces[at].kind {
+                Kind::Ident(word) if !bracketed => {
+                    let word = word.to_ascii_lowercase();
+                    if !words.contains(&word.as_str()) {
+                        let near = vein_plan::nearest(&word, words);
+                        let near = near.map(|near| format!(": did you mean `{near}`?"));
+                        let near = near.unwrap_or_else(|| ": a feature stands in brackets".into());
+                        self.problem(at, at + 1, format!("there are no media `{word}`{near}"));
+                    }
+                }
+                Kind::Open('(') => self.media_feature(at + 1, self.closing(at, to)),
+                _ => {}
+            }
+        }
+    }
+
+    /// `(width > 30em)`, `(max-width: 30em)`, `(hover)`; others stand in it.
+    fn media_feature(&mut self, from: usize, to: usize) {
+        let mut inside = (from..to).filter(|at| self.pieces[*at].kind != Kind::Space);
+        if inside
+            .clone()
+            .any(|at| matches!(self.pieces[at].kind, Kind::Open(_) | Kind::Function(_)))
+        {
+            return;
+        }
+        let named = inside.clone().find_map(|at| match &self.pieces[at].kind {
+            Kind::Ident(name) => Some((at, name.to_ascii_lowercase())),
+            _ => None,
+        });
+        let Some((at, name)) = named else {
+            let said = "a media feature is a name, or a name, `:` and a value";
+            return self.problem(from.saturating_sub(1), to, said);
+        };
+        if let Some(near) = values::unknown("@media", &name) {
+            return self.problem(at, at + 1, format!("there is no media feature `{name}`{near}"));
+        }
+        let first = inside.next() == Some(at);
+        let next = inside.next().map(|at| &self.pieces[at].kind);
+        let follows = matches!(next, None | Some(Kind::Colon | Kind::Delim('<' | '>' | '=')));
+        if first && !follows {
+            self.problem(at, to, format!("a `:` belongs after `{name}`"));
+        }
     }
 
     fn rule_or_declaration(&mut self, at: usize, end: usize, in_rule: bool) -> usize {
@@ -288,6 +382,7 @@ impl Rewriter<'_> {
             let near = near.map(|near| format!(": did you mean `{near}`?")).unwrap_or_default();
             return self.problem(at, at + 1, format!("CSS has no property `{property}`{near}"));
         }
+        self.value(&property, colon.unwrap_or(at) + 1, end);
         if !property.ends_with("animation") && !property.ends_with("animation-name") {
             return;
         }
@@ -295,6 +390,40 @@ impl Rewriter<'_> {
             if matches!(&piece.kind, Kind::Ident(name) if self.keyframes.contains(name)) {
                 self.edits.push((piece.end, format!("-{}", self.component)));
             }
+        }
+    }
+
+    /// What may not stand in a property's value, outside functions.
+    fn value(&mut self, property: &str, from: usize, to: usize) {
+        let mut at = from;
+        while at < to {
+            let piece = &self.pieces[at];
+            let written = &self.css[piece.start..piece.end];
+            let part = match &piece.kind {
+                Kind::Open(_) | Kind::Function(_) => {
+                    at = self.closing(at, to) + 1;
+                    continue;
+                }
+                Kind::Delim('!') => {
+                    let rest = &self.css[piece.end..self.pieces[to - 1].end];
+                    if !rest.trim().eq_ignore_ascii_case("important") {
+                        self.problem(at, to, "what stands after `!` is `important`");
+                    }
+                    return;
+                }
+                Kind::Ident(word) => Part::Word(word),
+                Kind::Number => Part::Number(written),
+                Kind::Dimension(unit) => Part::Dimension(written, unit),
+                Kind::Hash(digits) => Part::Hash(digits),
+                _ => {
+                    at += 1;
+                    continue;
+                }
+            };
+            if let Some(problem) = values::problem(property, &part) {
+                return self.problem(at, at + 1, problem);
+            }
+            at += 1;
         }
     }
 
@@ -355,6 +484,16 @@ impl Rewriter<'_> {
                         Some(Kind::Ident(name) | Kind::Function(name)) => name.as_str(),
                         _ => "",
                     };
+                    let named = match next {
+                        Some(Kind::Colon) => self.pieces.get(at + 2).map(|p| &p.kind),
+                        next => next,
+                    };
+                    if let Some(Kind::Ident(named) | Kind::Function(named)) = named
+                        && let Some(near) = values::unknown("@pseudo", &named.to_ascii_lowercase())
+                    {
+                        let said = format!("there is no `:{named}` in selectors{near}");
+                        self.problem(at, at + 2, said);
+                    }
                     let old = ["element", "before", "after", "first-line", "first-letter"];
                     if old.contains(&name.to_ascii_lowercase().as_str()) {
                         fixed = true;
@@ -438,6 +577,21 @@ mod tests {
             ),
             ("@font-face { src: url(a.woff) }", "@font-face { src: url(a.woff) }"),
             ("/* a { } */ p { }", "/* a { } */ p[data-of=x-y] { }"),
+            (
+                "@media screen and (min-width: 10em) and (not (hover)), (10px < width <= 2in) { i { } }",
+                "@media screen and (min-width: 10em) and (not (hover)), (10px < width <= 2in) { \
+                 i[data-of=x-y] { } }",
+            ),
+            (
+                "i { color: RED !important; font: italic 12px/1.5 A, serif; margin: -1px auto 0 }",
+                "i[data-of=x-y] { color: RED !important; font: italic 12px/1.5 A, serif; \
+                 margin: -1px auto 0 }",
+            ),
+            (
+                "i { width: calc(3 * 2p); --x: 3 foo; animation: a 1s; flex: 1 1 0; inset: var(--y) }",
+                "i[data-of=x-y] { width: calc(3 * 2p); --x: 3 foo; animation: a 1s; flex: 1 1 0; \
+                 inset: var(--y) }",
+            ),
         ] {
             let done = rewrite(css, "x-y");
             assert_eq!((done.css.as_str(), done.problems.len()), (wanted, 0), "{css}");
@@ -457,6 +611,25 @@ mod tests {
             "p { color }",
             "..x { color: red }",
             "p { color: red; 3px; margin: 0 }",
+            "p { color: rde }",
+            "p { display: flexx }",
+            "p { text-align: centre }",
+            "p { border: 1px soldi red }",
+            "p { margin: 3 }",
+            "p { margin: 0 3px 2p }",
+            "p { color: #ff }",
+            "p { color: 3px }",
+            "p { z-index: 2px }",
+            "p { transition: opacity 2 }",
+            "p { color: red !importnat }",
+            "p:hoverr { }",
+            "p::befor { }",
+            "@media (max-width: 100px { p { } }",
+            "@media (max-widht: 100px) { p { } }",
+            "@media (max-width 100px) { p { } }",
+            "@media max-width: 100px { p { } }",
+            "@media (100px) { p { } }",
+            "@mdia (width > 1px) { p { } }",
         ] {
             assert_eq!(rewrite(css, "x-y").problems.len(), 1, "{css}");
         }

@@ -8,14 +8,14 @@ pub(crate) struct BadStyle {
 
 impl Finding for BadStyle {
     const CODE: &'static str = "bad-style";
-    const ABOUT: &'static str = "A mistake in a component's style sheet";
+    const ABOUT: &'static str = "A mistake in a style sheet or a `style`";
 
     fn message(&self) -> String {
-        format!("the style sheet cannot be read here: {}", self.problem)
+        format!("the style cannot be read here: {}", self.problem)
     }
 
     fn advice(&self) -> Vec<String> {
-        vec!["a browser would skip this rule: write it as the CSS standard has it".into()]
+        vec!["a browser would skip this: write it as the CSS standard has it".into()]
     }
 }
 

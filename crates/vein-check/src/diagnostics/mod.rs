@@ -193,6 +193,7 @@ rules! {
     unsafe_binding::UnsafeBinding;
     unshowable::Unshowable;
     unused::Unused;
+    used_twice::UsedTwice;
     wrong_answer::WrongAnswer;
     wrong_arguments::WrongArguments;
     wrong_arrow::WrongArrow;

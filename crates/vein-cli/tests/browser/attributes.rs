@@ -159,11 +159,85 @@ const PROPERTIES: &str = r#"
   return found;
 "#;
 
+/// Of declarations those that Chromium takes.
+const SUPPORTED: &str = r#"
+  const [properties, values] = arguments;
+  return properties.flatMap((property) =>
+    values.filter((value) => CSS.supports(property, value)).map((value) => `${property}: ${value}`));
+"#;
+
 pub async fn what_chromium_styles_is_known(browser: &Browser) {
     let found = browser.run(PROPERTIES).await;
     let found: Vec<String> = serde_json::from_value(found).expect("names of properties");
     assert!(found.len() > 400, "{} properties", found.len());
-    let declared: String = found.iter().map(|name| format!("{name}: initial;\n")).collect();
+    // Every word of any property, and what else values are made of, for every property.
+    let table = include_str!("../../../vein-check/data/values.txt");
+    let words = table
+        .lines()
+        .filter(|line| !line.starts_with('#'))
+        .flat_map(|line| line.split(' ').skip(2));
+    let more = [
+        "3",
+        "0.5",
+        "-2",
+        "3px",
+        "-1.5em",
+        "3%",
+        "2s",
+        "40ms",
+        "3deg",
+        "0.25turn",
+        "2fr",
+        "96dpi",
+        "1dppx",
+        "#abc",
+        "#abcd",
+        "#AABBCC",
+        "#aabbccdd",
+        "rebeccapurple",
+        "RED",
+        "transparent",
+        "3px 4px",
+        "1px solid red",
+        "red 1px solid",
+        "1 1 0",
+        "3 / 4",
+        "50% 50%",
+        "auto 3px",
+        "2s ease-in",
+        "opacity 1s linear 2s",
+        "italic bold 12px/1.5 serif",
+        "url(a.png) no-repeat center / cover",
+        "0 0 4px #0004",
+        "1fr auto",
+        "a",
+        "3 a",
+        "none",
+        "calc(1px + 2%)",
+        "inherit",
+        "revert-layer",
+        "1px dashed",
+        "center / cover",
+        "row wrap",
+        "stretch",
+        "span 2",
+        "1 / 3",
+        "counter(a) 'b'",
+        "blur(3px)",
+        "rotate(3deg) scale(2)",
+        "minmax(1px, 2fr) 3px",
+    ];
+    let values: BTreeSet<&str> = words.chain(more).collect();
+    let given = vec![serde_json::json!(found), serde_json::json!(values)];
+    let taken = browser.client.execute(SUPPORTED, given).await.expect("it runs");
+    let taken: Vec<String> = serde_json::from_value(taken).expect("declarations");
+    assert!(taken.len() > 8000, "{} declarations", taken.len());
+    let declared: String = found
+        .iter()
+        .map(|name| format!("{name}: initial"))
+        .chain(taken)
+        .map(|one| one + ";\n")
+        .collect();
     let text = format!("<p>a</p>\n<style>\np {{ {declared} }}\n</style>\n");
     let source = Source { path: "test-bed.vein".into(), text };
     let report = check(vec![source]).report;
