@@ -81,8 +81,13 @@ enum Kind {
     Dimension(String),
     Hash(String),
     Bad,
+    /// What is nested too deeply is not read.
+    Deep,
     Other,
 }
+
+/// How deep brackets may stand in brackets.
+const DEEPEST: usize = 64;
 
 fn rewrite(css: &str, component: &str) -> Rewritten {
     read(css, component, false)
@@ -90,7 +95,12 @@ fn rewrite(css: &str, component: &str) -> Rewritten {
 
 fn read(css: &str, component: &str, in_rule: bool) -> Rewritten {
     let mut pieces = Vec::new();
-    tokens(&mut Parser::new(css), css, &mut pieces);
+    tokens(&mut Parser::new(css), css, 0, &mut pieces);
+    if let Some(deep) = pieces.iter().find(|piece| piece.kind == Kind::Deep) {
+        let said = format!("brackets stand more than {DEEPEST} deep in each other");
+        let problems = vec![(deep.start, (deep.start + 1).min(css.len()), said)];
+        return Rewritten { css: String::new(), problems, classes: Vec::new() };
+    }
     let mut names = Vec::new();
     for pair in pieces.windows(3) {
         if let [Piece { kind: Kind::At(at), .. }, _, Piece { kind: Kind::Ident(name), .. }] = pair
@@ -123,7 +133,7 @@ fn read(css: &str, component: &str, in_rule: bool) -> Rewritten {
 }
 
 /// All tokens, those inside brackets too.
-fn tokens(parser: &mut Parser<'_>, css: &str, out: &mut Vec<Piece>) {
+fn tokens(parser: &mut Parser<'_>, css: &str, depth: usize, out: &mut Vec<Piece>) {
     loop {
         let start = parser.position().byte_index();
         let Ok(token) = parser.next_including_whitespace_and_comments().cloned() else { return };
@@ -159,7 +169,12 @@ fn tokens(parser: &mut Parser<'_>, css: &str, out: &mut Vec<Piece>) {
         if let Some(close) = close {
             let inner: Result<(), cssparser::ParseError<()>> =
                 parser.parse_nested_block(|parser| {
-                    tokens(parser, css, out);
+                    if depth < DEEPEST {
+                        tokens(parser, css, depth + 1, out);
+                    } else {
+                        let start = parser.position().byte_index();
+                        out.push(Piece { start, end: start, kind: Kind::Deep });
+                    }
                     Ok(())
                 });
             let _ = inner;

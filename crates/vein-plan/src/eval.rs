@@ -6,7 +6,7 @@ use crate::ops::{Binary, Logical};
 use crate::standard;
 use crate::text::Text;
 use crate::track::{Extent, Origin, Read};
-use crate::value::{Name, Record, Value};
+use crate::value::{DEEPEST_VALUE, Name, Record, Value};
 use std::sync::Arc;
 
 /// No list has a position that far out, so nothing is read there. Half of what a position can
@@ -358,7 +358,12 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         given: Followed<O>,
     ) -> bool {
         match member {
-            Member::Reduce => state.accumulated = Some(given),
+            Member::Reduce => {
+                // What nests without end is cut: it could not be let go of.
+                let deep = i % 64 == 63 && given.0.is_deeper_than(DEEPEST_VALUE);
+                state.accumulated = Some(given);
+                return deep;
+            }
             Member::Map => state.keep(given),
             Member::FlatMap => {
                 self.look(&given, Extent::Length);

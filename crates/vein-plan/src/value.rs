@@ -34,6 +34,35 @@ pub struct Record {
     values: Vec<Value>,
 }
 
+/// How deep values may be nested: lists in records in lists. State that would be is not written.
+pub const DEEPEST_VALUE: usize = 256;
+
+impl Value {
+    /// Whether there are more than so many lists and records around each other in it.
+    ///
+    /// ```
+    /// use vein_plan::Value;
+    /// let nested = Value::list(vec![Value::list(Vec::new())]);
+    /// assert!(nested.is_deeper_than(1) && !nested.is_deeper_than(2));
+    /// ```
+    pub fn is_deeper_than(&self, depth: usize) -> bool {
+        let mut open = vec![(self, 1)];
+        while let Some((value, around)) = open.pop() {
+            let inner: &[Value] = match value {
+                Value::List(items) => items,
+                Value::Record(record) => &record.values,
+                _ => continue,
+            };
+            if around > depth {
+                return true;
+            }
+            let nests = |value: &&Value| matches!(value, Value::List(_) | Value::Record(_));
+            open.extend(inner.iter().filter(nests).map(|value| (value, around + 1)));
+        }
+        false
+    }
+}
+
 impl Record {
     /// A record from pairs; of two fields with one name the later wins, in the earlier's place.
     pub fn new(fields: impl IntoIterator<Item = (Name, Value)>) -> Record {

@@ -13,6 +13,11 @@ pub enum Fault {
         /// The handler that was called last.
         handler: String,
     },
+    /// A value that would be nested deeper than what can be told of, compared and let go.
+    TooDeep {
+        /// Where it was to go.
+        path: String,
+    },
     /// More statements than any handler needs.
     TooManyStatements,
     /// What runs by itself wakes itself again and again.
@@ -28,6 +33,8 @@ pub enum Fault {
         reason: String,
     },
 }
+
+pub use vein_plan::value::DEEPEST_VALUE;
 
 /// How deep handlers may call each other within a pulse.
 pub const DEEPEST_CALLS: usize = 64;
@@ -50,6 +57,11 @@ impl std::fmt::Display for Fault {
                 f,
                 "`{handler}` was called while {DEEPEST_CALLS} other calls were under way: the \
                  handlers call each other in a circle"
+            ),
+            Fault::TooDeep { path } => write!(
+                f,
+                "what goes to `{path}` is nested deeper than {DEEPEST_VALUE}: keep it in a list, and say of each \
+                 which belongs to which"
             ),
             Fault::TooManyStatements => {
                 write!(f, "the handler ran more than {MOST_STATEMENTS} statements")

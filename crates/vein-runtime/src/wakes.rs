@@ -9,7 +9,7 @@ use std::sync::Arc;
 use vein_plan::code::{CellId, NameId};
 use vein_plan::{
     BlockId, CellKind, Extent, Given, Name, Plan, PlanRead, Program, Read, ReadStep, Reads,
-    SpotKind, Step, When,
+    SpotKind, Step, Type, TypeId, When,
 };
 
 /// A reader's number in its scope: first the cells of its block, then the spots, then the parts,
@@ -205,6 +205,40 @@ pub(crate) struct Prepared {
     /// Whether anything runs by itself or may fail while the view is brought up to date. Without
     /// that, the view is made in one go and nothing has to be noted for taking it back.
     pub(crate) lively: bool,
+    /// Whether a shape has itself inside, so that values can nest without end.
+    pub(crate) nests: bool,
+}
+
+/// Whether a shape of a program has itself inside.
+fn nests(program: &Program) -> bool {
+    let shapes = program.shapes.len();
+    let inner = |shape: usize| {
+        let mut open: Vec<TypeId> =
+            program.shapes[shape].fields.iter().map(|(_, ty)| *ty).collect();
+        let mut found = Vec::new();
+        while let Some(ty) = open.pop() {
+            match &program.types[ty as usize] {
+                Type::List(ty) | Type::Optional(ty) => open.push(*ty),
+                Type::Record(fields) => open.extend(fields.iter().map(|(_, ty)| *ty)),
+                Type::Shape(shape) => found.push(*shape as usize),
+                _ => {}
+            }
+        }
+        found
+    };
+    let inside: Vec<Vec<usize>> = (0..shapes).map(inner).collect();
+    (0..shapes).any(|shape| {
+        let (mut seen, mut open) = (vec![false; shapes], inside[shape].clone());
+        while let Some(other) = open.pop() {
+            if other == shape {
+                return true;
+            }
+            if !std::mem::replace(&mut seen[other], true) {
+                open.extend(&inside[other]);
+            }
+        }
+        false
+    })
 }
 
 impl Prepared {
@@ -236,7 +270,8 @@ impl Prepared {
         let lively = program.plans.iter().any(|plan| {
             !(plan.hooks.is_empty() && plan.asked.is_empty() && plan.sources.is_empty())
         });
-        Prepared { plans, templates, functions, users, lively, program }
+        let nests = nests(&program);
+        Prepared { plans, templates, functions, users, lively, nests, program }
     }
 
     pub(crate) fn plan(&self, plan: u32) -> &Plan {

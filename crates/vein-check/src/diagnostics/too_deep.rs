@@ -2,6 +2,9 @@
 
 use super::Finding;
 
+/// How many alternatives may stand in place of one another.
+pub(crate) const MOST_ALTERNATIVES: usize = 200;
+
 pub(crate) struct TooDeep;
 
 impl Finding for TooDeep {
@@ -10,7 +13,8 @@ impl Finding for TooDeep {
 
     fn message(&self) -> String {
         format!(
-            "nested too deeply: elements go {} deep, expressions and blocks {}",
+            "nested too deeply: elements go {} deep, expressions and blocks {}, and there are at most \
+             {MOST_ALTERNATIVES} alternatives",
             vein_syntax::DEEPEST_MARKUP,
             vein_syntax::DEEPEST_CODE
         )

@@ -2,7 +2,8 @@
 
 use super::draft::Markup;
 use super::{Inside, described, label, place_called};
-use crate::diagnostics::{MisplacedAttribute, StrayOtherwise};
+use crate::diagnostics::too_deep::MOST_ALTERNATIVES;
+use crate::diagnostics::{MisplacedAttribute, StrayOtherwise, TooDeep};
 use crate::narrow::{Fact, facts};
 use crate::scope::{CellInfo, CellRole, Checker, LocalKind, LocalName, Typed};
 use crate::types::Ty;
@@ -60,6 +61,11 @@ impl Checker<'_> {
         inside: &mut Inside,
         markup: &mut Markup,
     ) {
+        // Each is asked once those before it are not so: the questions nest.
+        let (chain, beyond) = chain.split_at(chain.len().min(MOST_ALTERNATIVES - 1));
+        if let Some(element) = beyond.first() {
+            self.report(TooDeep, element.name.span);
+        }
         let outer = inside.called.clone();
         let mut alternative = |checker: &mut Self, element: &Element, called, known| {
             checker.alternative((element, called), &outer, known, markup)

@@ -23,6 +23,7 @@ use vein_plan::code::CellId;
 use vein_plan::eval::Cells;
 use vein_plan::members::Member;
 use vein_plan::track::{Origin, Tracked};
+use vein_plan::value::DEEPEST_VALUE;
 use vein_plan::{Read, SpotKind, Step, Text, Value};
 use vein_view::NodeNumber;
 
@@ -443,6 +444,9 @@ impl Graph {
         value: Value,
         because: SmallVec<[u32; 2]>,
     ) -> bool {
+        if self.is_too_deep(&path, std::slice::from_ref(&value), (home, cell)) {
+            return true;
+        }
         let slot = &mut self.scopes[home as usize].cells[at as usize];
         let (Slot::Own(root) | Slot::Derived { value: root, .. }) = slot else { return false };
         match root.at(&path) {
@@ -461,6 +465,19 @@ impl Graph {
         true
     }
 
+    /// Whether values at a path would be nested too deeply, which takes the pulse back. Only shapes that
+    /// have themselves inside can nest without end.
+    fn is_too_deep(&mut self, path: &[Step], values: &[Value], of: (ScopeId, CellId)) -> bool {
+        let most = DEEPEST_VALUE.saturating_sub(path.len());
+        let deep = self.prepared.nests && values.iter().any(|value| value.is_deeper_than(most));
+        if deep && self.fault.is_none() {
+            let plan = self.prepared.plan(self.scope(of.0).plan);
+            let path = plan.cells[of.1 as usize].name.to_string();
+            self.fault = Some(Fault::TooDeep { path });
+        }
+        deep
+    }
+
     /// Changes the list at a path in place. `false` if there is none.
     pub(crate) fn change_list(
         &mut self,
@@ -471,6 +488,11 @@ impl Graph {
     ) -> bool {
         let Some((home, cell, path)) = self.resolve(scope, cell, path) else { return false };
         let (_, at) = self.home(home, cell);
+        if let ListEdit::Splice { insert, .. } = &change
+            && self.is_too_deep(&path, insert, (home, cell))
+        {
+            return true;
+        }
         let Slot::Own(root) = &mut self.scopes[home as usize].cells[at as usize] else {
             return false;
         };

@@ -99,3 +99,50 @@ fn a_plan_as_it_was_written_runs() {
     let ui = Ui::from_plan(&plan).expect("a sound plan");
     assert!(use_all(&ui) > 1, "the house and something that needs no data");
 }
+
+/// Values, alternatives and styles that nest without end are refused before anything has to go down there.
+#[test]
+fn what_nests_without_end_is_refused() {
+    let told = |text: &str| {
+        let checked = Ui::from_sources([("test-bed.vein", text)]);
+        checked.err().map_or(String::new(), |error| error.to_string())
+    };
+    let alternatives: String =
+        (0..20_000).map(|n| format!("<p or-when='n === {n}'>{n}</p>")).collect();
+    let chain = format!("holds n = 1\n<p when='n < 0'>a</p>{alternatives}\n");
+    assert!(told(&chain).contains("too-deep"), "{}", told(&chain).len());
+    for (open, close) in [("a{", "}"), ("a{width:calc(", ")}"), (":has(", ")"), ("@media (", ")")] {
+        let style =
+            format!("<p>a</p>\n<style>{}{}</style>\n", open.repeat(50_000), close.repeat(50_000));
+        assert!(told(&style).contains("bad-style"), "{open}");
+    }
+    let text = "
+shape Pot { inner: Pot?, pots: Pot[], n: number }
+holds pot: Pot? = null
+holds pots: Pot[] = []
+holds xs: number[] = []
+does fill() { xs = 'a'.repeat(900).split('').map(x => 1) }
+does nest() { for (const x of xs) pot = { inner: pot, pots: [], n: x } }
+does list() { for (const x of xs) pots = [{ inner: null, pots: pots, n: x }] }
+derives deep = xs.reduce((so, x) => ({ inner: so, pots: [], n: x }), pot)
+<p>{pot?.n} {pots.length} {deep?.n === deep?.n}</p>
+";
+    let ui = Ui::from_sources([("test-bed.vein", text)]).expect("it checks");
+    for handler in ["nest", "list"] {
+        let mut page = ui.page("test-bed").open(()).expect("no data");
+        // What is worked out is as deep as it may be and no deeper.
+        let filled = page.call("fill", ());
+        assert!(filled.is_err_and(|error| error.to_string().contains("nested deeper than 256")));
+        let text = text.replace(
+            "derives deep = xs.reduce((so, x) => ({ inner: so, pots: [], n: x }), pot)",
+            "derives deep = pot",
+        );
+        let ui = Ui::from_sources([("test-bed.vein", text.as_str())]).expect("it checks");
+        let mut page = ui.page("test-bed").open(()).expect("no data");
+        page.prove(true);
+        page.call("fill", ()).expect("a list").assert_exact().expect("exact");
+        let error = page.call(handler, ()).expect_err("it nests without end").to_string();
+        assert!(error.contains("nested deeper than 256"), "{handler}: {error}");
+        assert_eq!(page.find("p").expect("it stands").text(), " 0 true");
+    }
+}
