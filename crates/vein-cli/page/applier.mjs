@@ -637,8 +637,9 @@ function goBack(control) {
   } else if (control.type === 'file') {
     control.value = '';
   } else if (control.localName === 'input' || control.localName === 'textarea') {
-    set(control, 'value', first.value ?? control.defaultValue);
-    if (control.localName === 'input') set(control, 'checked', first.checked ?? control.defaultChecked);
+    const ticked = control.type === 'checkbox' || control.type === 'radio';
+    if (ticked) set(control, 'checked', first.checked ?? control.defaultChecked);
+    else set(control, 'value', first.value ?? control.defaultValue);
   } else if (control.localName.includes('-')) {
     control.formResetCallback?.();
   }

@@ -45,6 +45,7 @@ const TESTS: &[Test] = tests! {
     programs:
     proving::the_glasshouse_is_the_same_in_chromium,
     proving::the_glasshouse_is_the_same_with_the_engine_in_the_page,
+    proving::a_form_goes_back_the_same_everywhere,
     proving::a_broken_applier_is_found_and_the_part_is_named;
     pages:
     ecmascript::random_components_are_what_ecmascript_makes_of_them,
