@@ -256,6 +256,7 @@ impl Judge<'_> {
         let changed = self.changed();
         verdict.changed = changed.len();
         verdict.missed = self.missed();
+        verdict.missed.extend(self.still_heard(told));
         verdict.needless = self.needless(told, &changed);
         verdict.moves = self.moves(told.applied);
         verdict.idle = self.idle();
@@ -457,6 +458,36 @@ impl Judge<'_> {
         for (identity, nodes) in &self.before.nodes {
             if self.after.nodes.get(identity).is_some_and(|now| now != nodes) {
                 found.push(format!("{identity}: its nodes were built again"));
+            }
+        }
+        found
+    }
+
+    /// Listeners that were to happen once and did in this pulse, and that the surface has not been told of.
+    fn still_heard(&self, told: &Told<'_>) -> Vec<String> {
+        let (kind, after, nodes) = match &self.pulse.cause {
+            _ if self.pulse.fault.is_some() => return Vec::new(),
+            Cause::Event { kind, .. } => (kind, None, told.reached.to_vec()),
+            Cause::Settled { kind, node, after, .. } => (kind, Some(*after), vec![*node]),
+            _ => return Vec::new(),
+        };
+        let mut found = Vec::new();
+        for node in nodes {
+            let identity = |state: &State| state.owners.get(&node).map(|(own, _)| own.clone());
+            let stands = identity(self.before).is_some_and(|own| identity(self.after) == Some(own));
+            let Some(id) = self.tree.numbered(node).filter(|_| stands) else { continue };
+            let all = self.runtime.listeners_on(node).into_iter();
+            let same: Vec<_> =
+                all.filter(|(_, l)| *l.event == **kind && l.options.settle == after).collect();
+            // Of several it is not known here which was reached.
+            if let [(number, listener)] = same[..]
+                && listener.options.once
+                && !self.tree.is_spent(id, number)
+            {
+                found.push(format!(
+                    "{}: still heard, though it was to happen once",
+                    listener.address
+                ));
             }
         }
         found

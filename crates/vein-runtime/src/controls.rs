@@ -118,7 +118,7 @@ impl Runtime {
         for at in 0..self.view.graph.spent.len() {
             let (scope, listener) = self.view.graph.spent[at];
             let here = self.view.graph.scope(scope);
-            if here.alive {
+            if here.alive && !self.view.graph.is_broken(Sabotage::UntoldOnce) {
                 let block = &self.view.graph.prepared.plan(here.plan).blocks[here.block as usize];
                 let node = here.first + block.listeners[listener as usize].mark;
                 self.view.making.patches.push(&Patch::Done { node, listener });

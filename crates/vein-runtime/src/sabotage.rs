@@ -28,6 +28,8 @@ pub enum Sabotage {
     SkipLater,
     /// What was entered into a control is committed although something else was written there since.
     LateCommits,
+    /// Surfaces are not told that a listener has happened for the last time.
+    UntoldOnce,
     /// A pulse that is taken back leaves its first write.
     HalfRollBack,
     /// A timer goes on although its condition does not hold any more.

@@ -636,6 +636,11 @@ impl Tree {
         self.nodes.len() - self.free.len() - 1
     }
 
+    /// Whether a listener is not heard any more: it was to happen once, and has.
+    pub fn is_spent(&self, id: NodeId, listener: u32) -> bool {
+        self.spent.contains(&(id, listener))
+    }
+
     /// Whether there are none.
     pub fn is_empty(&self) -> bool {
         self.len() == 0

@@ -197,6 +197,18 @@ const BROKEN: &[(Sabotage, &str, &[Step], &str)] = &[
         "missed: test-bed › input value: shows \"kale\", should show \"leek1\"",
     ),
     (
+        Sabotage::UntoldOnce,
+        "holds n = 1\n<button click='->(once) n++'>{n}</button>",
+        &[Step::Click],
+        "missed: button click: still heard, though it was to happen once",
+    ),
+    (
+        Sabotage::UntoldOnce,
+        "holds n = 1\n<button click='->(once, settle 20) n++'>{n}</button>",
+        &[Step::Click, Step::Wait(20.0)],
+        "missed: button click: still heard, though it was to happen once",
+    ),
+    (
         Sabotage::LateCommits,
         "holds s = 'leek'\n<input value='<->(settle 20) s'><input value='<-> s'>",
         &[Step::Type(0, "kale", "input"), Step::Type(1, "pea", "input"), Step::Wait(20.0)],
