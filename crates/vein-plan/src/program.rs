@@ -2,7 +2,6 @@
 
 use crate::code::{Body, CellId, Expr, ExprId, LocalId, NameId, Place, Stmt};
 use crate::life::{Asked, Hook, Source};
-use crate::shown::Shown;
 use crate::track::Extent;
 use crate::value::{Name, Value};
 
@@ -501,24 +500,6 @@ impl Property {
         Property::Open,
         Property::Chosen,
     ];
-
-    /// What a surface says of it, if that is of its type: text, or whether it is on.
-    ///
-    /// ```
-    /// use vein_plan::{Property, Shown, Value};
-    /// assert_eq!(Property::Checked.read(&Value::from(true)), Some(Shown::Flag(true)));
-    /// assert_eq!(Property::Value.read(&Value::from(true)), None);
-    /// ```
-    pub fn read(self, told: &Value) -> Option<Shown> {
-        match (self, told) {
-            (Property::Value | Property::Chosen, Value::String(_)) => {
-                Some(Shown::Text(told.to_shown()))
-            }
-            (Property::Value | Property::Chosen, _) => None,
-            (_, Value::Boolean(on)) => Some(Shown::Flag(*on)),
-            _ => None,
-        }
-    }
 
     /// Its IDL name.
     pub fn name(self) -> &'static str {

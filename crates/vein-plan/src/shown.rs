@@ -75,6 +75,26 @@ impl PartKind {
     }
 }
 
+impl crate::Property {
+    /// What a surface says of it, if that is of its type: text, or whether it is on.
+    ///
+    /// ```
+    /// use vein_plan::{Property, Shown, Value};
+    /// assert_eq!(Property::Checked.read(&Value::from(true)), Some(Shown::Flag(true)));
+    /// assert_eq!(Property::Value.read(&Value::from(true)), None);
+    /// ```
+    pub fn read(self, told: &Value) -> Option<Shown> {
+        match (self, told) {
+            (crate::Property::Value | crate::Property::Chosen, Value::String(_)) => {
+                Some(Shown::Text(told.to_shown()))
+            }
+            (crate::Property::Value | crate::Property::Chosen, _) => None,
+            (_, Value::Boolean(on)) => Some(Shown::Flag(*on)),
+            _ => None,
+        }
+    }
+}
+
 /// Calls `each` with what stands in a list, in order, and in the lists in it.
 fn flattened(value: &Value, mut each: impl FnMut(&Value)) {
     let mut open = vec![std::slice::from_ref(value).iter()];

@@ -8,6 +8,17 @@ use crate::projects::{Names, Writer};
 /// Components that have another component at their root, each with the one that it shows.
 pub const FRAMES: [(&str, &str); 2] = [("card-frame", "leaf-card"), ("far-frame", "card-frame")];
 
+/// What a project wears beside its main text, and so what it is drawn from.
+#[derive(Clone, Copy, PartialEq)]
+pub enum Wear {
+    /// Nothing, as it was before there was anything.
+    Nothing,
+    /// What the seed gives, without forms, as it was before there were any.
+    Formless(u64),
+    /// What the seed gives.
+    Seed(u64),
+}
+
 impl Writer<'_> {
     /// Draws from the numbers beside for a while. Gives nothing where there are none.
     pub fn aside<T>(&mut self, draw: impl FnOnce(&mut Self) -> T) -> Option<T> {

@@ -2,8 +2,9 @@
 //! statements that run when components come and go. Every pulse is exact, or as if it had never
 //! been.
 
+use crate::dressed::Wear;
 use crate::generate::Random;
-use crate::projects::{Wear, lively_project};
+use crate::projects::lively_project;
 use crate::reach::stays_in_reach;
 use crate::seeds::Seeds;
 use crate::views::{act, bed, compiled, shown};

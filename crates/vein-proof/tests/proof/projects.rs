@@ -1,6 +1,6 @@
 //! Random projects: components inside components, loops, branches, slots and controls.
 
-use crate::dressed::frames;
+use crate::dressed::{Wear, frames};
 use crate::generate::Random;
 
 /// The names that can be used at a place of the markup.
@@ -619,17 +619,6 @@ const COMPONENTS: &[(&str, &str, &[&str])] = &[
         &["leaf-card", "slot-box", "mid-bench"],
     ),
 ];
-
-/// What a project wears beside its main text, and so what it is drawn from.
-#[derive(Clone, Copy, PartialEq)]
-pub enum Wear {
-    /// Nothing, as it was before there was anything.
-    Nothing,
-    /// What the seed gives, without forms, as it was before there were any.
-    Formless(u64),
-    /// What the seed gives.
-    Seed(u64),
-}
 
 /// A random project.
 pub fn project(random: &mut Random, wear: Wear) -> Vec<(String, String)> {

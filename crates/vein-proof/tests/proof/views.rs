@@ -1,7 +1,8 @@
 //! Random projects under random use by a person and by the host. Every pulse has to be exact.
 
+use crate::dressed::Wear;
 use crate::generate::Random;
-use crate::projects::{Wear, project};
+use crate::projects::project;
 use crate::reach::stays_in_reach;
 use crate::seeds::Seeds;
 use serde_json::{Value as Json, json};
