@@ -117,7 +117,7 @@ impl Text {
     }
 
     /// One string after the other; halves of a surrogate pair that meet become one character. What goes beyond
-    /// [`LONGEST_TEXT`](crate::standard::LONGEST_TEXT) is cut.
+    /// [`LONGEST_TEXT`] is cut.
     pub fn concat<'a>(pieces: impl IntoIterator<Item = &'a Text>) -> Text {
         let pieces: Vec<&Text> = pieces.into_iter().collect();
         // No text has more units than bytes.

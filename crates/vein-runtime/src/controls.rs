@@ -136,7 +136,8 @@ impl Runtime {
         let node = here.first + planned.mark;
         // What was entered may be the same text and still stand there in another way, such as with spaces that a
         // control cuts off only where it is set.
-        let same = *shown == held && !matches!(held, Shown::Text(_));
+        let spelt = planned.control.is_some() && matches!(held, Shown::Text(_));
+        let same = *shown == held && !spelt;
         if !same && !writes(&self.view.making.patches, node) {
             push_patch(&mut self.view.making.patches, node, &planned.kind, shown);
         }

@@ -27,9 +27,9 @@ const CLASSES: [Way; 8] = [
 const STYLES: [Way; 7] = [
     Way { written: "", dry: &[], wet: &[] },
     Way {
-        written: "style=\"color: red; margin: L\"",
-        dry: &["color: red", "margin: L"],
-        wet: &["color: red", "margin: L"],
+        written: "style=\"color: red; font-family: L\"",
+        dry: &["color: red", "font-family: L"],
+        wet: &["color: red", "font-family: L"],
     },
     Way { written: "style=\"--L: {wet ? '1' : '2'};\"", dry: &["--L: 2"], wet: &["--L: 1"] },
     Way {
