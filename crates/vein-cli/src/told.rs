@@ -37,7 +37,7 @@ impl Told {
         if self.event == "reset" {
             let restored: Vec<Restored> =
                 self.restored.iter().filter_map(|told| self.restored(told, session)).collect();
-            return session.deliver_reset("the page", deliveries, &restored);
+            return session.deliver_reset("form", deliveries, &restored);
         }
         session.deliver(&self.event, "the page", deliveries)
     }

@@ -339,7 +339,7 @@ impl Open {
         if let Value::List(told) = at(4) {
             let restored = told.chunks_exact(4).filter_map(|told| self.restored(told, seen));
             let restored: Vec<Restored> = restored.collect();
-            return self.runtime.reset("the page", deliveries, &restored);
+            return self.runtime.reset("form", deliveries, &restored);
         }
         self.runtime.dispatch(&kind.to_utf8(), "the page", deliveries)
     }

@@ -100,11 +100,31 @@ append = true
 see = [{ at = 'output', text = 'kalex pea rye 2 false dry clay' }]
 ";
 
+const QUIET_FORM: &str = "
+holds grams: number? = 5
+<form><input type='number' value='<-> grams'><button type='reset'>Back</button></form>
+";
+
+const QUIET_STEPS: &str = "
+component = 'quiet-form'
+[[step]]
+press = 'ArrowUp'
+on = 'input'
+state = { grams = 6 }
+[[step]]
+click = 'button'
+state = { grams = 5 }
+see = [{ at = 'input', holds = '5' }]
+";
+
 pub fn a_form_goes_back_the_same_everywhere() {
     let dir = tempfile::TempDir::new().expect("a folder");
     std::fs::write(dir.path().join("soil-form.vein"), FORM).expect("a file");
     let scenario = dir.path().join("back.scenario.toml");
     std::fs::write(&scenario, FORM_STEPS).expect("a file");
+    // Where nothing listens to it, a reset is told of all the same.
+    std::fs::write(dir.path().join("quiet-form.vein"), QUIET_FORM).expect("a file");
+    std::fs::write(dir.path().join("quiet.scenario.toml"), QUIET_STEPS).expect("a file");
     let vein = |more: &[&str]| {
         let mut command = Command::new(env!("CARGO_BIN_EXE_vein"));
         let out = command.args(["prove", "--dir"]).arg(dir.path()).args(more).output();
