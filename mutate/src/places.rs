@@ -43,7 +43,8 @@ impl Breaker<'_> {
             return;
         }
         let span = span_of(condition);
-        let (always, never) = (self.switch(span, "condition: true"), self.switch(span, "condition: false"));
+        let (always, never) =
+            (self.switch(span, "condition: true"), self.switch(span, "condition: false"));
         *condition = parse_quote!((!#never && (#always || (#condition))));
     }
 
@@ -83,7 +84,10 @@ fn has_let(expr: &Expr) -> bool {
 
 /// Whether an expression ends in what never gives a value.
 fn leaves(expr: &Expr) -> bool {
-    matches!(expr, Expr::Return(_) | Expr::Break(_) | Expr::Continue(_) | Expr::Macro(_) | Expr::Yield(_))
+    matches!(
+        expr,
+        Expr::Return(_) | Expr::Break(_) | Expr::Continue(_) | Expr::Macro(_) | Expr::Yield(_)
+    )
 }
 
 fn other(op: &BinOp) -> Option<BinOp> {
@@ -179,7 +183,9 @@ impl VisitMut for Breaker<'_> {
         let Stmt::Expr(expr, Some(_)) = stmt else { return };
         // A variable that is not given its value may have been moved out of before.
         let given = matches!(&*expr, Expr::Assign(assign) if matches!(*assign.left, Expr::Path(_)));
-        let calls = matches!(expr, Expr::MethodCall(_) | Expr::Call(_) | Expr::Assign(_) | Expr::Try(_)) && !given;
+        let calls =
+            matches!(expr, Expr::MethodCall(_) | Expr::Call(_) | Expr::Assign(_) | Expr::Try(_))
+                && !given;
         let assigns = matches!(expr, Expr::Binary(_));
         if leaves(expr) || !(calls || assigns) {
             return;
