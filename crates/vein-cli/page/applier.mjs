@@ -449,9 +449,8 @@ export class Surface {
     } else if (this.#composing === node) {
       // An input method is at work: the control gets its value when that is done.
       this.#postponed = text;
-    } else if (String(node.value) !== text || node.type === 'url') {
-      // A control that already shows the value keeps its caret; a meter's is a number; an address that was typed may
-      // have spaces around it that one that is set has not.
+    } else if (String(node.value) !== text) {
+      // A control that already shows the value keeps its caret; a meter's is a number.
       node.value = text;
     }
   }

@@ -6,7 +6,7 @@ use crate::sabotage::Sabotage;
 use crate::scope::ScopeId;
 use crate::view::push_patch;
 use vein_plan::{Shown, Value};
-use vein_view::{Batch, NodeNumber, Patch};
+use vein_view::Patch;
 
 /// A control that has come to hold something by itself.
 pub(crate) struct HeldByControl {
@@ -133,21 +133,9 @@ impl Runtime {
         let block = &prepared.plan(here.plan).blocks[here.block as usize];
         let planned = &block.parts[part as usize];
         let shown = was.as_ref().unwrap_or(&here.shown[part as usize]);
-        let node = here.first + planned.mark;
-        // What was entered may be the same text and still stand there in another way, such as with spaces that a
-        // control cuts off only where it is set.
-        let spelt = planned.control.is_some() && matches!(held, Shown::Text(_));
-        let same = *shown == held && !spelt;
-        if !same && !writes(&self.view.making.patches, node) {
+        if *shown != held {
+            let node = here.first + planned.mark;
             push_patch(&mut self.view.making.patches, node, &planned.kind, shown);
         }
     }
-}
-
-/// Whether a batch sets what a control holds.
-pub(crate) fn writes(batch: &Batch, control: NodeNumber) -> bool {
-    batch.iter().any(|patch| match patch {
-        Patch::SetProperty { node, .. } | Patch::SetFlag { node, .. } => node == control,
-        _ => false,
-    })
 }

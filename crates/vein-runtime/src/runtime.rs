@@ -2,7 +2,7 @@
 
 use crate::answers::{Formatting, Functions, Host};
 use crate::clock::Waiting;
-use crate::controls::{Controls, HeldByControl, held_by_control, writes};
+use crate::controls::{Controls, HeldByControl, held_by_control};
 use crate::execute::{Owner, Run, Turn};
 use crate::fault::Fault;
 use crate::graph::Graph;
@@ -15,7 +15,7 @@ use std::cmp::Reverse;
 use std::sync::Arc;
 use vein_plan::code::CellId;
 use vein_plan::{Listener, Name, PartKind, Plan, Program, Shown, Step, Value};
-use vein_view::{NodeNumber, Patch, Restored};
+use vein_view::{NodeNumber, Restored};
 
 /// The scope of the component that the page shows. Its stores are made after it, and are there
 /// before anything of it is worked out.
@@ -355,13 +355,7 @@ impl Runtime {
         }
         let late = std::mem::take(&mut self.view.making.patches);
         self.view.graph.batches += u32::from(pulse.patches.is_empty() && !late.is_empty());
-        for patch in late.iter() {
-            let again = matches!(patch, Patch::SetProperty { node, .. } | Patch::SetFlag { node, .. }
-                if writes(&pulse.patches, node));
-            if !again {
-                pulse.patches.push(&patch);
-            }
-        }
+        late.iter().for_each(|patch| pulse.patches.push(&patch));
     }
 
     /// Runs listeners in one pulse.
