@@ -147,8 +147,9 @@ const MOST_NODES: usize = 3000;
 const ONCE_FAILED_DRESSED: [u64; 1] = [1_795_930_630_012];
 
 /// A listener that was to happen once had, in a pulse that failed when its view was made; an address with spaces
-/// that was typed where it stood was not put back: seen on longer walks.
-const ONCE_FAILED_LATE: [u64; 2] = [1_795_936_132_191, 1_795_937_945_261];
+/// that was typed where it stood was not put back; a position was read while rows moved, and kept: seen on longer
+/// walks.
+const ONCE_FAILED_LATE: [u64; 3] = [1_795_936_132_191, 1_795_937_945_261, 1_795_944_903_473];
 const LONGER: usize = 40;
 
 #[test]

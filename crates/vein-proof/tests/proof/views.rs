@@ -247,3 +247,31 @@ holds beds: { id: number, crop: string }[] = [
         assert_eq!(rows, wanted, "{beds}");
     }
 }
+
+/// What reads a position while rows come and go sees where they come to stand.
+#[test]
+fn a_position_that_is_read_on_the_way_is_not_kept() {
+    let files = [
+        (
+            "water-tank.vein",
+            "store tank\nholds stock: { id: number }[] = []\nholds spent = 0\n\
+             does keep(n: number) { if (stock.length < 4) stock.push({ id: n }); else stock.shift() }\n\
+             does spend() { spent++ }\n",
+        ),
+        (
+            "leaf-card.vein",
+            "takes limit: number = 3\nuses tank\n\
+             upon change (limit, tank.stock) { if (tank.spent < 25) { tank.spend() } }\n\
+             upon added { if (tank.spent < 25) { tank.spend(); tank.keep(1) } }\n<i>{limit} </i>\n",
+        ),
+        (
+            "test-bed.vein",
+            "uses tank\n<main><leaf-card></leaf-card><leaf-card each='row, at of tank.stock by row.id' \
+             limit='<- at + 2'></leaf-card><leaf-card></leaf-card></main>\n",
+        ),
+    ];
+    let files = files.map(|(name, text)| (name.to_owned(), text.to_owned()));
+    let opened = Session::open(compiled(&files), "test-bed", Json::Null, None);
+    let (session, _) = opened.expect("no props");
+    assert_eq!(session.tree().text_content(session.tree().root()), "3 2 3 4 5 3 ");
+}

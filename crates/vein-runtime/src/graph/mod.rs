@@ -106,6 +106,8 @@ pub(crate) struct Graph {
     pub(crate) given_out: Vec<u32>,
     /// How many batches with patches in them there were.
     pub(crate) batches: u32,
+    /// Rows whose positions were read while their lists had changed and the rows were not told yet: what was read.
+    pub(crate) early: FxHashMap<ScopeId, u32>,
     /// Listeners that were to happen once and did in this pulse.
     pub(crate) spent: Vec<(ScopeId, u32)>,
     /// Runs of numbers that are free, by their length.
@@ -171,6 +173,7 @@ impl Graph {
             owners: vec![NONE],
             given_out: vec![0],
             batches: 0,
+            early: FxHashMap::default(),
             spent: Vec::new(),
             free_numbers: Default::default(),
             log: Vec::new(),
@@ -214,6 +217,7 @@ impl Graph {
         }
         self.unsettled.clear();
         self.spent.clear();
+        self.early.clear();
     }
 
     /// Whether a listener is to be heard: one that is to happen once does so now, or has already.
@@ -317,7 +321,11 @@ impl Graph {
             Slot::Alias { scope, cell, path } => (*scope, *cell, path.clone()),
             Slot::Item => return self.item(home),
             Slot::Position => {
-                return Value::Number(f64::from(self.row_position(home).unwrap_or(0)));
+                let position = self.row_position(home).unwrap_or(0);
+                if position != self.scope(home).position {
+                    self.early.insert(home, position);
+                }
+                return Value::Number(f64::from(position));
             }
         };
         let value = self.cell(scope, cell);

@@ -257,10 +257,13 @@ impl View {
         let Some(cell) = self.graph.prepared.block(plan, block).position else { return };
         let Some(Rows { rows, .. }) = self.graph.rows(id, spot) else { return };
         for (at, row) in rows.clone().into_iter().enumerate() {
-            let was = self.graph.scope(row).position;
-            if was != at as u32 {
-                self.graph.scope_mut(row).position = at as u32;
-                let (old, new) = (Value::from(f64::from(was)), Value::from(at as f64));
+            let at = at as u32;
+            // What was read on the way may be neither what it was nor what it is.
+            let early = self.graph.early.remove(&row).filter(|early| *early != at);
+            let was = Some(self.graph.scope(row).position).filter(|was| *was != at).or(early);
+            if let Some(was) = was {
+                self.graph.scope_mut(row).position = at;
+                let (old, new) = (Value::from(f64::from(was)), Value::from(f64::from(at)));
                 self.graph.tell_row(row, cell, &old, &new);
             }
         }
