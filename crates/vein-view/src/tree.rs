@@ -606,13 +606,10 @@ impl Tree {
         control.flags.retain(|_| kept.next().unwrap_or(true));
     }
 
-    /// What a person types into a control. The text that was set last changes nothing.
+    /// What a person types into a control.
     pub fn type_value(&mut self, id: NodeId, value: &str) {
         if let Some(element) = self.element_mut(id) {
             let control = element.control_mut();
-            if control.value.as_deref() == Some(value) {
-                return;
-            }
             control.used |= bit(Property::Value);
             control.value = Some(value.into());
         }
