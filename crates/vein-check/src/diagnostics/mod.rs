@@ -40,12 +40,17 @@ pub(crate) fn diagnostic<F: Finding>(finding: &F, file: usize, span: Span) -> Di
         severity: F::SEVERITY,
         file,
         span,
-        message: finding.message(),
-        label: finding.label(),
+        message: in_one_line(&finding.message()),
+        label: in_one_line(&finding.label()),
         related: finding.related(),
         advice: finding.advice(),
         fix: finding.fix(span),
     }
+}
+
+/// What names something that was written may hold its line breaks.
+fn in_one_line(text: &str) -> String {
+    text.replace('\n', "\\n").replace('\r', "\\r")
 }
 
 /// A fix that puts one text in the place of another.

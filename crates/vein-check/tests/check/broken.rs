@@ -84,7 +84,8 @@ proptest! {
             for span in spans.chain(edits.map(|(span, _)| *span)) {
                 prop_assert!(text.get(span.range()).is_some(), "{} in {text}", found.code);
             }
-            prop_assert!(!found.message.is_empty() && !found.message.contains('\n'));
+            let said = &found.message;
+            prop_assert!(!said.is_empty() && !said.contains('\n'), "{}: {said:?}", found.code);
         }
         // Whatever is printed of it can be printed.
         prop_assert!(checked.report.to_string().len() < 1 << 20);
