@@ -38,63 +38,37 @@ fn twice(markup: &[Node], file: usize, found: &mut Vec<Diagnostic>) {
     ids_of(markup, false, file, found);
 }
 
-/// The ids that what stands in a place can have together, with what is said of those that occur twice.
+/// The ids that what stands in a place can have, with where they are written; says which occur twice.
 fn ids_of<'a>(
     nodes: &'a [Node],
     in_loop: bool,
     file: usize,
     found: &mut Vec<Diagnostic>,
-) -> BTreeSet<&'a str> {
-    let mut all: BTreeSet<&str> = BTreeSet::new();
-    // What the alternatives have that stand in place of one another.
-    let mut alternatives: BTreeSet<&str> = BTreeSet::new();
-    let mut before: BTreeSet<&str> = BTreeSet::new();
+) -> BTreeMap<&'a str, Span> {
+    // All before an element, and those of the alternatives that it stands in place of.
+    let (mut before, mut beside) = (BTreeMap::new(), BTreeMap::new());
     for node in nodes {
         let Node::Element(element) = node else { continue };
-        let has = |name: &str| element.attributes.iter().any(|a| a.is(name));
-        let repeats = in_loop || has("each");
-        if !has("or-when") && !has("otherwise") {
-            all.append(&mut alternatives);
-            before = all.clone();
+        let attribute = |name: &str| element.attributes.iter().find(|a| a.is(name));
+        let repeats = in_loop || attribute("each").is_some();
+        if attribute("or-when").is_none() && attribute("otherwise").is_none() {
+            before.append(&mut beside);
         }
         let mut own = ids_of(&element.children, repeats, file, found);
-        let id = element.attributes.iter().find(|a| a.is("id"));
-        if let Some((id, AttributeValue::Static(text))) = id.map(|id| (id, &id.value)) {
-            let text = text.as_str();
-            match repeats {
-                true => found.push(diagnostic(&UsedTwice::RowId(text.into()), file, id.value_span)),
-                false if !own.insert(text) || before.contains(text) => {
-                    found.push(diagnostic(&UsedTwice::Id(text.into()), file, id.value_span));
-                }
-                false => {}
+        let id = attribute("id").map(|id| (&id.value, id.value_span));
+        if let Some((AttributeValue::Static(id), at)) = id {
+            let twice = own.insert(id, at).is_some();
+            if repeats || twice {
+                let finding = if repeats { UsedTwice::RowId } else { UsedTwice::Id };
+                found.push(diagnostic(&finding(id.clone()), file, at));
             }
         }
-        for inner in own.intersection(&before) {
-            let is_own = id.is_some_and(
-                |id| matches!(&id.value, AttributeValue::Static(text) if text == inner),
-            );
-            if !is_own {
-                let place = place_of(&element.children, inner).unwrap_or(element.name.span);
-                found.push(diagnostic(&UsedTwice::Id((*inner).into()), file, place));
-            }
-        }
-        alternatives.append(&mut own);
+        let known = own.iter().filter(|(id, _)| before.contains_key(*id) && !repeats);
+        found.extend(known.map(|(id, at)| diagnostic(&UsedTwice::Id((*id).into()), file, *at)));
+        beside.append(&mut own);
     }
-    all.append(&mut alternatives);
-    all
-}
-
-/// Where an id is written in some markup.
-fn place_of(nodes: &[Node], id: &str) -> Option<Span> {
-    let mut place = None;
-    elements(nodes, &mut |element| {
-        let here = element
-            .attributes
-            .iter()
-            .find(|a| a.is("id") && matches!(&a.value, AttributeValue::Static(text) if text == id));
-        place = place.or(here.map(|a| a.value_span));
-    });
-    place
+    before.append(&mut beside);
+    before
 }
 
 impl Workspace {

@@ -311,13 +311,10 @@ impl Rewriter<'_> {
     /// A list of media queries: types, and features in brackets (Media Queries 5).
     fn media(&mut self, from: usize, to: usize) {
         let words = ["not", "only", "and", "or", "all", "screen", "print"];
+        let mut depth = 0;
         for at in from..to {
-            let bracketed = (from..at).any(|open| {
-                matches!(self.pieces[open].kind, Kind::Open(_) | Kind::Function(_))
-                    && self.closing(open, to) > at
-            });
             match &self.pieces[at].kind {
-                Kind::Ident(word) if !bracketed => {
+                Kind::Ident(word) if depth == 0 => {
                     let word = word.to_ascii_lowercase();
                     if !words.contains(&word.as_str()) {
                         let near = vein_plan::nearest(&word, words);
@@ -326,7 +323,13 @@ impl Rewriter<'_> {
                         self.problem(at, at + 1, format!("there are no media `{word}`{near}"));
                     }
                 }
-                Kind::Open('(') => self.media_feature(at + 1, self.closing(at, to)),
+                Kind::Open(_) | Kind::Function(_) => {
+                    depth += 1;
+                    if self.pieces[at].kind == Kind::Open('(') {
+                        self.media_feature(at + 1, self.closing(at, to));
+                    }
+                }
+                Kind::Close(_) => depth -= 1,
                 _ => {}
             }
         }

@@ -88,10 +88,10 @@ pub(crate) fn problem(property: &str, part: &Part<'_>) -> Option<String> {
             Some(format!("`{property}` takes no `{word}`{}", near(&word, all)))
         }
         Part::Number(number) if !known.numbers => Some(match known.lengths {
-            true => {
-                format!("`{property}` takes no number without a unit: did you mean `{number}px`?")
-                    .replace("px`?", unit_of(property))
-            }
+            true => format!(
+                "`{property}` takes no number without a unit: did you mean `{number}{}`?",
+                unit_of(property)
+            ),
             false => format!("`{property}` takes no number"),
         }),
         Part::Dimension(written, unit) => {
@@ -158,7 +158,7 @@ const COLOURS: &[&str] = &[
 fn unit_of(property: &str) -> &'static str {
     let time =
         property.contains("duration") || property.contains("delay") || property == "transition";
-    if time { "s`?" } else { "px`?" }
+    if time { "s" } else { "px" }
 }
 
 fn is_hexadecimal(digits: &str) -> bool {

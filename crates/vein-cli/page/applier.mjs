@@ -528,7 +528,7 @@ export class Surface {
       goBack(control);
       if (this.#selects.has(control)) this.#selects.set(control, () => {});
       all.forEach(([node, property], at) => {
-        set.push([this.#nodes.indexOf(node), property, before[at], held(node, property)]);
+        set.push([node[NUMBER] ?? this.#nodes.indexOf(node), property, before[at], held(node, property)]);
       });
     }
     return set;

@@ -152,6 +152,11 @@ impl Project {
         (locale, zone)
     }
 
+    /// Whether there are CSS files of the page.
+    pub(crate) fn is_styled(&self) -> bool {
+        !self.settings.styles.is_empty()
+    }
+
     /// The texts of the CSS files of the page.
     pub(crate) fn styles(&self) -> Result<Vec<String>> {
         self.settings.styles.iter().map(|path| read(&self.root.join(path))).collect()

@@ -47,10 +47,10 @@ impl Told {
         (node, name, was, held): &(u32, String, Box<RawValue>, Box<RawValue>),
         session: &Session,
     ) -> Option<Restored> {
-        let known = Property::ALL.iter().find(|property| property.name() == name);
-        let property = *known.filter(|_| session.runtime().has_seen(*node, self.seen))?;
+        let property = Property::named(name)?;
         let shown = |raw: &RawValue| property.read(&vein::json::parse(raw.get()).ok()?);
-        Some(Restored { node: *node, property, was: shown(was)?, held: shown(held)? })
+        let restored = Restored { node: *node, property, was: shown(was)?, held: shown(held)? };
+        session.runtime().has_seen(*node, self.seen).then_some(restored)
     }
 }
 

@@ -1,8 +1,8 @@
 //! What tests and benchmarks use: Chromium, a server of files, and ways to break things on purpose.
 
 pub use crate::prove::chromium::driver::{Driven, start as chromium};
-pub use crate::prove::chromium::press_all;
 pub use crate::prove::chromium::webdriver::{Client, Element};
+pub use crate::prove::chromium::{PASTE, press_all};
 
 use crate::prove::chromium::{Chromium, WhereEngine};
 use axum::Router;

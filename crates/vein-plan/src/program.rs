@@ -501,6 +501,11 @@ impl Property {
         Property::Chosen,
     ];
 
+    /// The property of an IDL name.
+    pub fn named(name: &str) -> Option<Property> {
+        Property::ALL.into_iter().find(|property| property.name() == name)
+    }
+
     /// Its IDL name.
     pub fn name(self) -> &'static str {
         match self {

@@ -46,18 +46,21 @@ impl Value {
     /// assert!(nested.is_deeper_than(1) && !nested.is_deeper_than(2));
     /// ```
     pub fn is_deeper_than(&self, depth: usize) -> bool {
-        let mut open = vec![(self, 1)];
-        while let Some((value, around)) = open.pop() {
-            let inner: &[Value] = match value {
-                Value::List(items) => items,
-                Value::Record(record) => &record.values,
-                _ => continue,
-            };
+        fn inner(value: &Value) -> Option<&[Value]> {
+            match value {
+                Value::List(items) => Some(items),
+                Value::Record(record) => Some(&record.values),
+                _ => None,
+            }
+        }
+        // Nothing is set aside for what does not nest, which is most of what is written.
+        let mut open = Vec::new();
+        open.extend(inner(self).map(|inside| (inside, 1)));
+        while let Some((inside, around)) = open.pop() {
             if around > depth {
                 return true;
             }
-            let nests = |value: &&Value| matches!(value, Value::List(_) | Value::Record(_));
-            open.extend(inner.iter().filter(nests).map(|value| (value, around + 1)));
+            open.extend(inside.iter().filter_map(inner).map(|inside| (inside, around + 1)));
         }
         false
     }

@@ -1,6 +1,7 @@
 //! What a person's hands have left behind on a page: where the pointer is, what stands in fields and what of it
 //! is selected, what was copied.
 
+use vein_plan::{Property, Shown};
 use vein_view::{NodeId, Tree, Typing};
 
 /// What hands have left behind.
@@ -23,7 +24,7 @@ pub(crate) struct Field {
     /// All that stands in it, whether it means a value or not.
     pub(crate) raw: String,
     /// What was set as its value last, by whomever.
-    pub(crate) stored: Option<String>,
+    pub(crate) stored: Option<Shown>,
     /// Where the selection began and where the caret is, in bytes of `raw`; `None` after a click, which puts the
     /// caret where only a layout tells.
     pub(crate) caret: Option<(usize, usize)>,
@@ -50,7 +51,7 @@ impl Hands {
     /// at its end.
     pub(crate) fn field(&mut self, tree: &Tree, id: NodeId) -> &mut Field {
         let control = (id, tree.serial(id));
-        let stored = tree.value_set(id);
+        let stored = tree.set_property(id, Property::Value);
         let at = self.fields.iter().position(|field| field.control == control);
         let at = at.unwrap_or_else(|| {
             let raw = tree.value(id).unwrap_or_default();

@@ -104,6 +104,10 @@ impl Person<'_> {
         }
     }
 
+    fn is_readonly(&self, field: NodeId) -> bool {
+        self.tree().attribute(field, "readonly").is_some()
+    }
+
     /// Memory does not know what would follow.
     pub(crate) fn refuse(&mut self, why: &str) {
         self.refused.get_or_insert(format!("{why}: only `--browser` can tell"));
@@ -172,7 +176,7 @@ impl Person<'_> {
     fn field_key(&mut self, target: NodeId, typing: Option<Typing>, pressed: Pressed<'_>) {
         let Pressed { key, shift, control, commands } = pressed;
         let lines = typing == Some(Typing::Lines);
-        let readonly = self.tree().attribute(target, "readonly").is_some();
+        let readonly = self.is_readonly(target);
         let all = self.field(target).raw.len();
         let on_layout = lines && all > 0 && !control;
         match key {
@@ -260,7 +264,7 @@ impl Person<'_> {
         if !self.event(target, Event::new(kind)) || !self.stands(target) {
             return;
         }
-        let readonly = self.tree().attribute(target, "readonly").is_some();
+        let readonly = self.is_readonly(target);
         if !(cuts && readonly) {
             self.session.hands.clipboard = Some(text);
         }
@@ -299,7 +303,7 @@ impl Person<'_> {
 
     /// What is pasted is told of even if nothing of it fits.
     fn insert_as(&mut self, target: NodeId, text: &str, pasted: bool) {
-        let readonly = self.tree().attribute(target, "readonly").is_some();
+        let readonly = self.is_readonly(target);
         if !readonly && self.caret(target).is_none() {
             return;
         }
@@ -382,14 +386,9 @@ impl Person<'_> {
     }
 
     fn range_key(&mut self, target: NodeId, key: &str) {
-        let limit = |name: &str, otherwise: f64| -> f64 {
-            let said = self.tree().attribute(target, name).and_then(|n| n.trim().parse().ok());
-            said.unwrap_or(otherwise)
-        };
+        let limit = |name: &str, otherwise| self.tree().limit(target, name).unwrap_or(otherwise);
         let (min, max) = (limit("min", 0.0), limit("max", 100.0));
-        let any =
-            self.tree().attribute(target, "step").is_some_and(|s| s.eq_ignore_ascii_case("any"));
-        let step = match any {
+        let step = match self.tree().has_any_step(target) {
             true => (max - min) / 100.0,
             false => limit("step", 1.0),
         };
@@ -447,8 +446,7 @@ impl Person<'_> {
     fn select_key(&mut self, target: NodeId, pressed: Pressed<'_>) {
         let tree = self.tree();
         let multiple = tree.attribute(target, "multiple").is_some();
-        let size = tree.attribute(target, "size").and_then(|n| n.trim().parse().ok()).unwrap_or(1);
-        let listed = multiple || size > 1;
+        let listed = tree.is_list(target);
         let letter = pressed.key.chars().count() == 1 && pressed.key != " ";
         let moves = [
             "ArrowUp",

@@ -119,6 +119,8 @@ impl Session {
             Act::Submit => person.submit(target, None),
         }
         person.tell_unfocused();
+        let (tree, hands) = (&person.session.tree, &mut person.session.hands);
+        hands.tidy(tree);
         match person.refused {
             None => Ok(person.entries),
             Some(why) => Err(Refused { why }),

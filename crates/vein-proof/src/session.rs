@@ -11,7 +11,7 @@ use vein_view::{Event, NodeId, NodeNumber, NotDispatched, Patch, Reached, Restor
 /// A page in memory.
 pub struct Session {
     runtime: Runtime,
-    tree: Tree,
+    pub(crate) tree: Tree,
     proof: Option<Proof>,
     clean: Option<Clean>,
     /// The elements that the event came from that is being heard.
@@ -235,14 +235,16 @@ impl Session {
         };
         let (Some(_), Value::Record(event)) = (&listener.commit, &delivery.event) else { return };
         let Some(id) = self.tree.numbered(delivery.node) else { return };
-        let text = |value: &Value| value.to_text().to_string();
         for (field, value) in listener.fields.iter().zip(event.iter().map(|(_, value)| value)) {
-            match field {
-                EventField::Value => self.tree.type_value(id, &text(value)),
-                EventField::Checked => self.tree.set_flag(id, Property::Checked, value.truthy()),
-                EventField::Open => self.tree.set_flag(id, Property::Open, value.truthy()),
-                EventField::Chosen => self.tree.set_chosen(id, text(value)),
-                _ => {}
+            let property = match field {
+                EventField::Value => Property::Value,
+                EventField::Checked => Property::Checked,
+                EventField::Open => Property::Open,
+                EventField::Chosen => Property::Chosen,
+                _ => continue,
+            };
+            if let Some(held) = property.read(value) {
+                self.tree.hold(id, property, &held);
             }
         }
     }
@@ -396,7 +398,6 @@ impl Session {
                 self.tree.hold(id, property, &was);
             }
         }
-        self.hands.tidy(&self.tree);
         // What cannot have the focus any more loses it, and nobody is told (HTML standard, "focus fixup").
         if self.tree.focused().is_some_and(|id| !self.tree.is_focusable(id)) {
             self.tree.set_focused(None);

@@ -339,6 +339,12 @@ impl Tree {
         }
     }
 
+    /// Whether a `select` shows several of its options at a time, and nothing drops down.
+    pub fn is_list(&self, select: NodeId) -> bool {
+        let size = || self.attribute(select, "size").and_then(|n| n.trim().parse().ok());
+        self.attribute(select, "multiple").is_some() || size().unwrap_or(1) > 1
+    }
+
     /// The options of a `select`, in document order.
     pub fn options_of(&self, select: NodeId) -> Vec<NodeId> {
         self.inside(select).into_iter().filter(|id| self.is(*id, "option")).collect()
@@ -372,8 +378,7 @@ impl Tree {
             return if found { set.to_owned() } else { String::new() };
         }
         let selected = |id: &&NodeId| self.flag(**id, Property::Selected);
-        let shows_one = self.attribute(select, "multiple").is_none()
-            && self.attribute(select, "size").and_then(|n| n.trim().parse().ok()).unwrap_or(1) <= 1;
+        let shows_one = !self.is_list(select);
         let chosen = match self.attribute(select, "multiple") {
             Some(_) => options.iter().find(selected),
             None => options.iter().rev().find(selected),

@@ -66,7 +66,7 @@ pub(crate) fn number(text: &str) -> Option<f64> {
 }
 
 fn range(tree: &Tree, id: NodeId, text: &str) -> String {
-    let limit = |name: &str| tree.attribute(id, name).and_then(number);
+    let limit = |name: &str| tree.limit(id, name);
     let (min, max) = (limit("min").unwrap_or(0.0), limit("max").unwrap_or(100.0));
     let middle = if max < min { min } else { min + (max - min) / 2.0 };
     let mut value = number(text).unwrap_or(middle);
@@ -74,7 +74,7 @@ fn range(tree: &Tree, id: NodeId, text: &str) -> String {
         return vein_plan::Value::Number(min).to_shown().into();
     }
     value = value.min(max).max(min);
-    let any = tree.attribute(id, "step").is_some_and(|step| step.eq_ignore_ascii_case("any"));
+    let any = tree.has_any_step(id);
     if !any {
         let step = limit("step").filter(|step| *step > 0.0).unwrap_or(1.0);
         let base = limit("min").or_else(|| limit("value")).unwrap_or(0.0);
@@ -93,6 +93,16 @@ fn range(tree: &Tree, id: NodeId, text: &str) -> String {
 }
 
 impl Tree {
+    /// The number in an attribute such as `min`, if it is one.
+    pub fn limit(&self, id: NodeId, name: &str) -> Option<f64> {
+        self.attribute(id, name).and_then(number)
+    }
+
+    /// Whether a control takes numbers between all steps.
+    pub fn has_any_step(&self, id: NodeId) -> bool {
+        self.attribute(id, "step").is_some_and(|step| step.eq_ignore_ascii_case("any"))
+    }
+
     /// What an `input` would give as its value if a text were set as that.
     pub fn as_value(&self, id: NodeId, text: &str) -> String {
         sanitised(self, id, text)
@@ -101,8 +111,8 @@ impl Tree {
     /// What a person comes to with so many steps up in a field for numbers: as the algorithm of `stepUp` in the HTML
     /// standard, but for what is out of range, which comes into it.
     pub fn stepped(&self, id: NodeId, steps: f64) -> Stepped {
-        let limit = |name: &str| self.attribute(id, name).and_then(number);
-        let any = self.attribute(id, "step").is_some_and(|step| step.eq_ignore_ascii_case("any"));
+        let limit = |name: &str| self.limit(id, name);
+        let any = self.has_any_step(id);
         let step = limit("step").filter(|step| *step > 0.0 && !any).unwrap_or(1.0);
         let base = limit("min").or_else(|| limit("value")).unwrap_or(0.0);
         let min = limit("min").unwrap_or(f64::MIN);

@@ -553,12 +553,6 @@ impl Tree {
         }
     }
 
-    /// The text that was set last as a control's value, by a patch or by a person.
-    pub fn value_set(&self, id: NodeId) -> Option<String> {
-        let control = self.element(id)?.control.as_ref()?;
-        control.value.as_ref().map(|value| value.to_string())
-    }
-
     /// Notes whether what stands in a field means no value of its type.
     pub fn set_bad_input(&mut self, id: NodeId, bad: bool) {
         if let Some(element) = self.element_mut(id) {

@@ -1,5 +1,6 @@
 //! Whether a browser would send what a control holds (HTML standard, "Constraints").
 
+use crate::interact::Typing;
 use crate::sanitise::{self, number};
 use crate::tree::{NodeId, Tree};
 use vein_plan::Property;
@@ -49,8 +50,7 @@ impl Tree {
             .or_else(|| self.why_of_type(id, name, &kind, &value))
             .or_else(|| self.why_length(id, &value))
             .or_else(|| self.why_out_of_range(id, name, &kind, &value));
-        let text = name == "input"
-            && (applies(&["text", "search", "tel", "url", "email", "password", ""]));
+        let text = self.typing(id) == Some(Typing::Text);
         match reason {
             Some(reason) => Validity::Invalid(reason),
             None if text && !value.is_empty() && self.attribute(id, "pattern").is_some() => {
@@ -91,9 +91,9 @@ impl Tree {
         let options = self.options_of(select);
         let Some(first) = options.first() else { return true };
         let none = !options.iter().any(|option| self.option_value(*option) == value);
-        let size = self.attribute(select, "size").and_then(|n| n.trim().parse().ok()).unwrap_or(1);
         let direct = self.parent(*first) == Some(select);
-        none || (value.is_empty() && self.option_value(*first).is_empty() && size <= 1 && direct)
+        let nothing = value.is_empty() && self.option_value(*first).is_empty();
+        none || (nothing && !self.is_list(select) && direct)
     }
 
     fn why_of_type(&self, id: NodeId, name: &str, kind: &str, value: &str) -> Option<String> {
@@ -116,11 +116,7 @@ impl Tree {
     /// Only what a person has typed can be too long or too short.
     fn why_length(&self, id: NodeId, value: &str) -> Option<String> {
         let limit = |name: &str| -> Option<usize> { self.attribute(id, name)?.trim().parse().ok() };
-        let text = matches!(
-            self.control_type(id).as_str(),
-            "" | "text" | "search" | "tel" | "url" | "email" | "password"
-        );
-        let takes = self.name(id) == Some("textarea") || text;
+        let takes = matches!(self.typing(id), Some(Typing::Text | Typing::Lines));
         if !takes || value.is_empty() || !self.is_used(id, Property::Value) {
             return None;
         }

@@ -347,12 +347,10 @@ impl Open {
     /// What has gone back in a form that was reset: the control's number, the property, what it was and what it
     /// is.
     fn restored(&self, told: &[Value], seen: u32) -> Option<Restored> {
-        let (node, name) = (told[0].to_number() as u32, told[1].to_text());
-        let name = name.to_utf8();
-        let known = Property::ALL.iter().find(|property| property.name() == name);
-        let property = *known.filter(|_| self.runtime.has_seen(node, seen))?;
+        let node = told[0].to_number() as u32;
+        let property = Property::named(&told[1].to_text().to_utf8())?;
         let (was, held) = (property.read(&told[2])?, property.read(&told[3])?);
-        Some(Restored { node, property, was, held })
+        self.runtime.has_seen(node, seen).then_some(Restored { node, property, was, held })
     }
 
     /// What came of a command, and of the pulse that it set off.

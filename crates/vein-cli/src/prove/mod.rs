@@ -97,7 +97,7 @@ pub(crate) fn once(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome>
     if prove.json {
         output::line(serde_json::to_string_pretty(&json::proved(ui, &proved))?);
     } else {
-        let styled = ui.styles().next().is_some() || !project.styles()?.is_empty();
+        let styled = ui.styles().next().is_some() || project.is_styled();
         told::proved(prove, ui, &proved, styled);
     }
     let write = |path: &Path, text: String| {

@@ -6,7 +6,7 @@ use serde_json::{Value as Json, json};
 use std::collections::BTreeMap;
 use tempfile::TempDir;
 use vein::{Act, Page, Ui, Validity};
-use vein_cli::trial::{press_all, serve_files};
+use vein_cli::trial::{PASTE, press_all, serve_files};
 
 /// Something that a person does.
 #[derive(Clone, Debug)]
@@ -505,7 +505,9 @@ async fn in_chromium(browser: &Browser, scene: &Scene) -> Json {
             }
             Doing::Paste(text) => {
                 press_all(client, &std::mem::take(&mut keys)).await.expect("keys");
-                client.execute(PASTE, vec![json!(text)]).await.expect("it runs");
+                let field = client.execute("return document.activeElement", Vec::new()).await;
+                let given = vec![field.expect("an element"), json!(text)];
+                client.execute(PASTE, given).await.expect("it runs");
             }
         }
     }
@@ -514,15 +516,3 @@ async fn in_chromium(browser: &Browser, scene: &Scene) -> Json {
     }
     client.execute_async(OUTCOME, Vec::new()).await.expect("an outcome")
 }
-
-/// Pastes as `vein prove --browser` does.
-const PASTE: &str = r#"
-  const clipboardData = new DataTransfer();
-  clipboardData.setData('text/plain', arguments[0]);
-  const paste = new ClipboardEvent('paste', { clipboardData, bubbles: true, cancelable: true, composed: true });
-  const entered = { inputType: 'insertFromPaste', data: arguments[0], bubbles: true, cancelable: true };
-  if (document.activeElement.dispatchEvent(paste)
-      && document.activeElement.dispatchEvent(new InputEvent('beforeinput', entered))) {
-    document.execCommand('insertText', false, arguments[0]);
-  }
-"#;

@@ -11,7 +11,7 @@ use crate::views::{act, bed, compiled, shown};
 use serde_json::{Value as Json, json};
 use std::sync::Arc;
 use vein_check::reach_map;
-use vein_plan::{Program, Property, Value};
+use vein_plan::{Program, Property, Shown, Value};
 use vein_proof::{Entry, Session};
 use vein_runtime::{Cause, Host, QuestionId};
 use vein_view::{Batch, Patch};
@@ -107,7 +107,8 @@ impl Lived {
         let mut tree = self.session.tree().clone();
         let mut set = Batch::default();
         for control in tree.select("input[type=url]").expect("a selector") {
-            if let (Some(node), Some(value)) = (tree.number_of(control), tree.value_set(control)) {
+            let held = tree.set_property(control, Property::Value);
+            if let (Some(node), Some(Shown::Text(value))) = (tree.number_of(control), held) {
                 set.push(&Patch::SetProperty { node, property: Property::Value, value: &value });
             }
         }

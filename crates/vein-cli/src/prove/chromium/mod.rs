@@ -376,8 +376,8 @@ const READY_TO_TYPE: &str = "
   if (all) field.select();
   else getSelection().modify('move', 'forward', 'documentboundary');";
 
-/// Pastes a text, as the clipboard does: what is selected gives way to it.
-const PASTE: &str = "
+/// Pastes a text into a field, as the clipboard does: what is selected gives way to it.
+pub const PASTE: &str = "
   const [field, text] = arguments;
   field.focus();
   const clipboardData = new DataTransfer();
