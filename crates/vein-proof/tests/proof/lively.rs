@@ -6,7 +6,7 @@ use crate::dressed::Wear;
 use crate::generate::Random;
 use crate::projects::lively_project;
 use crate::reach::stays_in_reach;
-use crate::seeds::Seeds;
+use crate::seeds::{LONGER, Seeds};
 use crate::views::{act, bed, compiled, shown};
 use serde_json::{Value as Json, json};
 use std::sync::Arc;
@@ -166,7 +166,6 @@ const ONCE_FAILED_DRESSED: [u64; 1] = [1_795_930_630_012];
 /// with spaces was expected back with them; a position was read while rows moved, and kept: seen on longer walks.
 const ONCE_FAILED_LATE: [u64; 4] =
     [1_795_936_132_191, 1_795_937_945_261, 1_795_943_342_419, 1_795_944_903_473];
-const LONGER: usize = 40;
 
 #[test]
 fn random_lives_are_exact_and_failed_pulses_never_were() {

@@ -1,5 +1,8 @@
 //! Which random numbers the tests begin with: always the same, or those that are asked for.
 
+/// The steps of a walk that failed once where shorter ones do not get.
+pub const LONGER: usize = 40;
+
 /// The seeds of a test.
 pub struct Seeds {
     first: u64,

@@ -4,7 +4,7 @@ use crate::dressed::Wear;
 use crate::generate::Random;
 use crate::projects::project;
 use crate::reach::stays_in_reach;
-use crate::seeds::Seeds;
+use crate::seeds::{LONGER, Seeds};
 use serde_json::{Value as Json, json};
 use std::sync::Arc;
 use vein_check::{Severity, Source, check, reach_map};
@@ -130,12 +130,15 @@ pub fn shown(files: &[(String, String)]) -> String {
 /// A row that had got the item of another identity and one of its own again was matched a pulse later.
 const ONCE_FAILED: [u64; 1] = [1_795_917_228_264];
 
+/// A part was told of a position that only values had read early: seen on longer walks.
+const ONCE_FAILED_LATE: [u64; 1] = [1_795_945_514_664];
+
 #[test]
 fn random_views_under_random_use_are_exact() {
     let seeds = Seeds::new(2100);
     let mut in_reach = 0;
     let (mut pulses, mut changed, mut moved, mut created, mut problems) = (0, 0, 0, 0, 0);
-    for seed in seeds.and(&[&ONCE_FAILED]) {
+    for seed in seeds.and(&[&ONCE_FAILED, &ONCE_FAILED_LATE]) {
         let mut random = Random::new(seed);
         let wear = match ONCE_FAILED.contains(&seed) {
             true => Wear::Nothing,
@@ -153,7 +156,11 @@ fn random_views_under_random_use_are_exact() {
         assert!(opening.pulse.fault.is_none());
         session.prove(true);
         let map = reach_map(session.runtime().program(), session.runtime().plan());
-        for step in 0..seeds.steps(10) {
+        let steps = match ONCE_FAILED_LATE.contains(&seed) {
+            true => LONGER,
+            false => seeds.steps(10),
+        };
+        for step in 0..steps {
             let entry = act(&mut session, &mut random);
             in_reach += stays_in_reach(&map, &entry, &shown(&files));
             let verdict = entry.verdict.as_ref().expect("proof is on");
@@ -168,7 +175,7 @@ fn random_views_under_random_use_are_exact() {
             changed += verdict.changed;
             created += entry.pulse.created;
             problems += entry.pulse.problems.len();
-            if step + 1 == seeds.steps(10) {
+            if step + 1 == steps {
                 crate::parsed::assert_round_trip(session.tree());
             }
             moved += usize::from(

@@ -92,6 +92,9 @@ pub(crate) enum ListEdit {
     Permute(Vec<u32>),
 }
 
+/// No list has as many rows: where a row's position was read at several places too early.
+pub(crate) const SEVERAL: u32 = u32::MAX;
+
 /// The state of a page and who depends on it.
 #[derive(Debug)]
 pub(crate) struct Graph {
@@ -108,6 +111,8 @@ pub(crate) struct Graph {
     pub(crate) batches: u32,
     /// Rows whose positions were read while their lists had changed and the rows were not told yet: what was read.
     pub(crate) early: FxHashMap<ScopeId, u32>,
+    /// Whether only those are told that may have read so early.
+    pub(crate) tells_early: bool,
     /// Listeners that were to happen once and did in this pulse.
     pub(crate) spent: Vec<(ScopeId, u32)>,
     /// Runs of numbers that are free, by their length.
@@ -174,6 +179,7 @@ impl Graph {
             given_out: vec![0],
             batches: 0,
             early: FxHashMap::default(),
+            tells_early: false,
             spent: Vec::new(),
             free_numbers: Default::default(),
             log: Vec::new(),
@@ -323,7 +329,10 @@ impl Graph {
             Slot::Position => {
                 let position = self.row_position(home).unwrap_or(0);
                 if position != self.scope(home).position {
-                    self.early.insert(home, position);
+                    let read = self.early.entry(home).or_insert(position);
+                    if *read != position {
+                        *read = SEVERAL;
+                    }
                 }
                 return Value::Number(f64::from(position));
             }

@@ -302,6 +302,20 @@ impl Graph {
         self.notify(&prepared, row, cell, At { path: &[], what, strip: None });
     }
 
+    /// Tells those who may have read a row's position before the row was told of it that it is another: derived
+    /// values and what runs by itself. Spots are looked at, and parts shown, once rows are told.
+    pub(crate) fn tell_early(&mut self, row: ScopeId, cell: CellId, read: u32, is: &Value) {
+        self.tells_early = true;
+        self.tell_row(row, cell, &Value::from(f64::from(read)), is);
+        self.tells_early = false;
+    }
+
+    /// Whether a reader may read positions before rows are told of them.
+    fn reads_early(&self, (scope, reader): ReaderKey) -> bool {
+        let ready = self.prepared.block(self.scope(scope).plan, self.scope(scope).block);
+        reader < ready.reader_of_spot(0) || reader >= ready.reader_of_effect(0)
+    }
+
     /// Who receives what is given through a spot, and as which cell.
     fn receiver(&self, scope: ScopeId, spot: u32, which: u32) -> Option<(ScopeId, CellId)> {
         match &self.scope(scope).held[spot as usize] {
@@ -358,7 +372,7 @@ impl Graph {
 
     /// Marks a reader that sees the write that was logged last.
     fn wake(&mut self, key: ReaderKey, cell: CellId, strip: Option<u32>, at: At<'_>) {
-        if !self.depends_on(key, cell) {
+        if !self.depends_on(key, cell) || self.tells_early && !self.reads_early(key) {
             return;
         }
         let write = (self.log.len() as u32).saturating_sub(1);

@@ -257,14 +257,14 @@ impl View {
         let Some(cell) = self.graph.prepared.block(plan, block).position else { return };
         let Some(Rows { rows, .. }) = self.graph.rows(id, spot) else { return };
         for (at, row) in rows.clone().into_iter().enumerate() {
-            let at = at as u32;
-            // What was read on the way may be neither what it was nor what it is.
-            let early = self.graph.early.remove(&row).filter(|early| *early != at);
-            let was = Some(self.graph.scope(row).position).filter(|was| *was != at).or(early);
-            if let Some(was) = was {
+            let is = Value::from(at as f64);
+            let (at, was) = (at as u32, self.graph.scope(row).position);
+            if was != at {
                 self.graph.scope_mut(row).position = at;
-                let (old, new) = (Value::from(f64::from(was)), Value::from(f64::from(at)));
-                self.graph.tell_row(row, cell, &old, &new);
+                self.graph.tell_row(row, cell, &Value::from(f64::from(was)), &is);
+            }
+            if let Some(read) = self.graph.early.remove(&row) {
+                self.graph.tell_early(row, cell, read, &is);
             }
         }
     }
