@@ -9,14 +9,20 @@ use syn::{BinOp, Block, Expr, ItemFn, ReturnType, Stmt, Type, UnOp, parse_quote}
 pub struct Place {
     pub file: String,
     pub line: usize,
-    /// What is done to it.
+    /// In which function, and what is done there: says which place it is, whatever line it stands in.
     pub what: String,
+}
+
+impl std::fmt::Display for Place {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{} {}", self.file.trim_start_matches("crates/"), self.what)
+    }
 }
 
 /// Breaks a file, numbering its places on from those there are.
 pub fn broken(text: &str, file: &str, on: &Expr, places: &mut Vec<Place>) -> syn::Result<String> {
     let mut tree = syn::parse_file(text)?;
-    Breaker { file, on, places }.visit_file_mut(&mut tree);
+    Breaker { file, on, places, function: String::new() }.visit_file_mut(&mut tree);
     Ok(tree.to_token_stream().to_string())
 }
 
@@ -25,31 +31,38 @@ struct Breaker<'a> {
     /// The function that tells whether a place is broken.
     on: &'a Expr,
     places: &'a mut Vec<Place>,
+    function: String,
 }
 
 impl Breaker<'_> {
     /// The switch of a new place.
     fn switch(&mut self, span: Span, what: impl Into<String>) -> Expr {
         let number = self.places.len() as u32 + 1;
-        let (file, line, what) = (self.file.to_owned(), span.start().line, what.into());
+        let (file, line) = (self.file.to_owned(), span.start().line);
+        let said = format!("{}: {}", self.function, what.into());
+        let like = |place: &&Place| place.file == file && place.what.starts_with(&said);
+        let what = match self.places.iter().filter(like).count() {
+            0 => said,
+            before => format!("{said} #{}", before + 1),
+        };
         self.places.push(Place { file, line, what });
         let on = self.on;
         parse_quote!(#on(#number))
     }
 
     /// A condition that can be made always true, or never.
-    fn condition(&mut self, condition: &mut Expr) {
+    fn condition(&mut self, condition: &mut Expr, said: &str) {
         if has_let(condition) {
             return;
         }
         let span = span_of(condition);
-        let (always, never) =
-            (self.switch(span, "condition: true"), self.switch(span, "condition: false"));
+        let always = self.switch(span, format!("true for {said}"));
+        let never = self.switch(span, format!("false for {said}"));
         *condition = parse_quote!((!#never && (#always || (#condition))));
     }
 
     /// What a function that gives something simple can give at once.
-    fn body(&mut self, output: &ReturnType, block: &mut Block, name: &str, span: Span) {
+    fn body(&mut self, output: &ReturnType, block: &mut Block, span: Span) {
         let ReturnType::Type(_, ty) = output else { return };
         let Type::Path(path) = &**ty else { return };
         let Some(last) = path.path.segments.last() else { return };
@@ -61,11 +74,18 @@ impl Breaker<'_> {
             _ => return,
         };
         for other in others {
-            let said = other.to_token_stream().to_string().replace(' ', "");
-            let on = self.switch(span, format!("{name} gives {said}"));
+            let on = self.switch(span, format!("gives {}", said(&other)));
             block.stmts.insert(0, parse_quote!(if #on { return #other; }));
         }
     }
+}
+
+/// The beginning of an expression, as it was written more or less.
+fn said(what: &impl ToTokens) -> String {
+    let text = what.to_token_stream().to_string();
+    let text = text.replace(" . ", ".").replace(" (", "(").replace("( ", "(").replace(" )", ")");
+    let text = text.replace(" :: ", "::").replace("& ", "&").replace(" ,", ",").replace("* ", "*");
+    text.chars().take(70).collect()
 }
 
 fn span_of(expr: &Expr) -> Span {
@@ -128,21 +148,28 @@ impl VisitMut for Breaker<'_> {
 
     fn visit_item_fn_mut(&mut self, item: &mut ItemFn) {
         if item.sig.constness.is_none() {
+            let outer = std::mem::replace(&mut self.function, item.sig.ident.to_string());
             visit_mut::visit_block_mut(self, &mut item.block);
-            let (name, span) = (item.sig.ident.to_string(), item.sig.ident.span());
-            self.body(&item.sig.output, &mut item.block, &name, span);
+            self.body(&item.sig.output, &mut item.block, item.sig.ident.span());
+            self.function = outer;
         }
     }
 
     fn visit_impl_item_fn_mut(&mut self, item: &mut syn::ImplItemFn) {
         if item.sig.constness.is_none() {
+            let outer = std::mem::replace(&mut self.function, item.sig.ident.to_string());
             visit_mut::visit_block_mut(self, &mut item.block);
-            let (name, span) = (item.sig.ident.to_string(), item.sig.ident.span());
-            self.body(&item.sig.output, &mut item.block, &name, span);
+            self.body(&item.sig.output, &mut item.block, item.sig.ident.span());
+            self.function = outer;
         }
     }
 
     fn visit_expr_mut(&mut self, expr: &mut Expr) {
+        let said = match expr {
+            Expr::Binary(_) => said(expr),
+            Expr::Unary(unary) => said(&unary.expr),
+            _ => String::new(),
+        };
         // A chain of conditions with `let` in it: only what stands inside its links.
         visit_mut::visit_expr_mut(self, expr);
         match expr {
@@ -153,13 +180,13 @@ impl VisitMut for Breaker<'_> {
                 }
                 let Some(op) = other(&binary.op) else { return };
                 let (left, old, right) = (&binary.left, &binary.op, &binary.right);
-                let said = format!("{} becomes {}", old.to_token_stream(), op.to_token_stream());
-                let on = self.switch(span_of(left), said);
+                let becomes = format!("{} in {said}", op.to_token_stream());
+                let on = self.switch(span_of(left), becomes);
                 *expr = parse_quote!((if #on { #left #op #right } else { #left #old #right }));
             }
             Expr::Unary(unary) if matches!(unary.op, UnOp::Not(_)) && !has_let(&unary.expr) => {
                 let inner = &unary.expr;
-                let on = self.switch(span_of(inner), "! goes");
+                let on = self.switch(span_of(inner), format!("without ! before {said}"));
                 *expr = parse_quote!((if #on { #inner } else { !#inner }));
             }
             _ => {}
@@ -167,18 +194,24 @@ impl VisitMut for Breaker<'_> {
     }
 
     fn visit_expr_if_mut(&mut self, expr: &mut syn::ExprIf) {
+        let said = said(&expr.cond);
         visit_mut::visit_expr_if_mut(self, expr);
-        self.condition(&mut expr.cond);
+        self.condition(&mut expr.cond, &said);
     }
 
     fn visit_arm_mut(&mut self, arm: &mut syn::Arm) {
+        let said = arm.guard.as_ref().map(|(_, guard)| said(guard));
         visit_mut::visit_arm_mut(self, arm);
-        if let Some((_, guard)) = &mut arm.guard {
-            self.condition(guard);
+        if let (Some((_, guard)), Some(said)) = (&mut arm.guard, said) {
+            self.condition(guard, &said);
         }
     }
 
     fn visit_stmt_mut(&mut self, stmt: &mut Stmt) {
+        let said = match stmt {
+            Stmt::Expr(expr, Some(_)) => said(expr),
+            _ => String::new(),
+        };
         visit_mut::visit_stmt_mut(self, stmt);
         let Stmt::Expr(expr, Some(_)) = stmt else { return };
         // A variable that is not given its value may have been moved out of before.
@@ -190,7 +223,6 @@ impl VisitMut for Breaker<'_> {
         if leaves(expr) || !(calls || assigns) {
             return;
         }
-        let said: String = expr.to_token_stream().to_string().chars().take(60).collect();
         let on = self.switch(span_of(expr), format!("without {said}"));
         *stmt = parse_quote!(if !#on { #expr; });
     }
