@@ -180,4 +180,104 @@ mod tests {
         assert!(!changed_since(&log, &read(&[0], Extent::Whole), &list(&[1.0, 7.0])));
         assert!(changed_since(&log, &read(&[1], Extent::Whole), &list(&[1.0, 7.0])));
     }
+
+    /// Numbers that only seem random.
+    struct Numbers(u64);
+
+    impl Numbers {
+        fn below(&mut self, n: usize) -> usize {
+            self.0 ^= self.0 << 13;
+            self.0 ^= self.0 >> 7;
+            self.0 ^= self.0 << 17;
+            (self.0 % n as u64) as usize
+        }
+
+        fn inner(&mut self) -> Value {
+            let items: Vec<f64> = (0..self.below(3)).map(|_| self.below(2) as f64).collect();
+            list(&items)
+        }
+
+        fn outer(&mut self) -> Value {
+            Value::list((0..self.below(4)).map(|_| self.inner()).collect())
+        }
+
+        /// Changes a list in a list somewhere, and says where and how that is undone.
+        fn write(&mut self, value: &mut Value) -> (Vec<Step>, Undo) {
+            let outer = value.list_len();
+            let path = match self.below(3) {
+                0 if outer > 0 => vec![Step::Index(self.below(outer) as u32)],
+                _ => Vec::new(),
+            };
+            let is_inner = !path.is_empty();
+            let new = |this: &mut Self| match is_inner {
+                true => Value::Number(this.below(2) as f64),
+                false => this.inner(),
+            };
+            let place = value.at_mut(&path).expect("a list");
+            let len = place.list_len();
+            match self.below(4) {
+                0 => {
+                    let whole = if is_inner { self.inner() } else { self.outer() };
+                    (path, Undo::Set(std::mem::replace(place, whole)))
+                }
+                1 if len > 0 => {
+                    let at = self.below(len);
+                    let Value::List(items) = place else { panic!("a list") };
+                    let items = std::sync::Arc::make_mut(items);
+                    let old = std::mem::replace(&mut items[at], new(self));
+                    ([path, vec![Step::Index(at as u32)]].concat(), Undo::Set(old))
+                }
+                2 => {
+                    let at = self.below(len + 1);
+                    let gone = self.below(len - at + 1);
+                    let inserted: Vec<Value> = (0..self.below(3)).map(|_| new(self)).collect();
+                    let Value::List(items) = place else { panic!("a list") };
+                    let (items, count) = (std::sync::Arc::make_mut(items), inserted.len());
+                    let removed = items.splice(at..at + gone, inserted).collect();
+                    (path, Undo::Splice { at, removed, inserted: count })
+                }
+                _ => {
+                    let mut order: Vec<u32> = (0..len as u32).collect();
+                    (1..len).for_each(|at| order.swap(at, self.below(at + 1)));
+                    let Value::List(items) = place else { panic!("a list") };
+                    let old = items.clone();
+                    let moved = order.iter().map(|from| old[*from as usize].clone()).collect();
+                    *items = std::sync::Arc::new(moved);
+                    (path, Undo::Permute(order))
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn a_log_tells_what_comparing_would() {
+        let (mut numbers, mut others) = (Numbers(7), 0);
+        for _ in 0..20_000 {
+            let before = numbers.outer();
+            let mut now = before.clone();
+            let count = 1 + numbers.below(5);
+            let writes: Vec<(Vec<Step>, Undo)> =
+                (0..count).map(|_| numbers.write(&mut now)).collect();
+            let log: Vec<Seen<'_>> = writes
+                .iter()
+                .map(|(path, undo)| match undo {
+                    Undo::Set(old) if path.is_empty() && numbers.below(2) == 0 => {
+                        Seen { path, undo: SeenUndo::Whole(old) }
+                    }
+                    undo => seen(path, undo),
+                })
+                .collect();
+            let inside = (0..3).flat_map(|i| [vec![i], vec![i, 0], vec![i, 1]]);
+            for path in std::iter::once(Vec::new()).chain(inside) {
+                for extent in [Extent::Whole, Extent::Length, Extent::Presence, Extent::Position] {
+                    let read = read(&path, extent);
+                    let differs = extent.differs(before.at(&read.path), now.at(&read.path));
+                    let said = changed_since(&log, &read, &now);
+                    assert_eq!(said, differs, "{path:?} {extent:?}\n{before:?}\n{writes:?}");
+                    others += usize::from(differs);
+                }
+            }
+        }
+        assert!(others > 100_000, "{others}");
+    }
 }
