@@ -108,6 +108,7 @@ pub fn compiled(copy: &Path) -> BTreeMap<String, PathBuf> {
         "-p",
         "vein",
     ]);
+    cargo.env("CARGO_PROFILE_SOAK_OVERFLOW_CHECKS", "true");
     cargo.env("CARGO_PROFILE_SOAK_DEBUG_ASSERTIONS", "true").env("RUSTFLAGS", "-Awarnings");
     cargo.env("CARGO_TARGET_DIR", copy.join("target")).current_dir(copy);
     let output = cargo.stderr(Stdio::inherit()).output().expect("cargo");

@@ -335,6 +335,46 @@ impl Runtime {
         self.waiting.questions.remove(&id);
     }
 
+    /// What is known of timers and questions in one of the two places that know of them alone: the tables of what
+    /// waits, and the scopes on whose behalf it does. Nothing, unless the engine is wrong.
+    #[doc(hidden)]
+    pub fn astray(&self) -> Vec<String> {
+        let (graph, mut astray) = (&self.view.graph, Vec::new());
+        let wards = |scope: ScopeId| {
+            let here = graph.scope(scope);
+            here.wards.as_ref().filter(|_| here.alive)
+        };
+        for (key, Timer { scope, kind }) in &self.waiting.timers {
+            let known = wards(*scope).is_some_and(|wards| match kind {
+                TimerKind::Every { hook, period } => {
+                    wards.timers[*hook as usize] == Some((*key, *period))
+                }
+                TimerKind::Settled { listener, .. } => wards.settling.contains(&(*listener, *key)),
+            });
+            astray.extend((!known).then(|| format!("{kind:?} of {scope}")));
+        }
+        for (id, Open { scope, whose, .. }) in &self.waiting.questions {
+            let known = wards(*scope).is_some_and(|wards| match whose {
+                Whose::Source(source) => {
+                    wards.sources[*source as usize].as_ref().is_some_and(|(known, _)| known == id)
+                }
+                Whose::Statements(_) => wards.waiting.contains(id),
+            });
+            astray.extend((!known).then(|| format!("{id:?} of {scope}")));
+        }
+        let live = graph.scopes.iter().filter(|scope| scope.alive);
+        for wards in live.filter_map(|scope| scope.wards.as_ref()) {
+            let timers = wards.timers.iter().flatten().map(|(key, _)| key);
+            for key in timers.chain(wards.settling.iter().map(|(_, key)| key)) {
+                let waits = self.waiting.timers.contains_key(key);
+                astray.extend((!waits).then(|| format!("{key:?}, which does not wait")));
+            }
+            let gone = wards.waiting.iter().filter(|id| !self.is_open(**id));
+            astray.extend(gone.map(|id| format!("{id:?}, which nobody answers")));
+        }
+        astray
+    }
+
     /// What there is at present of everything that comes and goes.
     pub fn left(&self) -> Left {
         let graph = &self.view.graph;

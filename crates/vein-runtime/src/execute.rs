@@ -5,7 +5,6 @@ use crate::graph::{Graph, ListEdit, Sight};
 use crate::sabotage::Sabotage;
 use crate::scope::{NONE, ScopeId};
 use crate::wakes::Prepared;
-use smallvec::SmallVec;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use vein_plan::code::{
@@ -325,8 +324,7 @@ impl<'a> Run<'a> {
                 let path = self.path(place, locals);
                 let value = self.value(*value, locals);
                 if !self.graph.set(self.scope, place.cell, path, value) {
-                    let path = self.path(place, locals);
-                    return Err(Fault::NoSuchPlace { path: self.shown(place, &path)() });
+                    return Err(self.nowhere(place, locals));
                 }
             }
             Stmt::Edit(place, edit) => self.edit(place, edit, locals)?,
@@ -442,10 +440,9 @@ impl<'a> Run<'a> {
             _ => return Ok(true),
         };
         let path = self.path(&commit.place, &mut locals);
-        let shown = self.shown(&commit.place, &path);
         match self.graph.set(self.scope, commit.place.cell, path, value) {
             true => Ok(true),
-            false => Err(Fault::NoSuchPlace { path: shown() }),
+            false => Err(self.nowhere(&commit.place, &mut locals)),
         }
     }
 
@@ -456,12 +453,11 @@ impl<'a> Run<'a> {
         own: Value,
         on: bool,
     ) -> Result<(), Fault> {
-        let cell = commit.place.cell;
-        let path = self.path(&commit.place, &mut Locals::new());
-        let nowhere = self.shown(&commit.place, &path);
+        let (cell, mut locals) = (commit.place.cell, Locals::new());
+        let path = self.path(&commit.place, &mut locals);
         let root = self.graph.cell(self.scope, cell);
         let Some(Value::List(items)) = root.at(&path) else {
-            return Err(Fault::NoSuchPlace { path: nowhere() });
+            return Err(self.nowhere(&commit.place, &mut locals));
         };
         let (at, len) = (items.iter().position(|item| item.same_or_zero(&own)), items.len());
         drop(root);
@@ -472,7 +468,7 @@ impl<'a> Run<'a> {
         };
         match self.graph.change_list(self.scope, cell, path, change) {
             true => Ok(()),
-            false => Err(Fault::NoSuchPlace { path: nowhere() }),
+            false => Err(self.nowhere(&commit.place, &mut locals)),
         }
     }
 
@@ -484,18 +480,30 @@ impl<'a> Run<'a> {
             }
             PlaceStep::Index(index) => {
                 let at = self.value(*index, locals).to_number();
-                let fits = at >= 0.0 && at.fract() == 0.0 && at < f64::from(u32::MAX);
-                Step::Index(if fits { at as u32 } else { u32::MAX })
+                // What is beyond them ends at the last, where no list has anything.
+                Step::Index(if at >= 0.0 && at.fract() == 0.0 { at as u32 } else { u32::MAX })
             }
         };
         place.steps.iter().map(step).collect()
     }
 
-    /// How a path is written, worked out only when it is needed.
-    fn shown(&self, place: &Place, path: &[Step]) -> impl FnOnce() -> String + use<> {
-        let name = self.prepared.plan(self.plan()).cells[place.cell as usize].name.clone();
-        let path: SmallVec<[Step; 4]> = path.iter().cloned().collect();
-        move || std::iter::once(name.to_string()).chain(path.iter().map(Step::to_string)).collect()
+    /// That there is nothing to write to, with positions as they came out, also those that are none.
+    fn nowhere(&mut self, place: &Place, locals: &mut Locals) -> Fault {
+        let prepared = self.prepared.clone();
+        let mut path = prepared.plan(self.plan()).cells[place.cell as usize].name.to_string();
+        for step in &place.steps {
+            match step {
+                PlaceStep::Field(name) => {
+                    path.push('.');
+                    path.push_str(&prepared.program.names[*name as usize]);
+                }
+                PlaceStep::Index(index) => {
+                    let at = self.value(*index, locals).to_shown();
+                    path.push_str(&format!("[{at}]"));
+                }
+            }
+        }
+        Fault::NoSuchPlace { path }
     }
 
     fn edit(
@@ -505,10 +513,9 @@ impl<'a> Run<'a> {
         locals: &mut Locals,
     ) -> Result<(), Fault> {
         let path = self.path(place, locals);
-        let nowhere = self.shown(place, &path);
         let root = self.graph.cell(self.scope, place.cell);
         let Some(Value::List(items)) = root.at(&path) else {
-            return Err(Fault::NoSuchPlace { path: nowhere() });
+            return Err(self.nowhere(place, locals));
         };
         let len = items.len();
         let sorted = match edit {
@@ -547,7 +554,7 @@ impl<'a> Run<'a> {
         if self.graph.change_list(self.scope, place.cell, path, change) {
             Ok(())
         } else {
-            Err(Fault::NoSuchPlace { path: nowhere() })
+            Err(self.nowhere(place, locals))
         }
     }
 
@@ -564,7 +571,7 @@ impl<'a> Run<'a> {
 
 /// A position as `splice` takes it: negative counts from the end.
 fn relative(n: f64, len: usize) -> usize {
-    let n = if n.is_nan() { 0.0 } else { n.trunc() };
+    let n = n.trunc();
     clamp(if n < 0.0 { len as f64 + n } else { n }, len)
 }
 

@@ -223,6 +223,8 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
                     _ => {}
                 }
             }
+            let astray = page.session.runtime().astray();
+            assert!(astray.is_empty(), "{}\nastray: {astray:?}", story());
             if entries.len() == 1 && was_nothing(&entries[0]) {
                 assert_eq!(page.whole(), before, "{}", story());
                 continue;

@@ -10,3 +10,5 @@ mod forms;
 mod golden;
 mod host;
 mod proving;
+mod statements;
+mod waiting;

@@ -1,0 +1,130 @@
+//! Statements at their edges: what leads nowhere, what fails first, how deep and how long they go.
+
+use crate::waiting::{answer, click, exact, opened};
+use serde_json::json;
+use vein::{Error, Fault, Page};
+
+fn failure(page: &mut Page, selector: &str) -> String {
+    let before = page.html();
+    let failed = page.find(selector).and_then(vein::Found::click).map(|_| ());
+    let Err(Error::Failed(fault)) = failed else { panic!("{selector}: {failed:?}") };
+    assert_eq!(page.html(), before, "{selector}");
+    fault.to_string()
+}
+
+#[test]
+fn a_position_that_is_none_is_told_as_it_came_out() {
+    let text = "takes at: number
+holds beds = [{ n: 1, log: ['a'] }, { n: 2, log: [] }]
+holds loose = [true, false]
+<p click='-> beds[at].n += 1'>{beds.map(b => b.n).join(' ')}</p>
+<i click='-> beds[at].log.push(\"b\")'>{beds.map(b => b.log.join()).join('-')}</i>
+<b click='-> beds[0].log[at] = \"c\"'></b>
+<input id='flag' type='checkbox' checked='<-> loose[at]'>";
+    for at in [-1.0, 0.5, 2.0, 1.5, -0.5, 4294967295.0, 4294967296.0, 1e300] {
+        let mut page = opened(text, json!({ "at": at }));
+        let at = vein::Value::from(at).to_text();
+        let told = |path: &str| {
+            format!("there is nothing at `{path}` to write to: check the position first")
+        };
+        assert_eq!(failure(&mut page, "p"), told(&format!("beds[{at}].n")));
+        assert_eq!(failure(&mut page, "i"), told(&format!("beds[{at}].log")));
+        assert_eq!(failure(&mut page, "b"), told(&format!("beds[0].log[{at}]")));
+        assert_eq!(failure(&mut page, "#flag"), told(&format!("loose[{at}]")));
+    }
+    for (at, numbers) in [(0.0, "2 2"), (1.0, "1 3"), (-0.0, "2 2")] {
+        let mut page = opened(text, json!({ "at": at }));
+        click(&mut page, "p");
+        assert_eq!(page.find("p").expect("it is there").text(), numbers);
+        click(&mut page, "#flag");
+    }
+}
+
+#[test]
+fn what_fails_first_is_told() {
+    let text = "asks soil(code: number): string
+holds name = ''
+holds beds = [1]
+gives taken(name: string)
+<p click='-> name = soil(7); give taken(name); beds[9] = 1'>{name}</p>";
+    let mut page = opened(text, json!({}));
+    assert_eq!(failure(&mut page, "p"), "the host could not answer `soil`: no soil");
+}
+
+#[test]
+fn handlers_call_each_other_64_deep() {
+    let text = "takes deep: number
+holds reached = 0
+does down(left: number) { reached += 1; if (left > 1) { down(left - 1) } }
+<p click='-> down(deep)'>{reached}</p>";
+    let mut page = opened(text, json!({ "deep": 64 }));
+    click(&mut page, "p");
+    assert_eq!(page.html(), "<p>64</p>");
+    // What was called before and has returned does not count.
+    click(&mut page, "p");
+    let mut page = opened(text, json!({ "deep": 65 }));
+    assert!(failure(&mut page, "p").contains("`down`"));
+}
+
+#[test]
+fn statements_that_wait_in_a_loop_that_ended_go_on_after_it() {
+    let text = "awaits weigh(crop: string): number
+holds items = [1, 2]
+holds inner = [1]
+holds log: string[] = []
+does go() {
+  for (const item of items) {
+    for (const other of inner) {
+      if (item > 0) { const found = await weigh('kale'); log.push(`${item} ${other} ${found}`); }
+      log.push('if');
+    }
+    log.push('inner');
+  }
+  log.push('end');
+}
+<p click='-> go()'>{log.join(', ')}</p><i click='-> items = []'></i><b click='-> inner = []'></b>";
+    let log = |page: &mut Page| page.find("p").expect("it is there").text();
+    let waits = || {
+        let mut page = opened(text, json!({}));
+        click(&mut page, "p");
+        page
+    };
+    let go_on = |page: &mut Page| {
+        let pulse = answer(page, Ok(5.0));
+        exact(page, pulse);
+    };
+    let mut page = waits();
+    click(&mut page, "i");
+    go_on(&mut page);
+    assert_eq!(log(&mut page), "end");
+    // The inner loop has come to its end, the outer one goes on.
+    let mut page = waits();
+    click(&mut page, "b");
+    go_on(&mut page);
+    assert_eq!(log(&mut page), "inner, inner, end");
+    let mut page = waits();
+    go_on(&mut page);
+    go_on(&mut page);
+    assert_eq!(log(&mut page), "1 1 5, if, inner, 2 1 5, if, inner, end");
+}
+
+#[test]
+fn what_splice_takes_is_what_the_standard_says() {
+    let text = "takes start: number\ntakes count: number
+holds list = [0, 1, 2, 3, 4]
+<p click='-> list.splice(start, count, 8, 9)'>{list.join('')}</p>";
+    for (start, count, left) in [
+        (1.0, 2.0, "08934"),
+        (-2.0, 1.0, "012894"),
+        (-9.0, 1.0, "891234"),
+        (9.0, 1.0, "0123489"),
+        (2.9, 1.9, "018934"),
+        (0.0, -1.0, "8901234"),
+        (3.0, 1e300, "01289"),
+        (-0.5, 0.5, "8901234"),
+    ] {
+        let mut page = opened(text, json!({ "start": start, "count": count }));
+        click(&mut page, "p");
+        assert_eq!(page.html(), format!("<p>{left}</p>"), "splice({start}, {count}, 8, 9)");
+    }
+}
