@@ -576,5 +576,6 @@ fn relative(n: f64, len: usize) -> usize {
 }
 
 fn clamp(n: f64, most: usize) -> usize {
-    if n.is_nan() || n <= 0.0 { 0 } else { n.min(most as f64) as usize }
+    // What is no number or negative comes out as zero, what is too large as the largest.
+    (n as usize).min(most)
 }

@@ -133,6 +133,11 @@ impl Lived {
     }
 }
 
+/// What the ledger says of a pulse but its number.
+fn noted(entry: &Entry) -> String {
+    entry.to_string().split_once(" · ").expect("its number and what it was").1.to_owned()
+}
+
 /// Whether a pulse that was taken back left the page as it was. A timer has ticked all the same,
 /// and a handler whose answer failed has ended.
 fn was_nothing(entry: &Entry) -> bool {
@@ -240,6 +245,7 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
                     "{}\n{entry}\n{other}\nthe first patch that differs: {differ:?}",
                     story()
                 );
+                assert_eq!(noted(entry), noted(other), "{}", story());
             }
             assert_eq!(page.whole(), twin.whole(), "{}", story());
         }

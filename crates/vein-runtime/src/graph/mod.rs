@@ -204,10 +204,8 @@ impl Graph {
 
     /// Begins a pulse, or a read by the host between two.
     pub(crate) fn begin(&mut self) {
+        debug_assert!(self.spots.is_empty() && self.parts.is_empty() && self.effects.is_empty());
         self.log.clear();
-        self.spots.clear();
-        self.parts.clear();
-        self.effects.clear();
         self.computed = 0;
         self.fault = None;
         self.causes.clear();

@@ -2,7 +2,7 @@
 
 use crate::waiting::{answer, click, exact, opened};
 use serde_json::json;
-use vein::{Error, Fault, Page};
+use vein::{Error, Page};
 
 fn failure(page: &mut Page, selector: &str) -> String {
     let before = page.html();
@@ -112,7 +112,8 @@ does go() {
 fn what_splice_takes_is_what_the_standard_says() {
     let text = "takes start: number\ntakes count: number
 holds list = [0, 1, 2, 3, 4]
-<p click='-> list.splice(start, count, 8, 9)'>{list.join('')}</p>";
+<p click='-> list.splice(start, count, 8, 9)'>{list.join('')}</p>
+<b click='-> list.splice(start / 0 * 0, 1, 8)'></b><i click='-> list.splice(1, start / 0 * 0, 8)'></i>";
     for (start, count, left) in [
         (1.0, 2.0, "08934"),
         (-2.0, 1.0, "012894"),
@@ -122,9 +123,38 @@ holds list = [0, 1, 2, 3, 4]
         (0.0, -1.0, "8901234"),
         (3.0, 1e300, "01289"),
         (-0.5, 0.5, "8901234"),
+        (-1e300, 1.0, "891234"),
     ] {
         let mut page = opened(text, json!({ "start": start, "count": count }));
         click(&mut page, "p");
-        assert_eq!(page.html(), format!("<p>{left}</p>"), "splice({start}, {count}, 8, 9)");
+        let list = |page: &mut Page| page.find("p").expect("it is there").text();
+        assert_eq!(list(&mut page), left, "splice({start}, {count}, 8, 9)");
+        // Of what is no number, and not there.
+        let mut page = opened(text, json!({ "start": 1, "count": 1 }));
+        click(&mut page, "b");
+        click(&mut page, "i");
+        assert_eq!(list(&mut page), "881234");
     }
+}
+
+#[test]
+fn what_the_host_could_not_read_fails_no_pulse() {
+    let text = "asks soil(code: number): string
+holds code = 7
+holds n = 0
+derives kind = soil(code)
+does name() { n = kind.length }
+<p click='-> n += 1'>{n}</p><i click='-> code = 1'></i><b click='-> name()'></b>";
+    let mut page = opened(text, json!({}));
+    for _ in 0..2 {
+        page.session_mut().value("kind").expect("a name");
+        click(&mut page, "p");
+        assert!(page.get::<String>("kind").is_err());
+        click(&mut page, "p");
+    }
+    assert_eq!(page.find("p").expect("it is there").text(), "4");
+    click(&mut page, "i");
+    assert_eq!(page.get::<String>("kind").ok().as_deref(), Some("soil 1"));
+    click(&mut page, "b");
+    assert_eq!(page.find("p").expect("it is there").text(), "6");
 }
