@@ -364,3 +364,17 @@ derives count = beds.length
 fn read(runtime: &mut Runtime, path: &str) -> Result<serde_json::Value, vein_runtime::HostError> {
     runtime.get(path).map(|value| vein_plan::to_json(&value))
 }
+
+#[test]
+fn what_happens_once_is_heard_once_however_often_it_is_told() {
+    let text = "holds n = 0\nholds other = 0
+<i click='->(once) n += 1'>{n}</i><b click='-> other += 1'>{other}</b>";
+    let mut runtime = open(text, &Json::Null);
+    // A surface that has not heard yet that it is over tells of it again.
+    for _ in 0..3 {
+        act(&mut runtime, 0);
+        act(&mut runtime, 1);
+    }
+    assert_eq!(read(&mut runtime, "n"), Ok(json!(1)));
+    assert_eq!(read(&mut runtime, "other"), Ok(json!(3)));
+}
