@@ -10,9 +10,9 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc;
 use std::time::{Duration, Instant};
 
-/// How many seeds those tests take that play random pulses: first a few, then more; with 500 they judge the generators,
-/// too.
-const SEEDS: [&str; 2] = ["60", "480"];
+/// How many seeds those tests take that play random pulses: first a few, then those that failed once, then more; with
+/// 500 they judge the generators, too.
+const SEEDS: [&str; 3] = ["60", "0", "480"];
 
 /// What a test is given beyond what it took by itself.
 const PATIENCE: Duration = Duration::from_secs(20);
@@ -72,8 +72,7 @@ impl Tests {
             let listed = String::from_utf8_lossy(&listed.expect("the tests").stdout).into_owned();
             for test in listed.lines().filter_map(|line| line.strip_suffix(": test")) {
                 let random = name == "proof" && test.contains("::random_");
-                let seeds: &[Option<&str>] =
-                    if random { &[Some(SEEDS[0]), Some(SEEDS[1])] } else { &[None] };
+                let seeds = if random { SEEDS.map(Some).to_vec() } else { vec![None] };
                 all.extend(seeds.iter().map(|seeds| (found.len() - 1, test.to_owned(), *seeds)));
             }
         }

@@ -25,9 +25,9 @@ impl Seeds {
         std::env::var("VEIN_STEPS").ok().and_then(|n| n.parse().ok()).unwrap_or(count)
     }
 
-    /// All of them, and those that have failed once where no others are asked for.
+    /// All of them, and those that have failed once where no others are asked for; where none are, these alone.
     pub fn and(&self, once_failed: &[&[u64]]) -> impl Iterator<Item = u64> + use<> {
-        let more = if self.asked { Vec::new() } else { once_failed.concat() };
+        let more = if self.asked && self.count > 0 { Vec::new() } else { once_failed.concat() };
         (self.first..self.first + self.count).chain(more)
     }
 
