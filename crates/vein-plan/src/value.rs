@@ -205,15 +205,22 @@ impl Value {
             (Value::Number(a), Value::Number(b)) => {
                 a.to_bits() == b.to_bits() || (a.is_nan() && b.is_nan())
             }
-            (a, b) => a.matches(b, Value::same),
+            (a, b) => a.matches(b, Value::same, true),
         }
     }
 
-    /// ECMAScript's `===`, where lists and records are equal when their members are.
+    /// ECMAScript's `===`, where lists and records are equal when their members are: one with `NaN` in it does not
+    /// even equal itself.
+    ///
+    /// ```
+    /// use vein_plan::Value;
+    /// let list = Value::list(vec![Value::from(f64::NAN)]);
+    /// assert!(!list.strictly_equals(&list) && list.same(&list));
+    /// ```
     pub fn strictly_equals(&self, other: &Value) -> bool {
         match (self, other) {
             (Value::Number(a), Value::Number(b)) => a == b,
-            (a, b) => a.matches(b, Value::strictly_equals),
+            (a, b) => a.matches(b, Value::strictly_equals, false),
         }
     }
 
@@ -221,22 +228,23 @@ impl Value {
     pub fn same_or_zero(&self, other: &Value) -> bool {
         match (self, other) {
             (Value::Number(a), Value::Number(b)) => a == b || (a.is_nan() && b.is_nan()),
-            (a, b) => a.matches(b, Value::same_or_zero),
+            (a, b) => a.matches(b, Value::same_or_zero, true),
         }
     }
 
-    fn matches(&self, other: &Value, equal: fn(&Value, &Value) -> bool) -> bool {
+    /// Member by member; where everything equals itself, what is stored once is not looked into.
+    fn matches(&self, other: &Value, equal: fn(&Value, &Value) -> bool, reflexive: bool) -> bool {
         match (self, other) {
             (Value::Null, Value::Null) => true,
             (Value::Boolean(a), Value::Boolean(b)) => a == b,
             (Value::Number(_), Value::Number(_)) => equal(self, other),
             (Value::String(a), Value::String(b)) => a == b,
             (Value::List(a), Value::List(b)) => {
-                Arc::ptr_eq(a, b)
+                (reflexive && Arc::ptr_eq(a, b))
                     || (a.len() == b.len() && a.iter().zip(b.iter()).all(|(a, b)| equal(a, b)))
             }
             (Value::Record(a), Value::Record(b)) => {
-                Arc::ptr_eq(a, b)
+                (reflexive && Arc::ptr_eq(a, b))
                     || (a.values.len() == b.values.len()
                         && a.iter().all(|(name, v)| b.get(name).is_some_and(|w| equal(v, w))))
             }
