@@ -5,7 +5,7 @@
 //! nodes are made, moved and taken away later, when all changes are in.
 
 use crate::graph::{Graph, ListSeen};
-use crate::scope::{Gone, Held, Key, Piece, Rows, ScopeId};
+use crate::scope::{Gone, Held, Key, Piece, Rows, ScopeId, Slot};
 use crate::wakes::Prepared;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
@@ -117,6 +117,89 @@ impl Graph {
             at += piece.len();
         }
         None
+    }
+
+    /// The list that a row stands in and the position of its item there; `None` once that is gone. Rows of a list that
+    /// is derived learn when it is worked out what they stand for, and whether they still do.
+    pub(crate) fn standing(&mut self, row: ScopeId) -> Option<(Value, u32)> {
+        let (holder, spot) = self.scope(row).holder;
+        if self.scope(holder).alive {
+            if self.scope(row).gone.is_some() {
+                return None;
+            }
+            let list = self.list_of(holder, spot);
+            if self.scope(row).gone.is_some() {
+                return None;
+            }
+            return self.row_position(row).map(|position| (list, position));
+        }
+        // Nobody tells a list that goes with its scope what it becomes: the row looks for its item.
+        let list = self.list_of(holder, spot);
+        let Value::List(items) = &list else { return None };
+        let near = self.row_position(row).filter(|at| (*at as usize) < items.len());
+        let Some(identity) = self.identity(holder, spot) else {
+            return near.map(|position| (list, position));
+        };
+        let prepared = self.prepared.clone();
+        let key = &self.scope(row).key;
+        let is_own = |at: &u32| identity.key(&prepared, &items[*at as usize]) == *key;
+        let position =
+            near.filter(is_own).or_else(|| (0..items.len() as u32).find(|at| is_own(at)))?;
+        Some((list, position))
+    }
+
+    /// Has the rows of a list whose scope goes keep what they stand for, as far as it is worked out.
+    pub(crate) fn keep_items(&mut self, scope: ScopeId, spot: u32) {
+        let Some(Rows { rows, .. }) = self.rows(scope, spot) else { return };
+        let rows = rows.clone();
+        let list = self.list_as_kept(scope, spot);
+        for row in rows {
+            if self.scope(row).gone.is_none()
+                && let Some(position) = self.row_position(row)
+            {
+                let item = list.child(&Step::Index(position)).cloned().unwrap_or_default();
+                self.scope_mut(row).gone = Some(item);
+            }
+        }
+    }
+
+    /// Has the rows of a scope that stays after all stand for what is in their lists.
+    pub(crate) fn forget_items(&mut self, scope: ScopeId) {
+        for spot in 0..self.scope(scope).held.len() as u32 {
+            let rows = self.rows(scope, spot).map_or_else(Vec::new, |rows| rows.rows.clone());
+            rows.into_iter().for_each(|row| self.scope_mut(row).gone = None);
+        }
+    }
+
+    fn list_as_kept(&mut self, scope: ScopeId, spot: u32) -> Value {
+        let prepared = self.prepared.clone();
+        let (plan, block) = (self.scope(scope).plan, self.scope(scope).block);
+        let spots = &prepared.plan(plan).blocks[block as usize].spots;
+        let SpotKind::List { cell, .. } = &spots[spot as usize].kind else { return Value::Null };
+        let value = self.as_kept(scope, *cell);
+        value.at(&prepared.block(plan, block).lists[spot as usize]).cloned().unwrap_or_default()
+    }
+
+    /// The value of a cell as it was worked out last, which rows were matched with.
+    fn as_kept(&mut self, scope: ScopeId, cell: CellId) -> Value {
+        let (home, at) = self.home(scope, cell);
+        match &self.scope(home).cells[at as usize] {
+            Slot::Own(value) | Slot::Derived { value, .. } => value.clone(),
+            Slot::Alias { scope, cell, path } => {
+                let (scope, cell, path) = (*scope, *cell, path.clone());
+                self.as_kept(scope, cell).at(&path).cloned().unwrap_or_default()
+            }
+            Slot::Item => {
+                if let Some(gone) = &self.scope(home).gone {
+                    return gone.clone();
+                }
+                let (holder, spot) = self.scope(home).holder;
+                let Some(position) = self.row_position(home) else { return Value::Null };
+                let list = self.list_as_kept(holder, spot);
+                list.child(&Step::Index(position)).cloned().unwrap_or_default()
+            }
+            Slot::Position => Value::from(f64::from(self.row_position(home).unwrap_or(0))),
+        }
     }
 
     /// The row of the item at a position, if it has one.

@@ -7,7 +7,7 @@ use crate::generate::Random;
 use crate::projects::lively_project;
 use crate::reach::stays_in_reach;
 use crate::seeds::{LONGER, Seeds};
-use crate::views::{act, bed, compiled, shown};
+use crate::views::{act, bed, compiled, misfits, shown};
 use serde_json::{Value as Json, json};
 use std::sync::Arc;
 use vein_check::reach_map;
@@ -230,6 +230,8 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
             }
             let astray = page.session.runtime().astray();
             assert!(astray.is_empty(), "{}\nastray: {astray:?}", story());
+            let misfits = misfits(&page.session);
+            assert!(misfits.is_empty(), "{}\n{}\n{misfits:?}", story(), entries[0]);
             if entries.len() == 1 && was_nothing(&entries[0]) {
                 assert_eq!(page.whole(), before, "{}", story());
                 continue;

@@ -325,7 +325,7 @@ impl Graph {
             Slot::Alias { scope, cell, path } => (*scope, *cell, path.clone()),
             Slot::Item => return self.item(home),
             Slot::Position => {
-                let position = self.row_position(home).unwrap_or(0);
+                let position = self.standing(home).map_or(0, |(_, position)| position);
                 if position != self.scope(home).position {
                     let read = self.early.entry(home).or_insert(position);
                     if *read != position {
@@ -361,13 +361,10 @@ impl Graph {
 
     /// The item of a row.
     fn item(&mut self, row: ScopeId) -> Value {
-        if let Some(gone) = &self.scope(row).gone {
-            return gone.clone();
+        if let Some((list, position)) = self.standing(row) {
+            return list.child(&Step::Index(position)).cloned().unwrap_or_default();
         }
-        let (holder, spot) = self.scope(row).holder;
-        let list = self.list_of(holder, spot);
-        let Some(position) = self.row_position(row) else { return Value::Null };
-        list.child(&Step::Index(position)).cloned().unwrap_or_default()
+        self.scope(row).gone.clone().unwrap_or_default()
     }
 
     /// The list that a spot repeats for.
@@ -403,14 +400,11 @@ impl Graph {
             }
             Slot::Position => None,
             Slot::Item => {
-                if self.scope(home).gone.is_some() {
-                    return None;
-                }
+                let (_, position) = self.standing(home)?;
                 let (holder, spot) = self.scope(home).holder;
                 let (plan, block) = (self.scope(holder).plan, self.scope(holder).block);
                 let spots = &prepared.plan(plan).blocks[block as usize].spots;
                 let SpotKind::List { cell, .. } = &spots[spot as usize].kind else { return None };
-                let position = self.row_position(home)?;
                 let way = prepared.block(plan, block).lists[spot as usize].clone();
                 let step = Step::Index(position);
                 let path = way.iter().cloned().chain([step]).chain(path).collect();

@@ -18,6 +18,12 @@ impl View {
         let mut open = vec![id];
         let first = self.making.ended.len();
         while let Some(id) = open.pop() {
+            // What runs by itself still looks at it.
+            if prepared.lively {
+                for spot in 0..self.graph.scope(id).held.len() as u32 {
+                    self.graph.keep_items(id, spot);
+                }
+            }
             for held in &self.graph.scope(id).held {
                 match held {
                     Held::Nothing | Held::Markup { .. } => {}

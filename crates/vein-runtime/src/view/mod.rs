@@ -193,6 +193,7 @@ impl View {
         for id in std::mem::take(&mut self.graph.dead) {
             if !made.contains(&id) {
                 self.graph.scope_mut(id).alive = true;
+                self.graph.forget_items(id);
                 self.enter_if_component(id);
             }
         }

@@ -158,3 +158,60 @@ does name() { n = kind.length }
     click(&mut page, "b");
     assert_eq!(page.find("p").expect("it is there").text(), "6");
 }
+
+/// What a click on the second of three rows comes to, over state and over lists that are derived from it.
+#[test]
+fn a_row_means_its_item_whatever_was_written_before() {
+    for list in ["beds", "wet", "beds.filter(b => b.wet)", "wet.slice(0, 3)", "wet.toReversed()"] {
+        let clicked = |does: &str| {
+            let text = format!(
+                "holds beds = [1, 2, 3].map(id => ({{ id, wet: true, crop: `c${{id}}`, levels: [id] }}))
+holds noted = ''
+derives wet = beds.filter(b => b.wet)
+<p each='row, at of {list} by row.id'><button click='-> {does}'>{{row.crop}} {{at}}</button></p>
+<i>{{beds.map(b => b.crop).join()}} {{noted}}</i>"
+            );
+            let mut page = opened(&text, json!({}));
+            let clicked = page.find("p:nth-of-type(2) button").and_then(vein::Found::click);
+            let fails = clicked.as_ref().err().map(ToString::to_string);
+            if fails.is_none() {
+                exact(&mut page, clicked);
+            }
+            let text = page.find("i").expect("it is there").text();
+            fails.unwrap_or(text)
+        };
+        let over_state = list == "beds";
+        // Others go before it, or come.
+        let (first, last) = if list == "wet.toReversed()" { (2, 0) } else { (0, 2) };
+        let goes = |at: usize| match over_state {
+            true => format!("beds.splice({at}, 1)"),
+            false => format!("beds[{at}].wet = false"),
+        };
+        let left = |at: usize, crops: [&str; 3]| {
+            let kept = crops.iter().enumerate().filter(|(i, _)| !over_state || *i != at);
+            kept.map(|(_, crop)| *crop).collect::<Vec<_>>().join(",")
+        };
+        let says = clicked(&format!("{}; row.crop = \"x\"; noted = `${{at}}`", goes(first)));
+        assert_eq!(says, format!("{} 0", left(first, ["c1", "x", "c3"])), "{list}");
+        let says =
+            clicked(&format!("{}; noted = `${{at}} ${{row.crop}}`; row.crop = \"x\"", goes(first)));
+        assert_eq!(says, format!("{} 0 c2", left(first, ["c1", "x", "c3"])), "{list}");
+        let says =
+            clicked(&format!("{}; row.levels.push(9); noted = row.levels.join()", goes(last)));
+        assert_eq!(says, format!("{} 2,9", left(last, ["c1", "c2", "c3"])), "{list}");
+        let says = clicked(
+            "beds = [{ id: 9, wet: true, crop: \"new\", levels: [] }, ...beds]; row.crop = \"x\"",
+        );
+        assert_eq!(says.trim(), "new,c1,x,c3", "{list}");
+        // It goes itself: it can still be read, and not be written to.
+        let says = clicked(&format!("{}; noted = `${{row.crop}} ${{row.levels.length}}`", goes(1)));
+        assert_eq!(says, format!("{} c2 1", left(1, ["c1", "c2", "c3"])), "{list}");
+        let says = clicked(&format!("{}; row.crop = \"x\"", goes(1)));
+        assert!(says.contains("there is nothing at `row.crop`"), "{list}: {says}");
+        // What tells it apart becomes another: it is another row from then on.
+        let says = clicked("row.id = 7; noted = `${row.crop} ${row.levels.length}`");
+        assert_eq!(says, "c1,c2,c3 c2 1", "{list}");
+        let says = clicked("row.id = 7; row.crop = \"x\"");
+        assert!(says.contains("there is nothing at `row.crop`"), "{list}: {says}");
+    }
+}
