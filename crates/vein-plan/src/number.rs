@@ -181,6 +181,11 @@ pub(crate) fn clamp_index(n: f64, most: usize) -> usize {
     if n.is_nan() || n <= 0.0 { 0 } else { n.min(most as f64) as usize }
 }
 
+/// `ToUint32`.
+pub(crate) fn to_uint32(n: f64) -> u32 {
+    if n.is_finite() { n.trunc().rem_euclid(4294967296.0) as u32 } else { 0 }
+}
+
 /// A relative index as `slice` and `at` take it: negative counts from the end.
 pub(crate) fn relative_index(n: f64, len: usize) -> usize {
     let n = if n.is_nan() { 0.0 } else { n.trunc() };
@@ -248,7 +253,7 @@ pub fn to_radix(n: f64, radix: f64) -> Text {
     let (mut integer, mut fraction) = (n.abs().trunc(), n.abs().fract());
     // The shortest digits that still tell this double from its neighbours.
     let next = f64::from_bits(n.abs().to_bits() + 1);
-    let mut delta = (0.5 * (next - n.abs())).max(f64::MIN_POSITIVE);
+    let mut delta = (0.5 * (next - n.abs())).max(f64::from_bits(1));
     let mut fraction_digits: Vec<f64> = Vec::new();
     while fraction >= delta {
         fraction *= radix;
@@ -262,8 +267,8 @@ pub fn to_radix(n: f64, radix: f64) -> Text {
         }
     }
     let mut out: Vec<char> = Vec::new();
-    // Above 2^53 the low digits carry no information; the standard leaves them to us.
-    while integer > 9007199254740992.0 {
+    // Far above 2^53 the low digits carry no information. The standard leaves them to us; engines make them zero.
+    while integer / radix >= 9007199254740992.0 {
         integer /= radix;
         out.push('0');
     }

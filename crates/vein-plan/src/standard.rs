@@ -89,7 +89,10 @@ fn on_string(member: Member, s: &Text, args: &[Value]) -> Value {
             let start = relative_index(number_or(args, 0, 0.0), len);
             s.slice(start, relative_index(number_or(args, 1, f64::INFINITY), len)).into()
         }
-        Split => split(s, &text_or(args, 0, ""), number_or(args, 1, f64::from(u32::MAX))),
+        Split => {
+            let limit = args.get(1).map_or(u32::MAX, |limit| number::to_uint32(limit.to_number()));
+            split(s, &text_or(args, 0, ""), limit as usize)
+        }
         Repeat => {
             let most = LONGEST_TEXT / s.len().max(1);
             let units = s.units().repeat(number::clamp_index(number_or(args, 0, 0.0), most));
@@ -144,8 +147,7 @@ fn map_well_formed(s: &Text, map: fn(&str) -> String) -> Text {
     Text::from_units(units)
 }
 
-fn split(s: &Text, separator: &Text, limit: f64) -> Value {
-    let limit = number::clamp_index(limit, u32::MAX as usize);
+fn split(s: &Text, separator: &Text, limit: usize) -> Value {
     let units = s.units();
     let mut pieces = Vec::new();
     if separator.is_empty() {

@@ -4,6 +4,7 @@ mod attributes;
 mod building;
 #[path = "../shared/building_of.rs"]
 mod building_of;
+mod compiled;
 mod controls;
 mod driven;
 mod ecmascript;
@@ -48,6 +49,9 @@ const TESTS: &[Test] = tests! {
     proving::a_form_goes_back_the_same_everywhere,
     proving::a_broken_applier_is_found_and_the_part_is_named;
     pages:
+    compiled::every_standard_member_gives_the_same,
+    compiled::random_derived_values_come_to_the_same,
+    compiled::expressions_come_to_the_same,
     ecmascript::random_components_are_what_ecmascript_makes_of_them,
     attributes::what_chromium_reads_is_known,
     attributes::what_chromium_styles_is_known,

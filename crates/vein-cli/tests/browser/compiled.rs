@@ -1,0 +1,391 @@
+//! Expressions that were compiled to ECMAScript come in Chromium to what they come to in memory.
+
+use crate::driven::Browser;
+use crate::generate::{Generator, Kind, STATE};
+use serde_json::{Value as Json, json};
+use std::collections::BTreeSet;
+use vein::{Page, Ui, Value};
+use vein_plan::code::CellId;
+use vein_plan::members::{MEMBERS, Param, Receiver};
+use vein_plan::{CellKind, Plan, Program};
+use vein_script::code::{self, Code};
+use vein_script::{Names, Writer, engine};
+
+const COMPONENTS: u64 = 300;
+const CALLS: usize = 8;
+const MORE_VALUES: usize = 16;
+
+/// Writes values so that nobody takes two of them for one; what is `undefined` shows.
+const WRITTEN: &str = r#"
+  const written = (value) => {
+    if (value === null) return 'null';
+    if (Object.is(value, -0)) return '-0';
+    if (typeof value === 'string') {
+      return value.length > 1000 ? `${value.length} ${JSON.stringify(value.slice(-20))}` : JSON.stringify(value);
+    }
+    if (Array.isArray(value)) return `[${value.map(written).join()}]`;
+    if (typeof value !== 'object') return String(value);
+    return `{${Object.keys(value).map((name) => `${name}:${written(value[name])}`).join()}}`;
+  };
+"#;
+
+fn written(value: &Value) -> String {
+    let all = |items: Vec<String>| items.join(",");
+    match value {
+        Value::Null => "null".into(),
+        Value::Number(n) if *n == 0.0 && n.is_sign_negative() => "-0".into(),
+        Value::Number(_) | Value::Boolean(_) => value.to_text().to_string(),
+        Value::String(text) if text.len() > 1000 => {
+            let end = Value::from(text.slice(text.len() - 20, text.len()));
+            format!("{} {}", text.len(), vein::json::stringify(&end))
+        }
+        Value::String(_) => vein::json::stringify(value).to_string(),
+        Value::List(items) => format!("[{}]", all(items.iter().map(written).collect())),
+        Value::Record(record) => {
+            let fields = record.iter().map(|(name, value)| format!("{name}:{}", written(value)));
+            format!("{{{}}}", all(fields.collect()))
+        }
+    }
+}
+
+/// A value as a literal of ECMAScript.
+fn literal(value: &Value) -> String {
+    let all = |items: Vec<String>| items.join(", ");
+    match value {
+        Value::Null => "null".into(),
+        Value::Boolean(on) => on.to_string(),
+        Value::Number(n) => code::number(*n).text,
+        Value::String(text) => code::string(text).text,
+        Value::List(items) => format!("[{}]", all(items.iter().map(literal).collect())),
+        Value::Record(record) => {
+            let fields = record.iter().map(|(name, value)| format!("{name}: {}", literal(value)));
+            format!("{{ {} }}", all(fields.collect()))
+        }
+    }
+}
+
+/// Cells as properties of `s`.
+struct Properties<'a>(&'a Plan);
+
+impl Names for Properties<'_> {
+    fn cell(&self, cell: CellId) -> Code {
+        Code::tight(format!("s.{}", self.0.cells[cell as usize].name))
+    }
+
+    fn ask(&self, _: u32, _: &[String]) -> Code {
+        panic!("nothing is asked here")
+    }
+}
+
+/// The derived values of a component as getters.
+fn getters(program: &Program, plan: &Plan, used: &mut BTreeSet<&'static str>) -> Vec<String> {
+    let names = Properties(plan);
+    let derived = plan.cells.iter().filter_map(|cell| match cell.kind {
+        CellKind::Derived(expr, _) => Some((&cell.name, expr)),
+        _ => None,
+    });
+    let getters = derived.map(|(name, expr)| {
+        let mut writer = Writer::new(program, plan, &names);
+        let text = writer.value(expr).alone();
+        used.append(&mut writer.used);
+        let declared: Vec<String> = writer.declared.into_iter().collect();
+        let declared = match declared.is_empty() {
+            true => String::new(),
+            false => format!("let {}; ", declared.join(", ")),
+        };
+        format!("get {name}() {{ {declared}return {text}; }}")
+    });
+    getters.collect()
+}
+
+fn checked(text: &str) -> Option<Ui> {
+    Ui::from_sources([("test-bed.vein", text)]).ok()
+}
+
+/// What expressions come to in Chromium and in memory, one after the other, where they are any of the language's.
+async fn compare(browser: &Browser, expressions: &[String]) -> usize {
+    let (mut compared, mut wrong) = (0, Vec::new());
+    for expressions in expressions.chunks(500) {
+        let (mut all, mut ours, mut used) = (Vec::new(), Vec::new(), BTreeSet::new());
+        for expression in expressions {
+            let text = format!("derives result = {expression}\n<p>{{JSON.stringify(result)}}</p>");
+            let Some(ui) = checked(&text) else { continue };
+            let program = ui.program();
+            let getter = getters(program, &program.plans[0], &mut used);
+            let mut page = ui.page("test-bed").proven(false).open(()).expect("no props");
+            let value = page.session_mut().value("result").expect("a derived value");
+            all.push(format!("{{ {} }}", getter.join(", ")));
+            ours.push((expression, getter.join(", "), written(&value)));
+        }
+        let script = format!(
+            "'use strict'; {} {WRITTEN} const local = () => ''; return [{}].map((made) => {{
+               try {{ const s = made; return written(made.result); }} catch (error) {{ return `${{error}}`; }}
+             }});",
+            engine::text_of(&used),
+            all.join(",\n")
+        );
+        let theirs =
+            browser.client.execute("return new Function(arguments[0])()", vec![json!(script)]);
+        let Json::Array(theirs) = theirs.await.unwrap_or_else(|error| panic!("{error}")) else {
+            panic!("a list of texts")
+        };
+        assert_eq!(theirs.len(), ours.len());
+        for ((expression, compiled, ours), theirs) in ours.iter().zip(theirs) {
+            if Some(ours.as_str()) != theirs.as_str() {
+                wrong.push(format!("{expression}: {ours} in memory, {theirs} of\n  {compiled}"));
+            }
+        }
+        compared += ours.len();
+    }
+    assert!(wrong.is_empty(), "{} of {compared}\n{}", wrong.len(), wrong.join("\n"));
+    compared
+}
+
+pub async fn expressions_come_to_the_same(browser: &Browser) {
+    let golden = include_str!("../../../vein/tests/api/golden.txt");
+    let expressions = golden.lines().map(|line| line.split("   ⇒   ").next().expect("a text"));
+    let expressions: Vec<String> = expressions.map(str::to_owned).collect();
+    assert_eq!(compare(browser, &expressions).await, expressions.len());
+}
+
+/// Texts of values that arguments of a type may have.
+fn arguments(param: Param) -> &'static [&'static str] {
+    match param {
+        Param::Number => &[
+            "0",
+            "-0",
+            "1",
+            "2.5",
+            "-1",
+            "-0.5",
+            "-2",
+            "-3.7",
+            "7",
+            "99",
+            "101",
+            "36",
+            "37",
+            "1e300",
+            "-1e300",
+            "0 / 0",
+            "1 / 0",
+            "-1 / 0",
+            "4294967295",
+            "4294967296",
+            "0.1",
+            "1e21",
+            "-1e-7",
+            "16777217",
+        ],
+        Param::String => &["''", "','", "'a'", "'aa'", "'\\ud83d'", "'$&-$$'", "' '", "'😀'"],
+        Param::SameList => &["[1]", "[0 / 0, -0].slice(0)", "[2, 3].slice(1)"],
+        Param::Item => &["1", "0 / 0", "-0", "2"],
+        Param::Strings => &["['a', 'b']"],
+        Param::Any => &[
+            "null",
+            "true",
+            "0 / 0",
+            "-0",
+            "'a\\n\"\\ud800'",
+            "'0x1f'",
+            "[1, [2, null]]",
+            "{ a: 1, b: { c: 'x' } }",
+            "''",
+            "' 12 '",
+            "'1e1000'",
+            "1e21",
+            "[null]",
+            "['7']",
+        ],
+        Param::Predicate => &["x => x > 1", "(x, i) => i === 1", "x => x", "x => null"],
+        Param::Mapper => &["x => x * 2", "(x, i) => [x, i]", "x => ({ x })", "x => `${x}`"],
+        Param::ListMapper => &["x => [x, x]", "(x, i) => [i].slice(1)"],
+        Param::Comparator => &[
+            "(a, b) => a - b",
+            "(a, b) => b - a",
+            "(a, b) => 1",
+            "(a, b) => 0 / 0",
+            "(a, b) => a * 7 % 3 - 1",
+        ],
+        Param::Reducer => &["(sum, x) => sum + x", "(sum, x, i) => sum + i"],
+        Param::Initial => &["0", "'s'"],
+    }
+}
+
+fn receivers(on: Receiver) -> &'static [&'static str] {
+    match on {
+        Receiver::String => &[
+            "''",
+            "'abc'",
+            "'a,b,,c'",
+            "'aaa'",
+            "'x😀y'",
+            "'\\ud83dx'",
+            "'\\ufeff aB \\u2003'",
+            "'ΑΣ'",
+        ],
+        Receiver::Number => &[
+            "0", "-0", "(255)", "(-7.25)", "(1.005)", "(0 / 0)", "(1e21)", "(5e-324)", "(0.1)",
+            "(1 / 0)",
+        ],
+        Receiver::List => &[
+            "[1].slice(1)",
+            "[3, 1, 2]",
+            "[0 / 0, -0, 0, 1, 2, 10, 9]",
+            "[1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13]",
+        ],
+        _ => &[""],
+    }
+}
+
+/// Every member with every argument that there is here for its first parameters, and some for more.
+fn calls() -> Vec<String> {
+    let mut calls = Vec::new();
+    for info in MEMBERS.iter().filter(|info| !matches!(info.on, Receiver::Local | Receiver::Css)) {
+        let prefix = match info.on {
+            Receiver::Math => "Math.",
+            Receiver::Json => "JSON.",
+            _ => "",
+        };
+        for receiver in receivers(info.on) {
+            let point = if receiver.is_empty() { "" } else { "." };
+            let begun = format!("{receiver}{point}{prefix}{}", info.name);
+            if info.property {
+                calls.push(begun);
+                continue;
+            }
+            let mut lists: Vec<Vec<&str>> = vec![Vec::new()];
+            let mut open = lists.clone();
+            for (at, param) in info.params.iter().enumerate() {
+                let all = arguments(*param);
+                open = open
+                    .into_iter()
+                    .enumerate()
+                    .flat_map(|(nth, list)| {
+                        // All of the first; of those that follow, one in turn and a few.
+                        let some = all.iter().enumerate();
+                        let some = some.filter(move |(i, _)| at == 0 || (i + nth) % 4 == 0);
+                        some.map(move |(_, arg)| [list.clone(), vec![*arg]].concat())
+                    })
+                    .collect();
+                lists.extend(open.clone());
+            }
+            calls.extend(lists.iter().map(|list| format!("{begun}({})", list.join(", "))));
+        }
+    }
+    // What makes texts longer ends where texts end.
+    for longer in [
+        "'ab'.repeat(9000000)",
+        "'ab'.repeat(8388608) + 'c'",
+        "`${'ab'.repeat(8388607)}${'😀'}${1}`",
+        "'a'.padStart(1e300, 'xy')",
+        "'a'.padEnd(16777217, '😀')",
+        "'ab'.repeat(4000000).replaceAll('b', 'xyz')",
+        "'ab'.repeat(4000000).replaceAll('b', \"$`\")",
+        "'ab'.repeat(4000000).replaceAll('', '$$')",
+        "'ab'.repeat(8388608).replaceAll('c', 'd')",
+        "[1, 2, 3].map(n => 'ab'.repeat(4000000)).join('-')",
+        "String([1, 2, 3].map(n => 'ab'.repeat(4000000)))",
+        "[1, 2, 3, 4].reduce((all, n) => all + all, 'ab'.repeat(2000000)).length",
+    ] {
+        calls.push(longer.to_owned());
+    }
+    // Lists of records are compared by what is in them.
+    for sought in ["{ a: 1 }", "{ a: 0 / 0 }", "{ a: -0 }", "{ a: 2 }"] {
+        for member in ["includes", "indexOf"] {
+            for from in ["", ", -0.5", ", 1", ", -1", ", 9"] {
+                calls.push(format!(
+                    "[{{ a: 0 }}, {{ a: 1 }}, {{ a: 0 / 0 }}].{member}({sought}{from})"
+                ));
+            }
+        }
+    }
+    calls
+}
+
+pub async fn every_standard_member_gives_the_same(browser: &Browser) {
+    let calls = calls();
+    let compared = compare(browser, &calls).await;
+    assert!(compared > 4000, "{compared} of {}", calls.len());
+}
+
+fn seen(page: &mut Page, names: &[String]) -> Vec<String> {
+    let value = |page: &mut Page, name: &str| page.session_mut().value(name).expect("a name");
+    names.iter().map(|name| format!("{name} {}", written(&value(page, name)))).collect()
+}
+
+/// The state of a page as properties of an object.
+fn held(page: &mut Page, plan: &Plan) -> String {
+    let names = plan.cells.iter().filter(|cell| !matches!(cell.kind, CellKind::Derived(..)));
+    let mut held = Vec::new();
+    for cell in names {
+        if let Some(value) = page.session_mut().value(&cell.name) {
+            held.push(format!("{}: {}", cell.name, literal(&value)));
+        }
+    }
+    format!("{{ {} }}", held.join(", "))
+}
+
+pub async fn random_derived_values_come_to_the_same(browser: &Browser) {
+    let beds = json!([
+        { "id": 7, "crop": "Ruby 😀", "wet": true, "levels": [4, 10, 9] },
+        { "id": 3, "crop": "", "wet": false, "levels": [] },
+    ]);
+    let mut values = 0;
+    for seed in 0..COMPONENTS {
+        let mut generator = Generator::new(seed + 50_000);
+        let (mut text, buttons) = generator.component();
+        for i in 0..MORE_VALUES {
+            let kind =
+                *generator.random().pick(&[Kind::Number, Kind::Text, Kind::Text, Kind::Flag]);
+            let value = generator.expression(kind, 4);
+            text.insert_str(0, &format!("derives e{i} = {value}\n"));
+        }
+        let ui = checked(&text).unwrap_or_else(|| panic!("seed {seed}\n{text}"));
+        let (program, mut used) = (ui.program(), BTreeSet::new());
+        let plan = &program.plans[0];
+        let getters = getters(program, plan, &mut used);
+        let derived = plan.cells.iter().filter(|cell| matches!(cell.kind, CellKind::Derived(..)));
+        let names: Vec<String> = derived.map(|cell| cell.name.to_string()).collect();
+        assert!(STATE.len() + names.len() > MORE_VALUES);
+        let mut page =
+            ui.page("test-bed").proven(false).open(json!({ "beds": beds })).expect("beds");
+        let mut ours = vec![seen(&mut page, &names)];
+        let mut states = vec![held(&mut page, plan)];
+        for _ in 0..CALLS {
+            let button = format!("button:nth-of-type({})", generator.random().below(buttons) + 1);
+            let button = page.find(&button).expect("a button").node();
+            let _ = page.session_mut().dispatch(button, &vein::Event::new("click"));
+            ours.push(seen(&mut page, &names));
+            states.push(held(&mut page, plan));
+        }
+        let script = format!(
+            "'use strict'; {} {WRITTEN} const names = {};
+             const made = (state) => {{ const s = Object.defineProperties(state, Object.getOwnPropertyDescriptors({{ {} }})); return s; }};
+             return [{}].map((state) => {{ const s = made(state); return names.map((name) => `${{name}} ${{written(s[name])}}`); }});",
+            engine::text_of(&used),
+            json!(names),
+            getters.join(",\n"),
+            states.join(",\n")
+        );
+        let script = script.replace(
+            "const made = (state) => { const s = ",
+            "let s; const made = (state) => { s = ",
+        );
+        let theirs =
+            browser.client.execute("return new Function(arguments[0])()", vec![json!(script)]);
+        let theirs = theirs.await.unwrap_or_else(|error| panic!("seed {seed}: {error}\n{script}"));
+        for (step, ours) in ours.iter().enumerate() {
+            for (at, ours) in ours.iter().enumerate() {
+                values += 1;
+                assert_eq!(
+                    Some(ours.as_str()),
+                    theirs[step][at].as_str(),
+                    "seed {seed}, step {step}\n{}\n{text}",
+                    getters[at]
+                );
+            }
+        }
+    }
+    assert!(values > 50_000, "{values}");
+}

@@ -1,0 +1,153 @@
+// Values: how they are compared, and members where ECMAScript's own would throw, or know nothing of records that are
+// values. Each function stands by itself and is put only where it is used.
+
+/** The longest text, in UTF-16 units. */
+export const LONGEST = 16777216;
+
+/** How deep what `reduce` gathers may nest. */
+export const DEEPEST = 256;
+
+/** A text that is not longer than texts are. */
+export const cut = (text) => (text.length > LONGEST ? text.slice(0, LONGEST) : text);
+
+/** Whether two values are alike member by member, where the simple ones are compared by `equal`. */
+export function alike(a, b, equal) {
+  if (a === null || b === null || typeof a !== 'object' || typeof b !== 'object') return equal(a, b);
+  if (Array.isArray(a)) {
+    return Array.isArray(b) && a.length === b.length && a.every((item, at) => alike(item, b[at], equal));
+  }
+  if (Array.isArray(b)) return false;
+  const names = Object.keys(a);
+  return names.length === Object.keys(b).length
+    && names.every((name) => Object.hasOwn(b, name) && alike(a[name], b[name], equal));
+}
+
+/** `===`, where lists and records are equal when their members are. */
+export const equal = (a, b) => alike(a, b, (a, b) => a === b);
+
+/** Whether nobody could tell the two apart: `Object.is`, member by member. */
+export const same = (a, b) => a === b ? a !== 0 || Object.is(a, b) : alike(a, b, Object.is);
+
+/** `SameValueZero`, member by member. */
+export const sameOrZero = (a, b) => alike(a, b, (a, b) => a === b || (a !== a && b !== b));
+
+/** A whole number between zero and the most. */
+export const whole = (n, most) => (n > 0 ? Math.min(Math.trunc(n), most) : 0);
+
+/** A position as `slice` takes it, within a length. */
+export const relative = (n, length) => whole(Math.trunc(n) < 0 ? length + Math.trunc(n) : n, length);
+
+export const includes = (list, sought, from = 0) =>
+  list === null ? null : list.slice(relative(from, list.length)).some((item) => sameOrZero(item, sought));
+
+export function indexOf(list, sought, from = 0) {
+  if (list === null) return null;
+  for (let at = relative(from, list.length); at < list.length; at++) if (equal(list[at], sought)) return at;
+  return -1;
+}
+
+export const repeated = (text, times) =>
+  text === null ? null : text.repeat(whole(times, Math.floor(LONGEST / Math.max(text.length, 1))));
+
+export const paddedBefore = (text, length, filler) =>
+  text === null ? null : text.padStart(whole(length, LONGEST), filler);
+
+export const paddedBehind = (text, length, filler) =>
+  text === null ? null : text.padEnd(whole(length, LONGEST), filler);
+
+/** `replaceAll`, which stops where texts end. */
+export function replaced(text, pattern, by) {
+  if (text === null) return null;
+  const least = text.length * (Math.max(by.length, 1) + 1);
+  if (least <= LONGEST && !by.includes('$')) return text.replaceAll(pattern, by);
+  let [out, from, search] = ['', 0, 0];
+  while (search <= text.length && out.length <= LONGEST) {
+    const at = text.indexOf(pattern, search);
+    if (at < 0) break;
+    // What stands for parts of the text is the standard's own affair.
+    const stands = (piece) => ({
+      '$$': '$', '$&': pattern, '$`': text.slice(0, at), "$'": text.slice(at + pattern.length),
+    })[piece];
+    out += text.slice(from, at) + cut(by.replace(/\$[$&`']/g, stands));
+    from = at + pattern.length;
+    search = from + (pattern === '' ? 1 : 0);
+  }
+  return cut(out + text.slice(from));
+}
+
+export const fixed = (n, digits) => (n === null ? null : n.toFixed(whole(digits, 100)));
+
+export function inRadix(n, radix) {
+  if (n === null) return null;
+  const base = Math.trunc(radix);
+  return n.toString(base >= 2 && base <= 36 ? base : 10);
+}
+
+/** `join`, which stops where texts end. */
+export function joined(list, separator = ',') {
+  if (list === null) return null;
+  try {
+    return cut(list.join(separator));
+  } catch {
+    let out = '';
+    for (let at = 0; at < list.length && out.length < LONGEST; at++) {
+      out = cut(out + (at > 0 ? separator : '') + cut(`${list[at] ?? ''}`));
+    }
+    return out;
+  }
+}
+
+/** `with`, which leaves a list as it is where there is no such position. */
+export function withItem(list, n, item) {
+  if (list === null) return null;
+  const at = Math.trunc(n) || 0;
+  const copy = list.slice();
+  const position = at < 0 ? at + list.length : at;
+  if (position >= 0 && position < list.length) copy[position] = item;
+  return copy;
+}
+
+/** `toSorted`: stable, and in some order where the comparison contradicts itself, the same as anywhere. */
+export function sorted(list, compare) {
+  if (list === null) return null;
+  if (compare === undefined) return list.toSorted();
+  let [order, spare] = [list.slice(), list.slice()];
+  for (let width = 1; width < order.length; width *= 2) {
+    for (let start = 0; start < order.length; start += 2 * width) {
+      const middle = Math.min(start + width, order.length);
+      const end = Math.min(start + 2 * width, order.length);
+      let [left, right] = [start, middle];
+      for (let at = start; at < end; at++) {
+        const second = right < end && (left >= middle || compare(order[left], order[right]) > 0);
+        spare[at] = second ? order[right++] : order[left++];
+      }
+    }
+    [order, spare] = [spare, order];
+  }
+  return order;
+}
+
+/** Whether there are more than so many lists and records around each other in a value. */
+export function isDeeper(value, depth) {
+  const inside = (values) => values.filter((value) => value !== null && typeof value === 'object');
+  let open = inside([value]);
+  for (let around = 1; open.length > 0; around++) {
+    if (around > depth) return true;
+    open = inside(open.flatMap(Object.values));
+  }
+  return false;
+}
+
+/** `reduce`; what nests without end is cut. */
+export function reduced(list, gather, start) {
+  if (list === null) return null;
+  let so = start;
+  for (let at = 0; at < list.length; at++) {
+    so = gather(so, list[at], at);
+    if (at % 64 === 63 && isDeeper(so, DEEPEST)) break;
+  }
+  return so;
+}
+
+/** `JSON.stringify` of what has nothing in it that JSON does not have. */
+export const json = (value) => JSON.stringify(value);

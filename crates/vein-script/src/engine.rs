@@ -1,0 +1,75 @@
+//! The engine's hand-written modules, and what a piece of code needs of them.
+
+use std::collections::BTreeSet;
+
+/// The modules, by what they do.
+pub const MODULES: &[(&str, &str)] = &[("values.mjs", include_str!("../engine/values.mjs"))];
+
+/// A function, constant or class of the engine.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Declared {
+    /// Its name.
+    pub name: &'static str,
+    /// Its text, without `export` and comments around it.
+    pub text: &'static str,
+}
+
+/// Everything that the modules declare. A declaration goes on to the first empty line.
+pub fn declared() -> Vec<Declared> {
+    let modules = MODULES.iter().flat_map(|(_, text)| text.split("\n\n"));
+    let declared = modules.filter_map(|block| {
+        let at = if block.starts_with("export ") { 0 } else { block.find("\nexport ")? + 1 };
+        let text = block[at + "export ".len()..].trim_end();
+        let name = text.split_once(' ')?.1;
+        let name = &name[..name.find(|c: char| !is_of_name(c)).unwrap_or(name.len())];
+        Some(Declared { name, text })
+    });
+    declared.collect()
+}
+
+fn is_of_name(c: char) -> bool {
+    c.is_ascii_alphanumeric() || c == '_' || c == '$'
+}
+
+/// Names that stand in a piece of code, also those in strings and comments: one too many is no harm.
+fn words(text: &str) -> impl Iterator<Item = &str> {
+    text.split(|c: char| !is_of_name(c)).filter(|word| !word.is_empty())
+}
+
+/// The text of what is used of the engine, with what that uses itself, in the order of the modules.
+///
+/// ```
+/// use std::collections::BTreeSet;
+/// let text = vein_script::engine::text_of(&BTreeSet::from(["equal"]));
+/// assert!(text.contains("const equal") && text.contains("function alike"));
+/// assert!(!text.contains("sorted"));
+/// ```
+pub fn text_of(used: &BTreeSet<&'static str>) -> String {
+    let declared = declared();
+    let mut needed: BTreeSet<&str> = BTreeSet::new();
+    let mut open: Vec<&str> = used.iter().copied().collect();
+    while let Some(name) = open.pop() {
+        let Some(known) = declared.iter().find(|known| known.name == name) else { continue };
+        if needed.insert(known.name) {
+            open.extend(words(known.text));
+        }
+    }
+    let texts = declared.iter().filter(|known| needed.contains(known.name));
+    texts.map(|known| format!("{}\n", known.text)).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_declaration_is_found_by_its_name() {
+        let declared = declared();
+        let exported: usize =
+            MODULES.iter().map(|(_, text)| text.matches("\nexport ").count()).sum();
+        assert_eq!(declared.len(), exported);
+        let names: BTreeSet<&str> = declared.iter().map(|known| known.name).collect();
+        assert_eq!(names.len(), declared.len(), "two of one name");
+        assert!(names.contains("cut") && names.contains("reduced"));
+    }
+}

@@ -1,0 +1,450 @@
+//! Expressions of a plan as expressions of ECMAScript.
+
+use crate::code::{self, Code, Level};
+use crate::kind::Kind;
+use crate::members;
+use std::collections::{BTreeMap, BTreeSet};
+use vein_plan::code::{CellId, Expr, ExprId, Field, Function, Item, LocalId, NameId, Piece};
+use vein_plan::members::Member;
+use vein_plan::ops::{Binary, Logical, Unary};
+use vein_plan::{Plan, Program};
+
+/// What things are called around an expression.
+pub trait Names {
+    /// The value of a cell, as an expression.
+    fn cell(&self, cell: CellId) -> Code;
+
+    /// What the host answers to a function of the plan, with the arguments' texts.
+    fn ask(&self, asked: u32, args: &[String]) -> Code;
+}
+
+/// An expression that is written, with what is known of it.
+#[derive(Clone, Debug)]
+pub(crate) struct Written {
+    pub(crate) code: Code,
+    pub(crate) kind: Kind,
+    /// Whether it may be `undefined` where the language has `null`: an item that is not there, a chain with `?.`.
+    pub(crate) open: bool,
+}
+
+impl Written {
+    pub(crate) fn closed(code: Code, kind: Kind) -> Written {
+        Written { code, kind, open: false }
+    }
+
+    pub(crate) fn tight(text: impl Into<String>, kind: Kind) -> Written {
+        Written::closed(Code::tight(text), kind)
+    }
+
+    /// It with `null` for what is not there.
+    pub(crate) fn close(self) -> Written {
+        if !self.open {
+            return self;
+        }
+        let text = format!("{} ?? null", self.code.within(Level::Equality));
+        Written::closed(Code { text, level: Level::Coalesce }, self.kind)
+    }
+
+    fn may_be_null(&self) -> bool {
+        self.open || matches!(self.kind, Kind::Null | Kind::Maybe(_) | Kind::Any)
+    }
+
+    /// What stands behind it: `.name`, `[index]`, with `null` where there is none.
+    pub(crate) fn then(&self, plain: &str, chained: &str, kind: Kind) -> Written {
+        let open = self.may_be_null();
+        let text = format!("{}{}", self.code.receiver(), if open { chained } else { plain });
+        let kind = if open { kind.or_null() } else { kind };
+        Written { code: Code::tight(text), kind, open }
+    }
+}
+
+/// Writes the expressions of one function of a component.
+pub struct Writer<'a> {
+    pub(crate) program: &'a Program,
+    plan: &'a Plan,
+    names: &'a dyn Names,
+    /// Functions of the engine that were used.
+    pub used: BTreeSet<&'static str>,
+    /// Variables that have to be declared around what was written.
+    pub declared: BTreeSet<String>,
+    locals: BTreeMap<LocalId, Written>,
+}
+
+impl<'a> Writer<'a> {
+    /// A writer of a component's expressions.
+    pub fn new(program: &'a Program, plan: &'a Plan, names: &'a dyn Names) -> Writer<'a> {
+        let (used, declared, locals) = Default::default();
+        Writer { program, plan, names, used, declared, locals }
+    }
+
+    /// Says what a local is called and holds.
+    pub fn bind(&mut self, local: LocalId, name: &str, kind: Kind) {
+        self.locals.insert(local, Written::tight(name, kind));
+    }
+
+    /// An expression, never `undefined`.
+    pub fn value(&mut self, id: ExprId) -> Code {
+        self.closed(id).code
+    }
+
+    /// What is known of an expression's values.
+    pub fn kind(&mut self, id: ExprId) -> Kind {
+        let (used, declared) = (self.used.clone(), self.declared.clone());
+        let kind = self.written(id).kind;
+        (self.used, self.declared) = (used, declared);
+        kind
+    }
+
+    /// An expression of which only counts whether it is truthy.
+    pub fn test(&mut self, id: ExprId) -> Code {
+        match &self.plan.exprs[id as usize] {
+            Expr::Unary(Unary::Not, of) => {
+                let of = self.test(*of);
+                Code { text: format!("!{}", of.within(Level::Unary)), level: Level::Unary }
+            }
+            Expr::Logical(op @ (Logical::And | Logical::Or), a, b) => {
+                let (a, b) = (self.test(*a), self.test(*b));
+                logical(*op, &a, &b)
+            }
+            _ => self.written(id).code,
+        }
+    }
+
+    pub(crate) fn uses(&mut self, name: &'static str) -> &'static str {
+        self.used.insert(name);
+        name
+    }
+
+    pub(crate) fn closed(&mut self, id: ExprId) -> Written {
+        self.written(id).close()
+    }
+
+    fn args(&mut self, args: &[ExprId]) -> Vec<Written> {
+        args.iter().map(|arg| self.closed(*arg)).collect()
+    }
+
+    /// Text that is never longer than texts are.
+    pub(crate) fn cut(&mut self, text: &str) -> Written {
+        Written::tight(format!("{}({text})", self.uses("cut")), Kind::String)
+    }
+
+    pub(crate) fn written(&mut self, id: ExprId) -> Written {
+        match &self.plan.exprs[id as usize] {
+            Expr::Null => Written::tight("null", Kind::Null),
+            Expr::Boolean(on) => Written::tight(on.to_string(), Kind::Boolean),
+            Expr::Number(n) => Written::closed(code::number(*n), Kind::Number),
+            Expr::String(text) => Written::closed(code::string(text), Kind::String),
+            Expr::Cell(cell) => {
+                let kind = Kind::of(self.program, self.plan.cells[*cell as usize].ty);
+                Written::closed(self.names.cell(*cell), kind)
+            }
+            Expr::Local(local) => match self.locals.get(local) {
+                Some(known) => known.clone(),
+                None => Written::tight("null", Kind::Null),
+            },
+            Expr::Field(of, name) => {
+                let of = self.written(*of);
+                let kind = of.kind.field(self.program, *name);
+                let name = &self.program.names[*name as usize];
+                of.then(&format!(".{name}"), &format!("?.{name}"), kind)
+            }
+            Expr::Index(list, index) => {
+                let (list, index) = (self.written(*list), self.closed(*index));
+                let kind = list.kind.item().or_null();
+                let index = match index.kind {
+                    Kind::Number => index.code.alone(),
+                    _ => format!("+{}", index.code.within(Level::Unary)),
+                };
+                let item = list.then(&format!("[{index}]"), &format!("?.[{index}]"), kind);
+                Written { open: true, ..item }
+            }
+            Expr::Unary(op, of) => self.unary(*op, *of),
+            Expr::Binary(op, a, b) => self.binary(*op, *a, *b),
+            Expr::Logical(op, a, b) => {
+                let (first, second) = (self.written(*a), self.written(*b));
+                let kind = first.kind.clone().joined(second.kind.clone());
+                let (first, kind) = match op {
+                    Logical::And => (first.close(), kind),
+                    Logical::Or | Logical::Coalesce => {
+                        (first.clone(), first.kind.there().joined(second.kind))
+                    }
+                };
+                let code = logical(*op, &first.code, &second.code);
+                Written { code, kind, open: second.open }
+            }
+            Expr::Choose(test, then, otherwise) => {
+                let (test, then) = (self.test(*test), self.written(*then));
+                let otherwise = self.written(*otherwise);
+                let text = format!(
+                    "{} ? {} : {}",
+                    test.within(Level::Coalesce),
+                    then.code.alone(),
+                    otherwise.code.alone()
+                );
+                Written {
+                    code: Code { text, level: Level::Conditional },
+                    kind: then.kind.joined(otherwise.kind),
+                    open: then.open || otherwise.open,
+                }
+            }
+            Expr::Unless(of, local, body) => self.unless(*of, *local, *body),
+            Expr::Concat(pieces) => self.concat(pieces),
+            Expr::List(items) => self.list(items),
+            Expr::Record(fields) => self.record(fields),
+            Expr::Call(member, receiver, args) => {
+                let receiver = receiver.map(|receiver| self.written(receiver));
+                let args = self.args(args);
+                members::call(self, *member, receiver, &args)
+            }
+            Expr::Walk(member, list, function, extra) => {
+                let list = self.written(*list);
+                let extra = extra.map(|extra| self.closed(extra));
+                members::walk(self, *member, list, function, extra)
+            }
+            Expr::Ask(asked, args) => {
+                let args: Vec<String> =
+                    self.args(args).iter().map(|arg| arg.code.alone()).collect();
+                let kind = Kind::of(self.program, self.plan.asked[*asked as usize].result);
+                Written::closed(self.names.ask(*asked, &args), kind)
+            }
+        }
+    }
+
+    fn unary(&mut self, op: Unary, of: ExprId) -> Written {
+        if op == Unary::Not {
+            let of = self.test(of);
+            let text = format!("!{}", of.within(Level::Unary));
+            return Written::closed(Code { text, level: Level::Unary }, Kind::Boolean);
+        }
+        let sign = if op == Unary::Negate { "-" } else { "+" };
+        let of = self.closed(of).code.within(Level::Unary);
+        // Two signs in a row would be another operator.
+        let text =
+            if of.starts_with(sign) { format!("{sign}({of})") } else { format!("{sign}{of}") };
+        Written::closed(Code { text, level: Level::Unary }, Kind::Number)
+    }
+
+    fn binary(&mut self, op: Binary, a: ExprId, b: ExprId) -> Written {
+        if matches!(op, Binary::Equal | Binary::NotEqual) {
+            return self.equality(op == Binary::NotEqual, a, b);
+        }
+        let (a, b) = (self.closed(a), self.closed(b));
+        let (sign, level) = match op {
+            Binary::Add => ("+", Level::Additive),
+            Binary::Subtract => ("-", Level::Additive),
+            Binary::Multiply => ("*", Level::Multiplicative),
+            Binary::Divide => ("/", Level::Multiplicative),
+            Binary::Remainder => ("%", Level::Multiplicative),
+            Binary::Power => ("**", Level::Power),
+            Binary::Less => ("<", Level::Relational),
+            Binary::LessOrEqual => ("<=", Level::Relational),
+            Binary::Greater => (">", Level::Relational),
+            _ => (">=", Level::Relational),
+        };
+        let tighter = if level == Level::Multiplicative { Level::Power } else { next(level) };
+        let (left, right) = match op {
+            // To the right it goes on, to the left no sign may stand.
+            Binary::Power => (a.code.within(Level::Tight), b.code.within(Level::Power)),
+            _ => (a.code.within(level), b.code.within(tighter)),
+        };
+        let text = format!("{left} {sign} {right}");
+        let kind = match op {
+            Binary::Add if a.kind.is_short() && b.kind.is_short() => Kind::Number,
+            Binary::Add => return self.cut(&text),
+            _ if level == Level::Relational => Kind::Boolean,
+            _ => Kind::Number,
+        };
+        Written::closed(Code { text, level }, kind)
+    }
+
+    fn equality(&mut self, not: bool, a: ExprId, b: ExprId) -> Written {
+        let (a, b) = (self.written(a), self.written(b));
+        let level = Level::Equality;
+        let written = |sign: &str, a: &Written, b: &Written| {
+            let text = format!("{} {sign} {}", a.code.within(level), b.code.within(next(level)));
+            Written::closed(Code { text, level }, Kind::Boolean)
+        };
+        let strict = if not { "!==" } else { "===" };
+        // Nothing but `null` and what is not there is loosely equal to `null`.
+        let null = (a.kind == Kind::Null && b.open) || (b.kind == Kind::Null && a.open);
+        if null {
+            return written(if not { "!=" } else { "==" }, &a, &b);
+        }
+        if a.kind.is_simple() || b.kind.is_simple() {
+            let (a, b) = (a.close(), b.close());
+            return written(strict, &a, &b);
+        }
+        let (a, b) = (a.close().code.alone(), b.close().code.alone());
+        let text = format!("{}{}({a}, {b})", if not { "!" } else { "" }, self.uses("equal"));
+        let level = if not { Level::Unary } else { Level::Tight };
+        Written::closed(Code { text, level }, Kind::Boolean)
+    }
+
+    fn unless(&mut self, of: ExprId, local: LocalId, body: ExprId) -> Written {
+        let of = self.written(of);
+        // A name is read twice as well as once.
+        let is_name = of.code.text.chars().all(|c| c.is_ascii_alphanumeric() || "_$".contains(c));
+        let (test, name) = if is_name {
+            (of.code.within(Level::Equality), of.code.text.clone())
+        } else {
+            let name = format!("v{local}");
+            self.declared.insert(name.clone());
+            (format!("({name} = {})", of.code.alone()), name)
+        };
+        self.bind(local, &name, of.kind.there());
+        let body = self.written(body);
+        let sign = if of.open { "==" } else { "===" };
+        let text = format!("{test} {sign} null ? null : {}", body.code.alone());
+        Written {
+            code: Code { text, level: Level::Conditional },
+            kind: body.kind.or_null(),
+            open: body.open,
+        }
+    }
+
+    fn concat(&mut self, pieces: &[Piece]) -> Written {
+        let (mut text, mut short) = (String::from("`"), true);
+        for piece in pieces {
+            match piece {
+                Piece::Static(piece) => text.push_str(&code::in_template(piece)),
+                Piece::Value(id) => {
+                    let value = self.closed(*id);
+                    short &= value.kind.is_short();
+                    text.push_str(&format!("${{{}}}", value.code.alone()));
+                }
+                Piece::Shown(id) => {
+                    let value = self.written(*id);
+                    short &= value.kind.is_short();
+                    let shown = match value.may_be_null() {
+                        true => format!("{} ?? ''", value.code.within(Level::Equality)),
+                        false => value.code.alone(),
+                    };
+                    text.push_str(&format!("${{{shown}}}"));
+                }
+            }
+        }
+        text.push('`');
+        if short { Written::tight(text, Kind::String) } else { self.cut(&text) }
+    }
+
+    fn list(&mut self, items: &[Item]) -> Written {
+        let mut kind = None::<Kind>;
+        let mut join = |item: Kind| {
+            kind = Some(match kind.take() {
+                Some(known) => known.joined(item),
+                None => item,
+            });
+        };
+        let mut texts = Vec::new();
+        for item in items {
+            match item {
+                Item::One(id) => {
+                    let item = self.closed(*id);
+                    texts.push(item.code.alone());
+                    join(item.kind);
+                }
+                Item::Spread(id) => {
+                    let list = self.written(*id);
+                    let nothing = if list.may_be_null() { " ?? []" } else { "" };
+                    let level =
+                        if nothing.is_empty() { Level::Assignment } else { Level::Equality };
+                    texts.push(format!("...{}{nothing}", list.code.within(level)));
+                    join(list.kind.item());
+                }
+            }
+        }
+        let text = format!("[{}]", texts.join(", "));
+        Written::tight(text, Kind::list(kind.unwrap_or(Kind::Any)))
+    }
+
+    fn record(&mut self, fields: &[Field]) -> Written {
+        let (mut texts, mut kinds) = (Vec::new(), Some(Vec::<(NameId, Kind)>::new()));
+        let put = |kinds: &mut Option<Vec<(NameId, Kind)>>, name: NameId, kind: Kind| {
+            let Some(kinds) = kinds else { return };
+            match kinds.iter_mut().find(|(known, _)| *known == name) {
+                Some((_, known)) => *known = kind,
+                None => kinds.push((name, kind)),
+            }
+        };
+        for field in fields {
+            match field {
+                Field::One(name, id) => {
+                    let value = self.closed(*id);
+                    let text = &self.program.names[*name as usize];
+                    // In a literal that name alone means something else than a field.
+                    let key = match &**text {
+                        "__proto__" => "[\"__proto__\"]".to_owned(),
+                        text => text.to_owned(),
+                    };
+                    let value_text = value.code.alone();
+                    texts.push(if key == value_text {
+                        key
+                    } else {
+                        format!("{key}: {value_text}")
+                    });
+                    put(&mut kinds, *name, value.kind);
+                }
+                Field::Spread(id) => {
+                    let record = self.written(*id);
+                    texts.push(format!("...{}", record.code.alone()));
+                    match record.kind.fields(self.program) {
+                        Some(fields) => {
+                            fields.into_iter().for_each(|(name, kind)| put(&mut kinds, name, kind));
+                        }
+                        None => kinds = None,
+                    }
+                }
+            }
+        }
+        let kind = kinds.map_or(Kind::Any, |kinds| Kind::Record(kinds.into()));
+        let text =
+            if texts.is_empty() { "{}".into() } else { format!("{{ {} }}", texts.join(", ")) };
+        Written::tight(text, kind)
+    }
+
+    /// An arrow function whose parameters hold values of these kinds; `test` says that only counts whether
+    /// what it gives is truthy.
+    pub(crate) fn function(
+        &mut self,
+        function: &Function,
+        kinds: &[Kind],
+        test: bool,
+    ) -> (String, Kind) {
+        for (param, kind) in function.params.iter().zip(kinds) {
+            self.bind(*param, &format!("v{param}"), kind.clone());
+        }
+        let params: Vec<String> = function.params.iter().map(|param| format!("v{param}")).collect();
+        let params =
+            if params.len() == 1 { params.concat() } else { format!("({})", params.join(", ")) };
+        if test {
+            return (format!("{params} => {}", self.test(function.body).body()), Kind::Boolean);
+        }
+        let body = self.closed(function.body);
+        (format!("{params} => {}", body.code.body()), body.kind)
+    }
+
+    /// Whether a member's function may give records that have some of their own kind inside.
+    pub(crate) fn member_nests(&self, member: Member, kind: &Kind) -> bool {
+        member == Member::Reduce && kind.nests(self.program)
+    }
+}
+
+/// The next tighter level.
+fn next(level: Level) -> Level {
+    match level {
+        Level::Equality => Level::Relational,
+        Level::Relational => Level::Additive,
+        Level::Additive => Level::Multiplicative,
+        _ => Level::Power,
+    }
+}
+
+fn logical(op: Logical, a: &Code, b: &Code) -> Code {
+    let (sign, level, left, right) = match op {
+        Logical::And => ("&&", Level::And, Level::And, Level::Equality),
+        Logical::Or => ("||", Level::Or, Level::Or, Level::And),
+        // It stands beside nothing of `||` and `&&` without brackets.
+        Logical::Coalesce => ("??", Level::Coalesce, Level::Equality, Level::Equality),
+    };
+    Code { text: format!("{} {sign} {}", a.within(left), b.within(right)), level }
+}

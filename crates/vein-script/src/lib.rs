@@ -1,0 +1,13 @@
+//! Components as ECMAScript: plans in, modules out. What they mean is what the evaluator of `vein-plan` makes of
+//! them; here is how a browser's own engine is told so, in as few words as it takes.
+//!
+//! Beside the compiler stand the engine's hand-written modules (`engine/`). Of these, whatever a piece of code uses is
+//! put beside it, function by function, and nothing else ([`engine`]).
+
+pub mod code;
+pub mod engine;
+mod expression;
+pub mod kind;
+mod members;
+
+pub use expression::{Names, Writer};

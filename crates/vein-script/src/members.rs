@@ -1,0 +1,186 @@
+//! Standard members: ECMAScript's own wherever it gives what the evaluator gives, else a function of the engine.
+
+use crate::code::{Code, Level};
+use crate::expression::{Writer, Written};
+use crate::kind::Kind;
+use vein_plan::code::Function;
+use vein_plan::members::{Member, Receiver, Returns};
+
+/// A member that takes no function.
+pub(crate) fn call(
+    writer: &mut Writer<'_>,
+    member: Member,
+    receiver: Option<Written>,
+    args: &[Written],
+) -> Written {
+    let info = member.info();
+    let texts: Vec<String> = args.iter().map(|arg| arg.code.alone()).collect();
+    let all = texts.join(", ");
+    let Some(receiver) = receiver else {
+        return without_receiver(writer, member, args, &all);
+    };
+    let kind = match info.returns {
+        Returns::String => Kind::String,
+        Returns::MaybeString => Kind::String.or_null(),
+        Returns::Strings => Kind::list(Kind::String),
+        Returns::Number => Kind::Number,
+        Returns::Boolean => Kind::Boolean,
+        Returns::MaybeItem => receiver.kind.item().or_null(),
+        _ => receiver.kind.there(),
+    };
+    let own = |receiver: &Written, kind: Kind| match info.property {
+        true => receiver.then(&format!(".{}", info.name), &format!("?.{}", info.name), kind),
+        false => {
+            let name = info.name;
+            receiver.then(&format!(".{name}({all})"), &format!("?.{name}({all})"), kind)
+        }
+    };
+    // Functions of the engine, which give `null` for the member of nothing.
+    let helper = match member {
+        Member::Repeat => "repeated",
+        Member::PadStart => "paddedBefore",
+        Member::PadEnd => "paddedBehind",
+        Member::ReplaceAll => "replaced",
+        Member::ToFixed if !args.first().is_none_or(|digits| is_within(digits, 0.0, 100.0)) => {
+            "fixed"
+        }
+        Member::NumberToString if !args.first().is_none_or(|radix| is_within(radix, 2.0, 36.0)) => {
+            "inRadix"
+        }
+        Member::ListIncludes if !receiver.kind.item().is_simple() => "includes",
+        Member::ListIndexOf if !receiver.kind.item().is_simple() => "indexOf",
+        Member::Join => "joined",
+        Member::With => "withItem",
+        Member::ToSorted => "sorted",
+        Member::StringAt | Member::ListAt => return Written { open: true, ..own(&receiver, kind) },
+        _ => return own(&receiver, kind),
+    };
+    let may_be_null =
+        receiver.open || matches!(receiver.kind, Kind::Maybe(_) | Kind::Any | Kind::Null);
+    let kind = if may_be_null { kind.or_null() } else { kind };
+    let list = [vec![receiver.close().code.alone()], texts].concat().join(", ");
+    Written::tight(format!("{}({list})", writer.uses(helper)), kind)
+}
+
+/// Whether an argument is a literal between two numbers.
+fn is_within(arg: &Written, least: f64, most: f64) -> bool {
+    arg.code.text.parse().is_ok_and(|n: f64| (least..=most).contains(&n))
+}
+
+fn without_receiver(
+    writer: &mut Writer<'_>,
+    member: Member,
+    args: &[Written],
+    all: &str,
+) -> Written {
+    let info = member.info();
+    match info.on {
+        Receiver::Math if info.property => {
+            Written::tight(format!("Math.{}", info.name), Kind::Number)
+        }
+        Receiver::Math => Written::tight(format!("Math.{}({all})", info.name), Kind::Number),
+        Receiver::Local => {
+            let name = info.name;
+            let args = if all.is_empty() { String::new() } else { format!(", {all}") };
+            Written::tight(format!("{}(\"{name}\"{args})", writer.uses("local")), Kind::String)
+        }
+        _ => match (member, args.first()) {
+            (Member::Stringify, Some(value)) if value.kind.is_simple() => {
+                Written::tight(format!("JSON.stringify({all})"), Kind::String)
+            }
+            (Member::Stringify, _) => {
+                Written::tight(format!("{}({all})", writer.uses("json")), Kind::String)
+            }
+            (Member::ToNumber, Some(value)) => {
+                let text = format!("+{}", value.code.within(Level::Unary));
+                match text.starts_with("++") {
+                    true => Written::tight(format!("Number({all})"), Kind::Number),
+                    false => Written::closed(Code { text, level: Level::Unary }, Kind::Number),
+                }
+            }
+            (Member::ToText, Some(value)) if value.kind == Kind::String => {
+                Written::closed(value.code.clone(), Kind::String)
+            }
+            (Member::ToText, Some(value)) => {
+                let short = value.kind.is_short();
+                let text = format!("String({all})");
+                if short { Written::tight(text, Kind::String) } else { writer.cut(&text) }
+            }
+            (Member::ToBoolean, Some(value)) => {
+                let text = format!("!!{}", value.code.within(Level::Unary));
+                Written::closed(Code { text, level: Level::Unary }, Kind::Boolean)
+            }
+            (Member::CssDeclarations, _) => {
+                Written::tight(format!("{}({all})", writer.uses("cleanDeclarations")), Kind::Any)
+            }
+            (Member::CssPiece, _) => {
+                Written::tight(format!("{}({all})", writer.uses("pieceOfCss")), Kind::String)
+            }
+            // Without an argument, as the standard has it.
+            (Member::ToNumber, None) => Written::tight("0", Kind::Number),
+            (Member::ToBoolean, None) => Written::tight("false", Kind::Boolean),
+            _ => Written::tight("\"\"", Kind::String),
+        },
+    }
+}
+
+/// A member that walks a list with a function.
+pub(crate) fn walk(
+    writer: &mut Writer<'_>,
+    member: Member,
+    list: Written,
+    function: &Function,
+    extra: Option<Written>,
+) -> Written {
+    let item = list.kind.item();
+    let name = member.info().name;
+    let given = match member {
+        Member::Reduce => {
+            let start = extra.unwrap_or_else(|| Written::tight("null", Kind::Null));
+            let (start_text, mut kind) = (start.code.alone(), start.kind);
+            // What it becomes may be more than what it starts as.
+            let kinds = |kind: &Kind| [kind.clone(), item.clone(), Kind::Number];
+            let (mut text, body) = writer.function(function, &kinds(&kind), false);
+            if kind.clone().joined(body.clone()) != kind {
+                kind = kind.joined(body);
+                text = writer.function(function, &kinds(&kind), false).0;
+                if writer.function(function, &kinds(&kind), false).1 != kind {
+                    kind = Kind::Any;
+                    text = writer.function(function, &kinds(&kind), false).0;
+                }
+            }
+            if writer.member_nests(member, &kind) {
+                let helper = writer.uses("reduced");
+                let null = matches!(list.kind, Kind::Maybe(_) | Kind::Any) || list.open;
+                let kind = if null { kind.or_null() } else { kind };
+                let list = list.close().code.alone();
+                return Written::tight(format!("{helper}({list}, {text}, {start_text})"), kind);
+            }
+            return own(&list, &format!("{name}({text}, {start_text})"), kind);
+        }
+        Member::ToSorted => {
+            let (text, _) = writer.function(function, &[item.clone(), item], false);
+            let null = matches!(list.kind, Kind::Maybe(_) | Kind::Any) || list.open;
+            let kind = if null { list.kind.clone().or_null() } else { list.kind.clone() };
+            let list = list.close().code.alone();
+            return Written::tight(format!("{}({list}, {text})", writer.uses("sorted")), kind);
+        }
+        Member::Map | Member::FlatMap => {
+            let (text, kind) = writer.function(function, &[item, Kind::Number], false);
+            let item = if member == Member::Map { kind } else { kind.item() };
+            return own(&list, &format!("{name}({text})"), Kind::list(item));
+        }
+        _ => writer.function(function, &[item.clone(), Kind::Number], true).0,
+    };
+    let called = format!("{name}({given})");
+    match member {
+        Member::Filter => own(&list, &called, list.kind.there()),
+        Member::Find => Written { open: true, ..own(&list, &called, item.or_null()) },
+        Member::FindIndex => own(&list, &called, Kind::Number),
+        _ => own(&list, &called, Kind::Boolean),
+    }
+}
+
+fn own(list: &Written, called: &str, kind: Kind) -> Written {
+    list.then(&format!(".{called}"), &format!("?.{called}"), kind)
+}
