@@ -14,6 +14,9 @@ use std::time::{Duration, Instant};
 /// 500 they judge the generators, too.
 const SEEDS: [&str; 3] = ["60", "0", "480"];
 
+/// What takes longer than this runs millions of statements, to see that they are counted.
+const LONG: Duration = Duration::from_secs(3);
+
 /// What a test is given beyond what it took by itself.
 const PATIENCE: Duration = Duration::from_secs(20);
 
@@ -128,9 +131,10 @@ impl Tests {
         command
     }
 
-    /// Breaks a place, and says who noticed.
-    pub fn notice(&self, number: u32) -> Noticed {
-        let reach = |test: &&Test| test.reaches[number as usize];
+    /// Breaks a place, and says who noticed. Tests that take long are asked only where `patiently`.
+    pub fn notice(&self, number: u32, patiently: bool) -> Noticed {
+        let is_long = |test: &Test| test.seeds.is_none() && test.takes > LONG;
+        let reach = |test: &&Test| test.reaches[number as usize] && (patiently || !is_long(test));
         let reaching: Vec<&Test> = self.tests.iter().filter(reach).collect();
         if reaching.is_empty() {
             return Noticed::NotReached;
