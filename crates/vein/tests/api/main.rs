@@ -9,6 +9,7 @@ mod examples;
 mod forms;
 mod golden;
 mod host;
+mod ledger;
 mod proving;
 mod statements;
 mod waiting;

@@ -2,7 +2,7 @@
 
 use crate::waiting::{answer, click, exact, opened};
 use serde_json::json;
-use vein::{Error, Page};
+use vein::{Error, Page, Ui};
 
 fn failure(page: &mut Page, selector: &str) -> String {
     let before = page.html();
@@ -213,5 +213,66 @@ derives wet = beds.filter(b => b.wet)
         assert_eq!(says, "c1,c2,c3 c2 1", "{list}");
         let says = clicked("row.id = 7; row.crop = \"x\"");
         assert!(says.contains("there is nothing at `row.crop`"), "{list}: {says}");
+    }
+}
+
+/// What a handler reads after it has written is what follows from that, wherever it stands.
+#[test]
+fn a_handler_reads_what_follows_from_what_it_wrote() {
+    let card = "takes bed: { id: number, litres: number, wet: boolean }
+takes factor: number
+takes all: number
+shares litres: number
+shares level: number
+gives said(what: string)
+derives double = bed.litres * factor
+derives both = double + all + level
+derives label = `${double}/${both}`
+does pour() { litres += 1; give said(`${double} ${both} ${label}`) }
+does raise() { level += 10; give said(`${double} ${both} ${label}`) }
+<b class='pour' click='-> pour()'>{label}</b><b class='raise' click='-> raise()'></b>";
+    let frame = "takes beds: { id: number, litres: number, wet: boolean }[]
+derives wet = beds.filter(b => b.wet)
+derives sum = wet.reduce((sum, b) => sum + b.litres, 0)
+<slot name='head' sum='<- sum'></slot>
+<slot each='bed of wet by bed.id' name='row' bed='<- bed' twice='<- bed.litres * 2'></slot>";
+    for list in ["beds", "wet", "sorted", "beds.slice(0, 9)", "sorted.filter(b => b.id < 9)"] {
+        let house = format!(
+            "holds beds = [1, 2, 3].map(id => ({{ id, litres: id * 5, wet: true }}))
+holds factor = 2
+holds level = 100
+holds noted: string[] = []
+derives wet = beds.filter(b => b.wet)
+derives sorted = wet.toSorted((a, b) => b.litres - a.litres)
+derives sum = wet.reduce((sum, b) => sum + b.litres, 0)
+does fill(id: number) {{ for (const bed of beds) {{ if (bed.id === id) {{ bed.litres += 1 }} }} }}
+<p each='row, at of {list} by row.id'>
+  <a-card bed='<- row' factor='<- factor' all='<- sum' litres='<-> row.litres' level='<-> level' said='-> noted = [event.what]'></a-card>
+  <i click='-> row.litres += 1; factor = 3; noted = [`${{row.litres}} ${{sum}} ${{sorted[0]?.litres}}`]'></i>
+</p>
+<a-frame beds='<- {list}'>
+  <u slot='row' with='bed, twice' click='-> fill(bed.id); noted = [`${{bed.litres}} ${{twice}} ${{sum}}`]'>{{twice}}</u>
+</a-frame>
+<q>{{noted.join()}}</q>"
+        );
+        let files = [("a-card.vein", card), ("a-frame.vein", frame), ("a-house.vein", &house)];
+        let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
+        let says = |selector: &str| {
+            let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
+            let pulse = page.find(selector).and_then(vein::Found::click);
+            exact(&mut page, pulse);
+            page.find("q").expect("it is there").text()
+        };
+        // The first row: of those that are sorted, the fullest.
+        let (litres, sum) = (if list.starts_with("sorted") { 15 } else { 5 }, 30);
+        let double = (litres + 1) * 2;
+        let both = double + sum + 1 + 100;
+        assert_eq!(says(".pour"), format!("{double} {both} {double}/{both}"), "{list}");
+        let (double, both) = (litres * 2, litres * 2 + sum + 110);
+        assert_eq!(says(".raise"), format!("{double} {both} {double}/{both}"), "{list}");
+        let fullest = if litres == 15 { 16 } else { 15 };
+        assert_eq!(says("p i"), format!("{} {} {fullest}", litres + 1, sum + 1), "{list}");
+        let twice = (litres + 1) * 2;
+        assert_eq!(says("u"), format!("{} {twice} {}", litres + 1, sum + 1), "{list}");
     }
 }
