@@ -213,6 +213,11 @@ impl<'a> Run<'a> {
             },
         };
         while let Some(frame) = activity.frames.last_mut() {
+            // Rounds of loops count, too: there may be nothing in them.
+            self.turn.statements += 1;
+            if self.turn.statements > MOST_STATEMENTS {
+                return Err(Fault::TooManyStatements);
+            }
             let (stmts, next): (&[StmtId], &mut usize) = match frame {
                 Frame::Owner(next) => (owned, next),
                 Frame::If(of, outcome, next) => match &plan.stmts[*of as usize] {
@@ -229,10 +234,6 @@ impl<'a> Run<'a> {
                 continue;
             };
             *next += 1;
-            self.turn.statements += 1;
-            if self.turn.statements > MOST_STATEMENTS {
-                return Err(Fault::TooManyStatements);
-            }
             match &plan.stmts[stmt as usize] {
                 Stmt::If(test, ..) => {
                     let outcome = self.value(*test, &mut activity.locals).truthy();
