@@ -123,18 +123,11 @@ impl Graph {
     /// is derived learn when it is worked out what they stand for, and whether they still do.
     pub(crate) fn standing(&mut self, row: ScopeId) -> Option<(Value, u32)> {
         let (holder, spot) = self.scope(row).holder;
+        let list = self.list_of(holder, spot);
         if self.scope(holder).alive {
-            if self.scope(row).gone.is_some() {
-                return None;
-            }
-            let list = self.list_of(holder, spot);
-            if self.scope(row).gone.is_some() {
-                return None;
-            }
             return self.row_position(row).map(|position| (list, position));
         }
         // Nobody tells a list that goes with its scope what it becomes: the row looks for its item.
-        let list = self.list_of(holder, spot);
         let Value::List(items) = &list else { return None };
         let near = self.row_position(row).filter(|at| (*at as usize) < items.len());
         let Some(identity) = self.identity(holder, spot) else {
