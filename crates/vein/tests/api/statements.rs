@@ -276,3 +276,24 @@ does fill(id: number) {{ for (const bed of beds) {{ if (bed.id === id) {{ bed.li
         assert_eq!(says("u"), format!("{} {twice} {}", litres + 1, sum + 1), "{list}");
     }
 }
+
+#[test]
+fn an_event_that_the_host_gives_has_to_fit() {
+    let text = "gives poured(litres: number, note: string?)\n<p></p>";
+    let mut page = opened(text, json!({}));
+    let mut told = |event: &str, payload: serde_json::Value| {
+        let given = page.session_mut().emit("", event, payload);
+        given.map(|_| ()).map_err(|error| error.to_string())
+    };
+    assert_eq!(told("poured", json!({ "litres": 2 })), Ok(()));
+    assert_eq!(told("poured", json!({ "litres": 2, "note": "slowly" })), Ok(()));
+    for (event, payload, wrong) in [
+        ("pourd", json!({}), "poured"),
+        ("poured", json!({ "litres": 2, "colour": "red" }), "poured.colour"),
+        ("poured", json!({ "note": "slowly" }), "poured.litres: expected number"),
+        ("poured", json!([2]), "object"),
+    ] {
+        let error = told(event, payload).expect_err("it does not fit");
+        assert!(error.contains(wrong), "{error}");
+    }
+}
