@@ -529,10 +529,10 @@ does nothing() {{ log = log }}
 does turn() {{ beds.reverse() }}
 does drop(id: number) {{ beds = beds.filter(b => b.id !== id) }}
 does empty() {{ beds = [] }}
-does hide() {{ on = false; if (soil(code) === 'x') {{ log.push('x') }} }}
+does check() {{ if (soil(code) === 'x') {{ log.push('x') }} }}
 <div when='on'><a-row each='bed of {list}{identity}' id='<- bed.id'
-  left='-> log.push(`${{event.id}} ${{bed.id}} ${{bed.litres}}`); {does}'></a-row></div>
-<i click='-> hide()'>{{log.join(', ')}}</i><b click='-> beds[1].litres += 1'></b>"
+  left='-> log.push(`${{event.id}} ${{bed.id}} ${{bed.litres}}`); {does}; check()'></a-row></div>
+<i click='-> on = false'>{{log.join(', ')}}</i><b click='-> beds[1].litres += 1'></b>"
             );
             let files = [("a-row.vein", row), ("a-house.vein", house.as_str())];
             let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
