@@ -484,23 +484,30 @@ fn a_page_formats_in_its_locale() {
 
 #[test]
 fn what_is_removed_reads_what_was_written_since() {
-    let row = "takes id: number
+    // State that is set, and state that is a list.
+    for (state, draws) in [
+        ("holds litres = 60", "litres -= 20"),
+        ("holds drawn: number[] = []\nderives litres = 60 - drawn.length * 20", "drawn.push(20)"),
+    ] {
+        let tank = format!("store tank\n{state}\ndoes draw() {{ {draws} }}");
+        let row = "takes id: number
 uses tank
 gives left(id: number, low: boolean, litres: number)
 derives low = tank.litres < 50
 derives rest = tank.litres + (low ? 0.5 : 0)
-upon removed { tank.draw(20); give left(id, low, rest) }
+upon removed { tank.draw(); give left(id, low, rest) }
 <p>{rest}</p>";
-    let house = "uses tank
-takes ids: number[]
+        let house = "takes ids: number[]
 holds log: string[] = []
 <a-row each='id of ids by id' id='<- id'
   left='-> log.push(`${event.id} ${event.low} ${event.litres}`)'></a-row><i>{log.join(', ')}</i>";
-    let files = [TANK, ("a-row.vein", row), ("a-house.vein", house)];
-    let mut page = opened(&files, "a-house", json!({ "ids": [1, 2, 3, 4] }));
-    exact(page.set("ids", json!([4])));
-    // Each of them knows what the one before it left.
-    assert_eq!(page.html(), "<p>0.5</p><i>1 true 40.5, 2 true 20.5, 3 true 0.5</i>");
+        let files =
+            [("water-tank.vein", tank.as_str()), ("a-row.vein", row), ("a-house.vein", house)];
+        let mut page = opened(&files, "a-house", json!({ "ids": [1, 2, 3, 4] }));
+        exact(page.set("ids", json!([4])));
+        // Each of them knows what the one before it left.
+        assert_eq!(page.html(), "<p>0.5</p><i>1 true 40.5, 2 true 20.5, 3 true 0.5</i>");
+    }
 }
 
 /// Rows whose list goes from the view while what they stand for stays in state, is moved there, or goes, too.

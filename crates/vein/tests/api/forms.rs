@@ -131,3 +131,29 @@ holds asked = 0
     assert_eq!(held(&mut page, "input"), "pea");
     Ok(())
 }
+
+#[test]
+fn what_a_control_holds_is_known_after_it_was_put_right() {
+    let text = "holds n = 1
+<input type='number' value='<-> n' input='-> n = Math.min(n, 5)'><button click='-> n = 9'>{n}</button>
+<i click='-> n = 5'></i>";
+    let ui = vein::Ui::from_sources([("a-b.vein", text)]).unwrap_or_else(|error| panic!("{error}"));
+    let mut page = ui.open("a-b", ()).unwrap_or_else(|error| panic!("{error}"));
+    let held = |page: &mut vein::Page| page.find("input").expect("it is there").value();
+    for round in 0..2 {
+        let pulse = page.find("input").and_then(|input| input.input("9")).expect("it is typed");
+        pulse.assert_exact().unwrap_or_else(|error| panic!("{error}"));
+        assert_eq!(pulse.pulse.problems.len(), 0, "{pulse}");
+        assert_eq!(held(&mut page).as_deref(), Some("5"), "{round}");
+        // What was typed, and put right, is not what stands there.
+        let pulse = page.find("button").and_then(vein::Found::click).expect("it is clicked");
+        pulse.assert_exact().unwrap_or_else(|error| panic!("{error}"));
+        assert_eq!(held(&mut page).as_deref(), Some("9"), "{round}");
+        let pulse = page.find("i").and_then(vein::Found::click).expect("it is clicked");
+        pulse.assert_exact().unwrap_or_else(|error| panic!("{error}"));
+    }
+    let pulse = page.find("input").and_then(|input| input.input("")).expect("it is typed");
+    pulse.assert_exact().unwrap_or_else(|error| panic!("{error}"));
+    assert!(pulse.to_string().contains("means no value"), "{pulse}");
+    assert_eq!(pulse.pulse.problems.len(), 1, "{pulse}");
+}

@@ -2,7 +2,7 @@
 
 use crate::waiting::{click, opened};
 use serde_json::json;
-use vein::Page;
+use vein::{Coverage, Page};
 
 const TEXT: &str = "holds a = 1
 holds b = 2
@@ -141,4 +141,41 @@ holds beds = [{ id: 1, in: [1, 2] }, { id: 2, in: [] }, { id: 3, in: [3] }]
         .map(|part| part.strip_prefix("a-b › ").filter(|_| part.contains('[')).unwrap_or(part))
         .collect();
     assert_eq!(changed, expected);
+}
+
+#[test]
+fn what_ran_is_counted_where_pulses_are_recorded() {
+    let text = "holds n = 1
+does go() { n += 1; again() }
+does again() { n += 1 }
+does never() { n = 0 }
+upon change (n) { n = Math.min(n, 9) }
+<button click='-> go()'>{n}</button><i click='-> never()'></i><b each='x of [1].slice(n)'>{x}</b>";
+    let mut page = opened(text, json!({}));
+    let mut coverage = Coverage::of(page.session_mut().runtime().program());
+    for on in [true, false] {
+        page.record(on);
+        page.prove(on);
+        let pulse = page.find("button").and_then(vein::Found::click).expect("it is clicked");
+        coverage.note(&pulse);
+        coverage.look(page.session_mut());
+    }
+    // Of two clicks one was recorded.
+    let counts: Vec<(&str, u64)> =
+        coverage.items().iter().map(|item| (item.name.as_str(), item.count)).collect();
+    assert_eq!(
+        counts,
+        [
+            ("go()", 1),
+            ("again()", 1),
+            ("never()", 0),
+            ("upon change (n)", 1),
+            ("button click", 1),
+            ("button text", 1),
+            ("i click", 0),
+            ("row b", 0),
+            ("b list", 0),
+            ("b text", 0),
+        ]
+    );
 }
