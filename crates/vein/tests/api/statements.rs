@@ -203,6 +203,28 @@ derives wet = beds.filter(b => b.wet)
             "beds = [{ id: 9, wet: true, crop: \"new\", levels: [] }, ...beds]; row.crop = \"x\"",
         );
         assert_eq!(says.trim(), "new,c1,x,c3", "{list}");
+        // An item of its identity comes in place of its own.
+        let new = |id: u32, crop: &str| {
+            format!("{{ id: {id}, wet: true, crop: \"{crop}\", levels: [] }}")
+        };
+        let says = clicked(&format!(
+            "beds[1] = {}; beds[0] = {}; row.crop = \"x\"",
+            new(9, "n"),
+            new(2, "m")
+        ));
+        assert_eq!(says.trim(), "x,n,c3", "{list}");
+        let says = clicked("beds[1].id = 9; beds[0].id = 2; row.crop = \"x\"");
+        assert_eq!(says.trim(), "x,c2,c3", "{list}");
+        let says =
+            clicked(&format!("beds.splice(1, 1); beds.push({}); row.crop = \"x\"", new(2, "m")));
+        assert_eq!(says.trim(), "c1,c3,x", "{list}");
+        let says =
+            clicked(&format!("beds = [{}]; row.crop = \"x\"; noted = `${{at}}`", new(2, "m")));
+        assert_eq!(says, "x 0", "{list}");
+        let says = clicked(
+            "beds = []; beds = [{ id: 2, wet: true, crop: `m`, levels: [] }]; row.crop = \"x\"",
+        );
+        assert_eq!(says.trim(), "x", "{list}");
         // It goes itself: it can still be read, and not be written to.
         let says = clicked(&format!("{}; noted = `${{row.crop}} ${{row.levels.length}}`", goes(1)));
         assert_eq!(says, format!("{} c2 1", left(1, ["c1", "c2", "c3"])), "{list}");
