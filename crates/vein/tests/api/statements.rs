@@ -319,3 +319,45 @@ fn an_event_that_the_host_gives_has_to_fit() {
         assert!(error.contains(wrong), "{error}");
     }
 }
+
+/// What is given to a component, or handed back by a slot, follows all of a list that is changed where it stands.
+#[test]
+fn what_is_given_follows_lists_that_are_changed_in_place() {
+    let card = "takes text: string
+takes json: string
+takes count: number
+takes has: boolean
+<p>{text} {json} {count} {has}</p><slot twice='<- text + text' length='<- json.length'></slot>";
+    let house = "holds list = [3, 1, 2]
+holds beds = [{ id: 1, in: [5] }, { id: 2, in: [] }]
+<a-card text='<- list.join()' json='<- JSON.stringify(beds)' count='<- list.length' has='<- list.includes(9)'>
+  <b with='twice, length'>{twice} {length}</b></a-card>
+<a-card each='bed of beds by bed.id' text='<- bed.in.join()' json='<- JSON.stringify(bed)' count='<- bed.in.length'
+  has='<- bed.in.includes(9)'></a-card>";
+    for (does, text, json) in [
+        ("list.push(9)", "3,1,2,9", None),
+        ("list.pop()", "3,1", None),
+        ("list.splice(1, 1, 9)", "3,9,2", None),
+        ("list.reverse()", "2,1,3", None),
+        ("list.sort()", "1,2,3", None),
+        ("list[1] = 9", "3,9,2", None),
+        ("list = [9]", "9", None),
+        ("beds[1].in.push(9)", "3,1,2", Some("[{\"id\":1,\"in\":[5]},{\"id\":2,\"in\":[9]}]")),
+        ("beds[0].in[0] = 9", "3,1,2", Some("[{\"id\":1,\"in\":[9]},{\"id\":2,\"in\":[]}]")),
+        ("beds.reverse()", "3,1,2", Some("[{\"id\":2,\"in\":[]},{\"id\":1,\"in\":[5]}]")),
+        ("beds[0].id = 7", "3,1,2", Some("[{\"id\":7,\"in\":[5]},{\"id\":2,\"in\":[]}]")),
+    ] {
+        let house = format!("{house}<i click='-> {does}'></i>");
+        let files = [("a-card.vein", card), ("a-house.vein", house.as_str())];
+        let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
+        let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
+        let pulse = page.find("i").and_then(vein::Found::click);
+        exact(&mut page, pulse);
+        let json = json.unwrap_or("[{\"id\":1,\"in\":[5]},{\"id\":2,\"in\":[]}]");
+        let list: Vec<&str> = text.split(',').collect();
+        let shown = format!("{text} {json} {} {}", list.len(), list.contains(&"9"));
+        assert_eq!(page.find("p").expect("it is there").text(), shown, "{does}");
+        let handed = format!("{text}{text} {}", json.len());
+        assert_eq!(page.find("b").expect("it is there").text(), handed, "{does}");
+    }
+}
