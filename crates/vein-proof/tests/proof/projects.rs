@@ -10,9 +10,9 @@ pub struct Names {
     texts: Vec<String>,
     flags: Vec<String>,
     /// Lists of beds, and whether their items can be assigned.
-    lists: Vec<(String, bool)>,
+    pub lists: Vec<(String, bool)>,
     /// Beds, and whether they can be assigned.
-    beds: Vec<(String, bool)>,
+    pub beds: Vec<(String, bool)>,
     /// What can be written, by type.
     pub number_places: Vec<String>,
     pub text_places: Vec<String>,
