@@ -112,8 +112,32 @@ pub fn in_template(text: &Text) -> String {
     inside.replace("\\\"", "\"").replace('`', "\\`").replace("${", "\\${")
 }
 
-/// A property name in a literal or behind a point.
-pub fn is_plain_name(name: &str) -> bool {
+/// A field of an object literal. In one, `__proto__` alone means something else than a field.
+///
+/// ```
+/// use vein_script::code::field;
+/// assert_eq!(field("id", "n + 1"), "id: n + 1");
+/// assert_eq!(field("id", "id"), "id");
+/// assert_eq!(field("__proto__", "1"), "[\"__proto__\"]: 1");
+/// ```
+pub fn field(name: &str, value: &str) -> String {
+    match name {
+        "__proto__" => format!("[\"{name}\"]: {value}"),
+        name if name == value => name.to_owned(),
+        name => format!("{}: {value}", key(name)),
+    }
+}
+
+fn is_plain(name: &str) -> bool {
     let begins = |c: char| c.is_ascii_alphabetic() || c == '_' || c == '$';
     name.starts_with(begins) && name.chars().all(|c| begins(c) || c.is_ascii_digit())
+}
+
+fn key(name: &str) -> String {
+    if is_plain(name) { name.to_owned() } else { string(&name.into()).text }
+}
+
+/// What stands behind an object for one of its properties: `.name`, or `["another name"]`.
+pub fn member(name: &str) -> String {
+    if is_plain(name) { format!(".{name}") } else { format!("[{}]", key(name)) }
 }

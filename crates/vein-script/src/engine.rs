@@ -3,7 +3,10 @@
 use std::collections::BTreeSet;
 
 /// The modules, by what they do.
-pub const MODULES: &[(&str, &str)] = &[("values.mjs", include_str!("../engine/values.mjs"))];
+pub const MODULES: &[(&str, &str)] = &[
+    ("values.mjs", include_str!("../engine/values.mjs")),
+    ("state.mjs", include_str!("../engine/state.mjs")),
+];
 
 /// A function, constant or class of the engine.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -16,6 +16,21 @@ pub trait Names {
 
     /// What the host answers to a function of the plan, with the arguments' texts.
     fn ask(&self, asked: u32, args: &[String]) -> Code;
+
+    /// Where a cell's value stands, to be written to: an object, and the name of its property.
+    fn place(&self, cell: CellId) -> (String, String);
+
+    /// A call of one of the component's handlers.
+    fn call(&self, handler: u32, args: &[String]) -> Code;
+
+    /// A call of a handler of a store: the store's plan, and the handler there.
+    fn call_store(&self, store: u32, handler: u32, args: &[String]) -> Code;
+
+    /// Has one of the component's sources ask again.
+    fn reload(&self, source: u32) -> Code;
+
+    /// An event that is given to whoever uses the component.
+    fn give(&self, event: u32, args: &[String]) -> Code;
 }
 
 /// An expression that is written, with what is known of it.
@@ -61,8 +76,8 @@ impl Written {
 /// Writes the expressions of one function of a component.
 pub struct Writer<'a> {
     pub(crate) program: &'a Program,
-    plan: &'a Plan,
-    names: &'a dyn Names,
+    pub(crate) plan: &'a Plan,
+    pub(crate) names: &'a dyn Names,
     /// Functions of the engine that were used.
     pub used: BTreeSet<&'static str>,
     /// Variables that have to be declared around what was written.
@@ -371,17 +386,7 @@ impl<'a> Writer<'a> {
                 Field::One(name, id) => {
                     let value = self.closed(*id);
                     let text = &self.program.names[*name as usize];
-                    // In a literal that name alone means something else than a field.
-                    let key = match &**text {
-                        "__proto__" => "[\"__proto__\"]".to_owned(),
-                        text => text.to_owned(),
-                    };
-                    let value_text = value.code.alone();
-                    texts.push(if key == value_text {
-                        key
-                    } else {
-                        format!("{key}: {value_text}")
-                    });
+                    texts.push(code::field(text, &value.code.alone()));
                     put(&mut kinds, *name, value.kind);
                 }
                 Field::Spread(id) => {

@@ -9,5 +9,7 @@ pub mod engine;
 mod expression;
 pub mod kind;
 mod members;
+mod statement;
 
 pub use expression::{Names, Writer};
+pub use statement::waits;

@@ -51,6 +51,7 @@ const TESTS: &[Test] = tests! {
     pages:
     compiled::every_standard_member_gives_the_same,
     compiled::random_derived_values_come_to_the_same,
+    compiled::handlers_leave_the_same_behind,
     compiled::expressions_come_to_the_same,
     ecmascript::random_components_are_what_ecmascript_makes_of_them,
     attributes::what_chromium_reads_is_known,

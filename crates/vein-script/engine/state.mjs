@@ -1,0 +1,119 @@
+// State: written so that it can be taken back. A pulse is all or nothing.
+
+/** What is thrown when a pulse has to be taken back. */
+export class Fault extends Error {}
+
+/** What takes writes back: a place, a key and what stood there, one after the other. */
+export const undo = [];
+
+/** What stands for a key where all of a list was changed. */
+export const ALL = Symbol('all');
+
+export const MOST_STATEMENTS = 20000000;
+
+export const DEEPEST_CALLS = 64;
+
+/** How many statements the pulse has run, and how many calls are under way. */
+export const turn = { statements: 0, calls: 0 };
+
+/** Counts statements that are about to run. */
+export function tick(count) {
+  turn.statements += count;
+  if (turn.statements > MOST_STATEMENTS) {
+    throw new Fault(`the handler ran more than ${MOST_STATEMENTS} statements`);
+  }
+}
+
+/** Runs something as one pulse: all of it, or nothing. */
+export function pulse(run) {
+  [turn.statements, turn.calls] = [0, 0];
+  try {
+    run();
+  } catch (fault) {
+    takeBack();
+    throw fault;
+  } finally {
+    undo.length = 0;
+  }
+}
+
+/** Takes back everything since the pulse began, the last first. */
+export function takeBack() {
+  for (let at = undo.length - 3; at >= 0; at -= 3) {
+    const [place, key, old] = [undo[at], undo[at + 1], undo[at + 2]];
+    if (key === ALL) place.splice(0, place.length, ...old);
+    else if (typeof key === 'object') place.splice(key.at, key.count, ...old);
+    else place[key] = old;
+  }
+}
+
+/** Calls a handler, within what is under way. */
+export function call(name, handler, ...args) {
+  if (turn.calls >= DEEPEST_CALLS) {
+    throw new Fault(`\`${name}\` was called while ${DEEPEST_CALLS} other calls were under way: the handlers call each other in a circle`);
+  }
+  turn.calls++;
+  handler(...args);
+  turn.calls--;
+}
+
+/** Fails where there is nothing to write to. */
+export function nowhere(way) {
+  throw new Fault(`there is nothing at \`${way}\` to write to: check the position first`);
+}
+
+/** A value that does not nest deeper than values may. */
+export function notTooDeep(value, most, name) {
+  if (isDeeper(value, most)) {
+    throw new Fault(`what goes to \`${name}\` is nested deeper than ${DEEPEST}: keep it in a list, and say of each which belongs to which`);
+  }
+  return value;
+}
+
+/** A value that nobody else holds. */
+export function copy(value) {
+  if (value === null || typeof value !== 'object') return value;
+  if (Array.isArray(value)) return value.map(copy);
+  const made = {};
+  for (const name of Object.keys(value)) {
+    if (name === '__proto__') Object.defineProperty(made, name, { value: copy(value[name]), writable: true, enumerable: true, configurable: true });
+    else made[name] = copy(value[name]);
+  }
+  return made;
+}
+
+/** Writes to a field. */
+export function put(place, key, value) {
+  const old = place[key];
+  if (same(old, value)) return;
+  undo.push(place, key, old);
+  place[key] = value;
+}
+
+/** Writes to a position of a list that is there. */
+export function putAt(list, at, value, way) {
+  if (!(at >= 0 && at < list.length && Number.isInteger(at))) nowhere(way());
+  put(list, at, value);
+}
+
+/** Takes items out of a list and puts others in, as `splice` does. */
+export function splice(list, start, count, items) {
+  const at = relative(start, list.length);
+  const gone = whole(count, list.length - at);
+  if (gone === items.length && items.every((item, i) => same(item, list[at + i]))) return;
+  const removed = list.splice(at, gone, ...items);
+  undo.push(list, { at, count: items.length }, removed);
+}
+
+export const push = (list, items) => splice(list, list.length, 0, items);
+
+export const pop = (list) => splice(list, list.length - 1, 1, []);
+
+/** Puts the items of a list into another order. */
+export function reorder(list, order) {
+  const old = list.slice();
+  const next = order(old);
+  if (next.every((item, at) => same(item, old[at]))) return;
+  for (let at = 0; at < next.length; at++) list[at] = next[at];
+  undo.push(list, ALL, old);
+}

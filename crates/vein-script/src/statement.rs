@@ -1,0 +1,350 @@
+//! Statements of a plan as statements of ECMAScript. What is written is noted, so that it can be taken back, and lists and
+//! records stay values: what comes from somewhere else is copied.
+
+use crate::code::{self, Code, Level};
+use crate::expression::{Writer, Written};
+use crate::kind::Kind;
+use vein_plan::Plan;
+use vein_plan::code::{Body, Expr, ExprId, Field, Item, ListEdit, Place, PlaceStep, Stmt};
+use vein_plan::members::Member;
+use vein_plan::value::DEEPEST_VALUE;
+
+/// Whether statements wait for an answer somewhere. Such are no plain function: what comes after the answer is a pulse of
+/// its own, which may be taken back and begin again.
+pub fn waits(plan: &Plan, body: &Body) -> bool {
+    body.iter().any(|stmt| match &plan.stmts[*stmt as usize] {
+        Stmt::Await(..) => true,
+        Stmt::If(_, then, otherwise) => waits(plan, then) || waits(plan, otherwise),
+        Stmt::For(_, _, body) => waits(plan, body),
+        _ => false,
+    })
+}
+
+impl Writer<'_> {
+    /// Statements, one line for each, that deep inside others.
+    ///
+    /// # Panics
+    /// Where one of them [`waits`].
+    pub fn statements(&mut self, body: &Body, depth: usize) -> String {
+        let mut out = String::new();
+        if !body.is_empty() {
+            let tick = self.uses("tick");
+            line(&mut out, depth, &format!("{tick}({});", body.len()));
+        }
+        for stmt in body {
+            self.statement(*stmt, depth, &mut out);
+        }
+        out
+    }
+
+    fn statement(&mut self, stmt: u32, depth: usize, out: &mut String) {
+        match self.plan.stmts[stmt as usize].clone() {
+            Stmt::Let(local, value) => {
+                let kind = self.kind(value);
+                let value = self.owned(value).alone();
+                line(out, depth, &format!("const v{local} = {value};"));
+                self.bind(local, &format!("v{local}"), kind);
+            }
+            Stmt::Set(place, value) => self.set(&place, value, depth, out),
+            Stmt::Edit(place, edit) => self.edit(&place, &edit, depth, out),
+            Stmt::If(test, then, otherwise) => {
+                let test = self.test(test).alone();
+                line(out, depth, &format!("if ({test}) {{"));
+                out.push_str(&self.statements(&then, depth + 1));
+                if !otherwise.is_empty() {
+                    line(out, depth, "} else {");
+                    out.push_str(&self.statements(&otherwise, depth + 1));
+                }
+                line(out, depth, "}");
+            }
+            Stmt::For(local, list, body) => {
+                // As many positions as the list has at first, fewer if it becomes shorter.
+                let list = self.written(list);
+                let length = list.then(".length", "?.length", Kind::Number);
+                let length = match length.open {
+                    true => format!("({} ?? 0)", length.code.within(Level::Equality)),
+                    false => length.code.alone(),
+                };
+                let (at, most, tick) =
+                    (format!("v{local}"), format!("n{local}"), self.uses("tick"));
+                let head = format!(
+                    "for (let {at} = 0, {most} = {length}; {tick}(1), {at} < {most} && {at} < {length}; {at}++) {{"
+                );
+                line(out, depth, &head);
+                self.bind(local, &at, Kind::Number);
+                out.push_str(&self.statements(&body, depth + 1));
+                line(out, depth, "}");
+            }
+            Stmt::Call(handler, args) => {
+                let args = self.owned_all(&args);
+                let call = self.names.call(handler, &args);
+                line(out, depth, &format!("{};", call.alone()));
+            }
+            Stmt::Give(event, args) => {
+                let args = self.owned_all(&args);
+                let give = self.names.give(event, &args);
+                line(out, depth, &format!("{};", give.alone()));
+            }
+            Stmt::Return => line(out, depth, "return;"),
+            Stmt::CallStore(store, handler, args) => {
+                let args = self.owned_all(&args);
+                let call = self.names.call_store(store, handler, &args);
+                line(out, depth, &format!("{};", call.alone()));
+            }
+            Stmt::Reload(source) => {
+                let reload = self.names.reload(source);
+                line(out, depth, &format!("{};", reload.alone()));
+            }
+            Stmt::Await(..) => panic!("statements that wait are no plain function"),
+        }
+    }
+
+    fn owned_all(&mut self, args: &[ExprId]) -> Vec<String> {
+        args.iter().map(|arg| self.owned(*arg).alone()).collect()
+    }
+
+    /// The value of an expression that nobody else holds: it can be kept, and changed in place.
+    pub fn owned(&mut self, id: ExprId) -> Code {
+        if self.is_fresh(id) {
+            return self.owned_literal(id);
+        }
+        let value = self.closed(id);
+        self.copied(value)
+    }
+
+    fn copied(&mut self, value: Written) -> Code {
+        if value.kind.is_simple() {
+            return value.code;
+        }
+        Code::tight(format!("{}({})", self.uses("copy"), value.code.alone()))
+    }
+
+    /// Whether what an expression gives is made by it, but for what stands in its literals.
+    fn is_fresh(&mut self, id: ExprId) -> bool {
+        match &self.plan.exprs[id as usize] {
+            Expr::List(_) | Expr::Record(_) | Expr::Ask(..) => true,
+            Expr::Walk(Member::Map, _, function, _) => {
+                // What the function gives is known to be simple, or is made each time.
+                let body = function.body;
+                matches!(self.plan.exprs[body as usize], Expr::List(_) | Expr::Record(_))
+                    && self.made_of_simple(body)
+            }
+            _ => {
+                let kind = self.kind(id);
+                let item = kind.there().item();
+                let made = matches!(
+                    self.plan.exprs[id as usize],
+                    Expr::Call(..) | Expr::Walk(..) | Expr::Concat(_) | Expr::Binary(..)
+                );
+                kind.is_simple() || (made && matches!(kind, Kind::List(_)) && item.is_simple())
+            }
+        }
+    }
+
+    /// Whether a literal has nothing in it but simple values.
+    fn made_of_simple(&mut self, id: ExprId) -> bool {
+        let inside: Vec<ExprId> = match &self.plan.exprs[id as usize] {
+            Expr::List(items) => {
+                items.iter().map(|(Item::One(id) | Item::Spread(id))| *id).collect()
+            }
+            Expr::Record(fields) => {
+                fields.iter().map(|(Field::One(_, id) | Field::Spread(id))| *id).collect()
+            }
+            _ => return false,
+        };
+        inside.into_iter().all(|id| self.kind(id).is_simple())
+    }
+
+    /// A literal with copies of what stands in it; anything else that is fresh as it is.
+    fn owned_literal(&mut self, id: ExprId) -> Code {
+        match self.plan.exprs[id as usize].clone() {
+            Expr::List(items) => {
+                let texts = items.iter().map(|item| match item {
+                    Item::One(id) => self.owned(*id).alone(),
+                    Item::Spread(id) => {
+                        let list = self.closed(*id);
+                        let nothing = matches!(list.kind, Kind::Maybe(_) | Kind::Any | Kind::Null);
+                        let list = self.copied_list(list);
+                        match nothing {
+                            true => format!("...{} ?? []", list.within(Level::Equality)),
+                            false => format!("...{}", list.alone()),
+                        }
+                    }
+                });
+                let texts: Vec<String> = texts.collect();
+                Code::tight(format!("[{}]", texts.join(", ")))
+            }
+            Expr::Record(fields) => {
+                let texts = fields.iter().map(|field| match field {
+                    Field::One(name, id) => {
+                        let value = self.owned(*id).alone();
+                        code::field(&self.program.names[*name as usize], &value)
+                    }
+                    Field::Spread(id) => {
+                        let record = self.closed(*id);
+                        format!("...{}", self.copied(record).alone())
+                    }
+                });
+                let texts: Vec<String> = texts.collect();
+                match texts.is_empty() {
+                    true => Code::tight("{}"),
+                    false => Code::tight(format!("{{ {} }}", texts.join(", "))),
+                }
+            }
+            _ => self.value(id),
+        }
+    }
+
+    /// A list whose items nobody else holds.
+    fn copied_list(&mut self, list: Written) -> Code {
+        if list.kind.item().is_simple() { list.code } else { self.copied(list) }
+    }
+
+    /// What stands around a place, or what fails where there is nothing; the key in it.
+    fn container(&mut self, place: &Place) -> (String, String) {
+        let (root, key) = self.names.place(place.cell);
+        let Some((last, around)) = place.steps.split_last() else { return (root, key) };
+        let mut text = format!("{root}{}", code::member(&key));
+        let mut way = self.plan.cells[place.cell as usize].name.to_string();
+        let mut may_fail = false;
+        for step in around {
+            match step {
+                PlaceStep::Field(name) => {
+                    let name = self.program.names[*name as usize].to_string();
+                    text.push_str(if may_fail { "?" } else { "" });
+                    text.push_str(&if may_fail { format!(".{name}") } else { code::member(&name) });
+                    way.push_str(&format!(".{name}"));
+                }
+                PlaceStep::Index(index) => {
+                    let index = self.closed(*index).code.alone();
+                    text.push_str(if may_fail { "?." } else { "" });
+                    text.push_str(&format!("[{index}]"));
+                    way.push_str(&format!("[${{{index}}}]"));
+                    may_fail = true;
+                }
+            }
+        }
+        let key = match last {
+            PlaceStep::Field(name) => {
+                let name = self.program.names[*name as usize].to_string();
+                way.push_str(&format!(".{name}"));
+                name
+            }
+            PlaceStep::Index(index) => {
+                let index = self.closed(*index).code.alone();
+                way.push_str(&format!("[${{{index}}}]"));
+                index
+            }
+        };
+        let nowhere = self.uses("nowhere");
+        (format!("{text} ?? {nowhere}(`{way}`)"), key)
+    }
+
+    fn set(&mut self, place: &Place, value: ExprId, depth: usize, out: &mut String) {
+        let nests = self.kind(value).nests(self.program);
+        let mut value = self.owned(value).alone();
+        let name = self.plan.cells[place.cell as usize].name.to_string();
+        if nests {
+            let most = DEEPEST_VALUE.saturating_sub(place.steps.len());
+            value = format!("{}({value}, {most}, \"{name}\")", self.uses("notTooDeep"));
+        }
+        let (container, key) = self.container(place);
+        let text = match place.steps.last() {
+            Some(PlaceStep::Index(_)) => {
+                let way = self.way(place);
+                format!("{}({container}, {key}, {value}, () => `{way}`);", self.uses("putAt"))
+            }
+            _ => format!("{}({container}, \"{key}\", {value});", self.uses("put")),
+        };
+        line(out, depth, &text);
+    }
+
+    /// The text of a place inside a template literal, with positions as they come out.
+    fn way(&mut self, place: &Place) -> String {
+        let mut way = self.plan.cells[place.cell as usize].name.to_string();
+        for step in &place.steps {
+            match step {
+                PlaceStep::Field(name) => {
+                    way.push_str(&format!(".{}", self.program.names[*name as usize]));
+                }
+                PlaceStep::Index(index) => {
+                    let index = self.closed(*index).code.alone();
+                    way.push_str(&format!("[${{{index}}}]"));
+                }
+            }
+        }
+        way
+    }
+
+    fn edit(&mut self, place: &Place, edit: &ListEdit, depth: usize, out: &mut String) {
+        let way = self.way(place);
+        let (container, key) = self.container(place);
+        let nowhere = self.uses("nowhere");
+        // The list itself: one step further than what stands around it.
+        let list = match place.steps.last() {
+            None => format!("{container}{}", code::member(&key)),
+            Some(PlaceStep::Field(_)) => format!("({container}){}", code::member(&key)),
+            Some(PlaceStep::Index(_)) => format!("({container})[{key}]"),
+        };
+        let list = format!("{list} ?? {nowhere}(`{way}`)");
+        let name = self.plan.cells[place.cell as usize].name.to_string();
+        let most = DEEPEST_VALUE.saturating_sub(place.steps.len());
+        let items = |writer: &mut Self, items: &[ExprId]| {
+            let nests = items.iter().any(|item| writer.kind(*item).nests(writer.program));
+            let texts = writer.owned_all(items);
+            let guard = nests.then(|| writer.uses("notTooDeep"));
+            let guarded = texts.into_iter().map(|text| match guard {
+                Some(guard) => format!("{guard}({text}, {most}, \"{name}\")"),
+                None => text,
+            });
+            format!("[{}]", guarded.collect::<Vec<_>>().join(", "))
+        };
+        let text = match edit {
+            ListEdit::Push(new) => {
+                let new = items(self, new);
+                format!("{}({list}, {new});", self.uses("push"))
+            }
+            ListEdit::Unshift(new) => {
+                let new = items(self, new);
+                format!("{}({list}, 0, 0, {new});", self.uses("splice"))
+            }
+            ListEdit::Pop => format!("{}({list});", self.uses("pop")),
+            ListEdit::Shift => format!("{}({list}, 0, 1, []);", self.uses("splice")),
+            ListEdit::Splice(start, count, new) => {
+                let start = self.closed(*start).code.alone();
+                let count = count.map(|count| self.closed(count).code.alone());
+                let new = items(self, new);
+                let count = count.unwrap_or_else(|| "Infinity".to_owned());
+                format!("{}({list}, {start}, {count}, {new});", self.uses("splice"))
+            }
+            ListEdit::Reverse => {
+                format!("{}({list}, (list) => list.toReversed());", self.uses("reorder"))
+            }
+            ListEdit::Sort(compare) => {
+                let sorted = self.uses("sorted");
+                let item = self.place_kind(place).item();
+                let compare = compare.as_ref().map(|function| {
+                    format!(", {}", self.function(function, &[item.clone(), item.clone()], false).0)
+                });
+                let compare = compare.unwrap_or_default();
+                let reorder = self.uses("reorder");
+                format!("{reorder}({list}, (list) => {sorted}(list{compare}));")
+            }
+        };
+        line(out, depth, &text);
+    }
+
+    fn place_kind(&self, place: &Place) -> Kind {
+        let kind = Kind::of(self.program, self.plan.cells[place.cell as usize].ty);
+        place.steps.iter().fold(kind, |kind, step| match step {
+            PlaceStep::Field(name) => kind.field(self.program, *name),
+            PlaceStep::Index(_) => kind.item(),
+        })
+    }
+}
+
+fn line(out: &mut String, depth: usize, text: &str) {
+    out.push_str(&"  ".repeat(depth));
+    out.push_str(text);
+    out.push('\n');
+}
