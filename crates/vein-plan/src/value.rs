@@ -198,12 +198,24 @@ impl Value {
         }
     }
 
-    /// Whether nobody could tell the two apart (`Object.is`, field by field). This is how
-    /// the engine decides that something changed.
+    /// Whether nobody could tell the two apart: `Object.is`, field by field, and fields in one order, which
+    /// `JSON.stringify` shows. This is how the engine decides that something changed.
+    ///
+    /// ```
+    /// use vein_plan::Value;
+    /// let record = |names: [&str; 2]| Value::record(names.map(|name| (name.into(), Value::from(1.0))));
+    /// let (a, b) = (record(["id", "litres"]), record(["litres", "id"]));
+    /// assert!(a.strictly_equals(&b) && !a.same(&b));
+    /// ```
     pub fn same(&self, other: &Value) -> bool {
         match (self, other) {
             (Value::Number(a), Value::Number(b)) => {
                 a.to_bits() == b.to_bits() || (a.is_nan() && b.is_nan())
+            }
+            (Value::Record(a), Value::Record(b)) => {
+                let named_alike = || Arc::ptr_eq(&a.names, &b.names) || a.names == b.names;
+                let alike = || a.values.iter().zip(&b.values).all(|(a, b)| a.same(b));
+                Arc::ptr_eq(a, b) || (named_alike() && alike())
             }
             (a, b) => a.matches(b, Value::same, true),
         }

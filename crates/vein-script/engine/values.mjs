@@ -10,23 +10,25 @@ export const DEEPEST = 256;
 /** A text that is not longer than texts are. */
 export const cut = (text) => (text.length > LONGEST ? text.slice(0, LONGEST) : text);
 
-/** Whether two values are alike member by member, where the simple ones are compared by `equal`. */
-export function alike(a, b, equal) {
+/** Whether two values are alike member by member, where the simple ones are compared by `equal`; `ordered` says that
+ * the order of fields counts. */
+export function alike(a, b, equal, ordered) {
   if (a === null || b === null || typeof a !== 'object' || typeof b !== 'object') return equal(a, b);
   if (Array.isArray(a)) {
-    return Array.isArray(b) && a.length === b.length && a.every((item, at) => alike(item, b[at], equal));
+    return Array.isArray(b) && a.length === b.length && a.every((item, at) => alike(item, b[at], equal, ordered));
   }
   if (Array.isArray(b)) return false;
-  const names = Object.keys(a);
-  return names.length === Object.keys(b).length
-    && names.every((name) => Object.hasOwn(b, name) && alike(a[name], b[name], equal));
+  const [names, others] = [Object.keys(a), Object.keys(b)];
+  return names.length === others.length && names.every((name, at) => (
+    (ordered ? name === others[at] : Object.hasOwn(b, name)) && alike(a[name], b[name], equal, ordered)
+  ));
 }
 
 /** `===`, where lists and records are equal when their members are. */
 export const equal = (a, b) => alike(a, b, (a, b) => a === b);
 
-/** Whether nobody could tell the two apart: `Object.is`, member by member. */
-export const same = (a, b) => a === b ? a !== 0 || Object.is(a, b) : alike(a, b, Object.is);
+/** Whether nobody could tell the two apart: `Object.is`, member by member, and fields in one order. */
+export const same = (a, b) => (a === b ? a !== 0 || Object.is(a, b) : alike(a, b, Object.is, true));
 
 /** `SameValueZero`, member by member. */
 export const sameOrZero = (a, b) => alike(a, b, (a, b) => a === b || (a !== a && b !== b));

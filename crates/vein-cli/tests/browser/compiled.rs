@@ -213,13 +213,13 @@ does endless() { for (const a of list) { grow_more(400) } }
 does grow_more(n: number) { for (const i of 'x'.repeat(n).split('')) { tree = { name: i, kids: [tree] } } }
 does same() { list = [...list]; maybe = maybe ?? null; words = words.toSorted(); at = at; list.splice(0, 0); list.reverse(); list.reverse() }
 does minus() { at = -0; at *= 1; maybe = 0 / 0; maybe = 0 / 0 }
+does many() { for (const i of 'x'.repeat(70).split('')) { told_it(1) } }
 does empty() { list = []; beds = []; list.pop(); list.shift(); list.reverse(); list.sort() }
 <p>{list.length}{beds.length}{words.length}{tree.name}{maybe}{picked?.id}{at}{log.length}{sum}{first}</p>";
 
 pub async fn handlers_leave_the_same_behind(browser: &Browser) {
-    let ui = checked(HANDLERS).unwrap_or_else(|| {
-        panic!("{}", Ui::from_sources([("test-bed.vein", HANDLERS)]).err().expect("it says why"))
-    });
+    let ui = Ui::from_sources([("test-bed.vein", HANDLERS)]);
+    let ui = ui.unwrap_or_else(|error| panic!("{error}"));
     let plan = &ui.program().plans[0];
     let callable = plan.handlers.iter().filter(|handler| handler.params.is_empty());
     let names: Vec<String> = callable.map(|handler| handler.name.to_string()).collect();

@@ -361,3 +361,16 @@ holds beds = [{ id: 1, in: [5] }, { id: 2, in: [] }]
         assert_eq!(page.find("b").expect("it is there").text(), handed, "{does}");
     }
 }
+
+#[test]
+fn fields_in_another_order_are_another_value_to_those_who_can_tell() {
+    let text = "holds bed = { id: 1, litres: 2 }
+holds beds = [{ id: 1, litres: 2 }]
+derives alike = bed === beds[0]
+<p click='-> bed = { litres: 2, id: 1 }; beds = [{ litres: 2, id: 1 }, { litres: 9, id: 2 }]'>{JSON.stringify(bed)} {alike}</p>
+<i each='b of beds by b.id' title='<- b.litres'>{JSON.stringify(b)}</i>";
+    let mut page = opened(text, json!({}));
+    click(&mut page, "p");
+    assert_eq!(page.find("p").expect("it is there").text(), "{\"litres\":2,\"id\":1} true");
+    assert_eq!(page.find("i").expect("it is there").text(), "{\"litres\":2,\"id\":1}");
+}
