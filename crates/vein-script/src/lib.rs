@@ -10,6 +10,7 @@ mod expression;
 pub mod kind;
 mod members;
 mod statement;
+pub mod template;
 
 pub use expression::{Names, Writer};
 pub use statement::waits;

@@ -6,6 +6,9 @@ mod building;
 mod building_of;
 mod compiled;
 mod controls;
+#[allow(dead_code, reason = "the proof's tests use more of it")]
+#[path = "../../../vein-proof/tests/proof/dressed.rs"]
+mod dressed;
 mod driven;
 mod ecmascript;
 mod elements;
@@ -17,6 +20,9 @@ mod harness;
 mod hostile;
 mod markup;
 mod pages;
+#[allow(dead_code, reason = "the proof's tests use more of it")]
+#[path = "../../../vein-proof/tests/proof/projects.rs"]
+mod projects;
 mod proving;
 #[path = "../shared/running.rs"]
 mod running;
@@ -53,6 +59,7 @@ const TESTS: &[Test] = tests! {
     compiled::random_derived_values_come_to_the_same,
     compiled::handlers_leave_the_same_behind,
     compiled::expressions_come_to_the_same,
+    compiled::markup_is_copied_as_it_was_written,
     ecmascript::random_components_are_what_ecmascript_makes_of_them,
     attributes::what_chromium_reads_is_known,
     attributes::what_chromium_styles_is_known,
