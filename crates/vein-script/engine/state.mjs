@@ -82,27 +82,29 @@ export function copy(value) {
   return made;
 }
 
-/** Writes to a field. */
+/** Writes to a field; tells whether that is another value. */
 export function put(place, key, value) {
   const old = place[key];
-  if (same(old, value)) return;
+  if (same(old, value)) return false;
   undo.push(place, key, old);
   place[key] = value;
+  return true;
 }
 
 /** Writes to a position of a list that is there. */
 export function putAt(list, at, value, way) {
   if (!(at >= 0 && at < list.length && Number.isInteger(at))) nowhere(way());
-  put(list, at, value);
+  return put(list, at, value);
 }
 
 /** Takes items out of a list and puts others in, as `splice` does. */
 export function splice(list, start, count, items) {
   const at = relative(start, list.length);
   const gone = whole(count, list.length - at);
-  if (gone === items.length && items.every((item, i) => same(item, list[at + i]))) return;
+  if (gone === items.length && items.every((item, i) => same(item, list[at + i]))) return false;
   const removed = list.splice(at, gone, ...items);
   undo.push(list, { at, count: items.length }, removed);
+  return true;
 }
 
 export const push = (list, items) => splice(list, list.length, 0, items);
@@ -113,7 +115,8 @@ export const pop = (list) => splice(list, list.length - 1, 1, []);
 export function reorder(list, order) {
   const old = list.slice();
   const next = order(old);
-  if (next.every((item, at) => same(item, old[at]))) return;
+  if (next.every((item, at) => same(item, old[at]))) return false;
   for (let at = 0; at < next.length; at++) list[at] = next[at];
   undo.push(list, ALL, old);
+  return true;
 }

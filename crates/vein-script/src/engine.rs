@@ -6,6 +6,7 @@ use std::collections::BTreeSet;
 pub const MODULES: &[(&str, &str)] = &[
     ("values.mjs", include_str!("../engine/values.mjs")),
     ("state.mjs", include_str!("../engine/state.mjs")),
+    ("view.mjs", include_str!("../engine/view.mjs")),
 ];
 
 /// A function, constant or class of the engine.

@@ -1,6 +1,7 @@
 //! Expressions of a plan as expressions of ECMAScript.
 
 use crate::code::{self, Code, Level};
+use crate::component::Readers;
 use crate::kind::Kind;
 use crate::members;
 use std::collections::{BTreeMap, BTreeSet};
@@ -83,13 +84,15 @@ pub struct Writer<'a> {
     /// Variables that have to be declared around what was written.
     pub declared: BTreeSet<String>,
     locals: BTreeMap<LocalId, Written>,
+    /// Who is marked when something is written.
+    pub(crate) readers: Option<&'a Readers<'a>>,
 }
 
 impl<'a> Writer<'a> {
     /// A writer of a component's expressions.
     pub fn new(program: &'a Program, plan: &'a Plan, names: &'a dyn Names) -> Writer<'a> {
         let (used, declared, locals) = Default::default();
-        Writer { program, plan, names, used, declared, locals }
+        Writer { program, plan, names, used, declared, locals, readers: None }
     }
 
     /// Says what a local is called and holds.

@@ -5,6 +5,7 @@
 //! put beside it, function by function, and nothing else ([`engine`]).
 
 pub mod code;
+mod component;
 pub mod engine;
 mod expression;
 pub mod kind;
@@ -12,5 +13,6 @@ mod members;
 mod statement;
 pub mod template;
 
+pub use component::{Compiled, component};
 pub use expression::{Names, Writer};
 pub use statement::waits;

@@ -141,6 +141,18 @@ impl Writer<'_> {
         }
     }
 
+    /// Whether what an expression gives may hold lists or records that stand in state, too: when they are changed there,
+    /// what was kept of it is changed as well, and comparing tells nothing.
+    pub(crate) fn shares(&mut self, id: ExprId) -> bool {
+        if self.kind(id).is_simple() {
+            return false;
+        }
+        match &self.plan.exprs[id as usize] {
+            Expr::List(_) | Expr::Record(_) => !self.made_of_simple(id),
+            _ => !self.is_fresh(id),
+        }
+    }
+
     /// Whether a literal has nothing in it but simple values.
     fn made_of_simple(&mut self, id: ExprId) -> bool {
         let inside: Vec<ExprId> = match &self.plan.exprs[id as usize] {
@@ -252,11 +264,23 @@ impl Writer<'_> {
         let text = match place.steps.last() {
             Some(PlaceStep::Index(_)) => {
                 let way = self.way(place);
-                format!("{}({container}, {key}, {value}, () => `{way}`);", self.uses("putAt"))
+                format!("{}({container}, {key}, {value}, () => `{way}`)", self.uses("putAt"))
             }
-            _ => format!("{}({container}, \"{key}\", {value});", self.uses("put")),
+            _ => format!("{}({container}, \"{key}\", {value})", self.uses("put")),
         };
-        line(out, depth, &text);
+        self.write(&text, place, false, depth, out);
+    }
+
+    /// A write, which tells whether anything is another; then those are marked that read what is there.
+    fn write(&mut self, text: &str, place: &Place, edits: bool, depth: usize, out: &mut String) {
+        let woken = self.readers.map_or(0, |readers| readers.of_write(place, edits));
+        match woken {
+            0 => line(out, depth, &format!("{text};")),
+            bits => {
+                let mark = self.uses("mark");
+                line(out, depth, &format!("if ({text}) {mark}(this, {bits});"));
+            }
+        }
     }
 
     /// The text of a place inside a template literal, with positions as they come out.
@@ -302,23 +326,23 @@ impl Writer<'_> {
         let text = match edit {
             ListEdit::Push(new) => {
                 let new = items(self, new);
-                format!("{}({list}, {new});", self.uses("push"))
+                format!("{}({list}, {new})", self.uses("push"))
             }
             ListEdit::Unshift(new) => {
                 let new = items(self, new);
-                format!("{}({list}, 0, 0, {new});", self.uses("splice"))
+                format!("{}({list}, 0, 0, {new})", self.uses("splice"))
             }
-            ListEdit::Pop => format!("{}({list});", self.uses("pop")),
-            ListEdit::Shift => format!("{}({list}, 0, 1, []);", self.uses("splice")),
+            ListEdit::Pop => format!("{}({list})", self.uses("pop")),
+            ListEdit::Shift => format!("{}({list}, 0, 1, [])", self.uses("splice")),
             ListEdit::Splice(start, count, new) => {
                 let start = self.closed(*start).code.alone();
                 let count = count.map(|count| self.closed(count).code.alone());
                 let new = items(self, new);
                 let count = count.unwrap_or_else(|| "Infinity".to_owned());
-                format!("{}({list}, {start}, {count}, {new});", self.uses("splice"))
+                format!("{}({list}, {start}, {count}, {new})", self.uses("splice"))
             }
             ListEdit::Reverse => {
-                format!("{}({list}, (list) => list.toReversed());", self.uses("reorder"))
+                format!("{}({list}, (list) => list.toReversed())", self.uses("reorder"))
             }
             ListEdit::Sort(compare) => {
                 let sorted = self.uses("sorted");
@@ -328,10 +352,10 @@ impl Writer<'_> {
                 });
                 let compare = compare.unwrap_or_default();
                 let reorder = self.uses("reorder");
-                format!("{reorder}({list}, (list) => {sorted}(list{compare}));")
+                format!("{reorder}({list}, (list) => {sorted}(list{compare}))")
             }
         };
-        line(out, depth, &text);
+        self.write(&text, place, true, depth, out);
     }
 
     fn place_kind(&self, place: &Place) -> Kind {

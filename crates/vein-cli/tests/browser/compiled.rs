@@ -572,6 +572,7 @@ fn templates(program: &Program) -> Vec<Json> {
 }
 
 pub async fn markup_is_copied_as_it_was_written(browser: &Browser) {
+    browser.leave().await;
     let odd = "holds a = 1
 <pre>\n\n  two &amp; {a}</pre><textarea>\n kept </textarea><p>a<b when='a > 1'>x</b>b<i when='a > 2'>y</i>{a}</p>
 <svg viewBox='0 0 9 9'><g each='n of [1, 2]'><circle r='{n}'></circle><text>t{n}</text></g><foreignObject><p>{a}</p></foreignObject></svg>
@@ -602,6 +603,125 @@ pub async fn markup_is_copied_as_it_was_written(browser: &Browser) {
         }
     }
     assert!(all.len() > 4000, "{}", all.len());
+}
+
+/// A tree with what its controls hold, as [`SHOWN`] writes the document.
+fn shown(tree: &vein::Tree, node: vein::NodeId) -> String {
+    if let Some(text) = tree.text(node) {
+        return json!(text).to_string();
+    }
+    let children: Vec<String> =
+        tree.children(node).iter().map(|child| shown(tree, *child)).collect();
+    let Some(name) = tree.name(node) else { return children.join(",") };
+    let attributes = tree.attributes(node).map(|(name, value)| format!(" {name}={}", json!(value)));
+    let mut attributes: Vec<String> = attributes.collect();
+    attributes.sort();
+    let held = match name {
+        "input" => format!(" holds {}", json!(tree.value(node).unwrap_or_default())),
+        _ => String::new(),
+    };
+    format!("<{name}{}{held}>[{}]", attributes.concat(), children.join(","))
+}
+
+const SHOWN: &str = r#"
+  const shown = (node) => {
+    if (node.nodeType === 3) return JSON.stringify(node.data);
+    const attributes = [...node.attributes].map((a) => ` ${a.name}=${JSON.stringify(a.value)}`).sort().join('');
+    const held = node.localName === 'input' ? ` holds ${JSON.stringify(node.value)}` : '';
+    return `<${node.localName}${attributes}${held}>[${[...node.childNodes].map(shown)}]`;
+  };
+"#;
+
+pub async fn random_components_are_shown_the_same(browser: &Browser) {
+    browser.leave().await;
+    let beds = json!([
+        { "id": 7, "crop": "Ruby 😀", "wet": true, "levels": [4, 10, 9] },
+        { "id": 3, "crop": "", "wet": false, "levels": [] },
+    ]);
+    let (mut pulses, mut changes, mut faults) = (0, 0, 0);
+    for seed in 0..COMPONENTS {
+        let mut generator = Generator::new(seed + 20_000);
+        let (text, buttons) = generator.component();
+        let ui = checked(&text).unwrap_or_else(|| panic!("{text}"));
+        let program = ui.program();
+        let compiled = vein_script::component(program, &program.plans[0])
+            .unwrap_or_else(|error| panic!("{error}\n{text}"));
+        let mut page = ui.page("test-bed").open(json!({ "beds": beds })).expect("beds");
+        let mut steps = Vec::new();
+        let mut ours = vec![json!([shown(page.tree(), page.tree().root()), [], ""])];
+        for _ in 0..CALLS * 2 {
+            let random = generator.random();
+            let n = random.below(4);
+            let sets = [
+                ("n", json!(n)),
+                ("s", json!(["a", "", "x & <y>", "kale\u{0}"][n])),
+                ("flag", json!(n > 1)),
+                ("maybe", if n == 0 { Json::Null } else { json!(n) }),
+                ("numbers", json!((0..n).collect::<Vec<_>>())),
+            ];
+            let (step, entry) = if random.below(3) > 0 {
+                let button = random.below(buttons);
+                let node = page.find(&format!("button:nth-of-type({})", button + 1));
+                let node = node.expect("a button").node();
+                let click = vein::Event::new("click");
+                (json!(button), page.session_mut().dispatch(node, &click).expect("a click"))
+            } else {
+                let (name, value) = random.pick(&sets).clone();
+                let entry = page.session_mut().set(name, &value).expect("it fits");
+                (json!([name, value]), entry)
+            };
+            let fault = entry.pulse.fault.as_ref().map_or(String::new(), ToString::to_string);
+            let given = entry.pulse.given.iter().map(|given| written(&given.payload[0].1));
+            // What the document's observer sees: texts and attributes, each once.
+            let seen = entry.pulse.parts.iter().filter(|part| {
+                let parts = &program.plans[0].blocks[0].parts;
+                matches!(part.place.which, vein_runtime::Which::Part(at)
+                    if !matches!(parts[at as usize].kind, vein_plan::PartKind::Property(_)))
+            });
+            let seen = seen.count();
+            pulses += 1;
+            changes += seen;
+            faults += usize::from(!fault.is_empty());
+            steps.push(step);
+            let given: Vec<String> = if fault.is_empty() { given.collect() } else { Vec::new() };
+            ours.push(json!([shown(page.tree(), page.tree().root()), given, fault, seen]));
+        }
+        let script = format!(
+            "'use strict'; {} {} {WRITTEN} {SHOWN}
+             const root = document.createElement('div'); document.body.append(root);
+             const it = new {}({{ beds: {beds} }}); root.append(...it.$top);
+             let given = [], fault = ''; it.$given = (name, args) => given.push(written(args[0]));
+             {}.forEach((kind) => hear(root, kind, (error) => {{ fault = error.message; }}));
+             const observer = new MutationObserver(() => {{}});
+             observer.observe(root, {{ subtree: true, childList: true, attributes: true, characterData: true }});
+             const told = () => [...root.childNodes].map(shown).join();
+             const all = [[told(), [], '']];
+             const buttons = [...root.querySelectorAll('button')];
+             for (const step of {}) {{
+               given = []; fault = '';
+               if (typeof step === 'number') buttons[step].click();
+               else turnOver(() => it.$set(...step));
+               const records = observer.takeRecords();
+               const different = new Set(records.map((r) => `${{[...root.querySelectorAll('*')].indexOf(r.target.nodeType === 3 ? r.target.parentNode : r.target)}} ${{r.type}} ${{r.attributeName}}`));
+               all.push([told(), fault === '' ? given : [], fault, records.length === different.size ? records.length : 'twice']);
+             }}
+             root.remove();
+             return all;",
+            engine::text_of(&compiled.used),
+            compiled.text,
+            compiled.name,
+            json!(compiled.heard),
+            json!(steps)
+        );
+        let theirs =
+            browser.client.execute("return new Function(arguments[0])()", vec![json!(script)]);
+        let theirs = theirs.await.unwrap_or_else(|error| panic!("seed {seed}: {error}\n{script}"));
+        for (step, ours) in ours.iter().enumerate() {
+            let steps = &steps[..step];
+            assert_eq!(*ours, theirs[step], "seed {seed}, {steps:?}\n{text}\n{}", compiled.text);
+        }
+    }
+    assert!(pulses > 4000 && changes > 1000 && faults > 100, "{pulses} {changes} {faults}");
 }
 
 fn seen(page: &mut Page, names: &[String]) -> Vec<String> {

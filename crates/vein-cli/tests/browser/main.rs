@@ -58,6 +58,7 @@ const TESTS: &[Test] = tests! {
     compiled::every_standard_member_gives_the_same,
     compiled::random_derived_values_come_to_the_same,
     compiled::handlers_leave_the_same_behind,
+    compiled::random_components_are_shown_the_same,
     compiled::expressions_come_to_the_same,
     compiled::markup_is_copied_as_it_was_written,
     ecmascript::random_components_are_what_ecmascript_makes_of_them,
