@@ -17,7 +17,7 @@ export const DEEPEST_CALLS = 64;
 export const turn = { statements: 0, calls: 0 };
 
 /** Counts statements that are about to run. */
-export function tick(count) {
+export function spend(count) {
   turn.statements += count;
   if (turn.statements > MOST_STATEMENTS) {
     throw new Fault(`the handler ran more than ${MOST_STATEMENTS} statements`);

@@ -5,8 +5,8 @@ export const marked = new Map();
 
 /** Marks readers of a scope, by their bits. */
 export function mark(scope, bits) {
-  if (!marked.has(scope)) marked.set(scope, scope.$d);
-  scope.$d |= bits;
+  if (!marked.has(scope)) marked.set(scope, scope.d$);
+  scope.d$ |= bits;
 }
 
 /** Markup that is parsed once. */
@@ -48,11 +48,11 @@ export function turnOver(run) {
   try {
     pulse(() => {
       run();
-      for (const scope of marked.keys()) scope.$show();
+      for (const scope of marked.keys()) scope.show$();
     });
     marked.clear();
   } catch (fault) {
-    for (const [scope, before] of marked) scope.$d = before;
+    for (const [scope, before] of marked) scope.d$ = before;
     marked.clear();
     throw fault;
   }
@@ -66,7 +66,7 @@ export function hear(root, kind, failed) {
     const heard = [];
     let scope = null;
     for (const node of way.toReversed()) {
-      scope = node.$ ?? scope;
+      scope = node.scope$ ?? scope;
       for (const listener of scope?.constructor.listeners ?? []) {
         if (listener.kind === kind && scope[listener.node] === node) heard.push([scope, listener]);
       }

@@ -51,7 +51,7 @@ impl Names for Own<'_> {
 
     fn ask(&self, asked: u32, args: &[String]) -> Code {
         let name = &self.plan.asked[asked as usize].name;
-        Code::tight(format!("this.$host.{name}({})", args.join(", ")))
+        Code::tight(format!("this.host$.{name}({})", args.join(", ")))
     }
 
     fn place(&self, cell: CellId) -> (String, String) {
@@ -67,16 +67,16 @@ impl Names for Own<'_> {
 
     fn call_store(&self, store: u32, handler: u32, args: &[String]) -> Code {
         let args: String = args.iter().map(|arg| format!(", {arg}")).collect();
-        Code::tight(format!("this.$stores[{store}].$call({handler}{args})"))
+        Code::tight(format!("this.stores$[{store}].call$({handler}{args})"))
     }
 
     fn reload(&self, source: u32) -> Code {
-        Code::tight(format!("this.$reload({source})"))
+        Code::tight(format!("this.reload$({source})"))
     }
 
     fn give(&self, event: u32, args: &[String]) -> Code {
         let name = &self.plan.events[event as usize].name;
-        Code::tight(format!("this.$give(\"{name}\", [{}])", args.join(", ")))
+        Code::tight(format!("this.give$(\"{name}\", [{}])", args.join(", ")))
     }
 }
 
@@ -187,7 +187,7 @@ pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
         (declared, text)
     };
     let made = Template::of(block);
-    let mut first = String::from("  constructor(props) {\n    this.$d = 0;\n");
+    let mut first = String::from("  constructor(props) {\n    this.d$ = 0;\n");
     let (mut getters, mut setters) = (String::new(), String::new());
     // Each value stands after those that it reads.
     for (number, cell) in (0..).zip(&plan.cells) {
@@ -201,7 +201,7 @@ pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
                     shares = writer.shares(*expr);
                     writer.value(*expr).alone()
                 });
-                first.push_str(&format!("    {{ {declared}this.$w{number} = {value}; }}\n"));
+                first.push_str(&format!("    {{ {declared}this.w{number}$ = {value}; }}\n"));
                 let value = (declared.as_str(), value.as_str(), shares);
                 getters.push_str(&getter(&own, &readers, number, reads.paths(), value));
                 continue;
@@ -224,15 +224,15 @@ pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
         ));
     }
     getters.push_str(&format!(
-        "  $set(name, value) {{\n    switch (name) {{\n{setters}    }}\n  }}\n  \
-         $give(event, args) {{ this.$given?.(event, args); }}\n"
+        "  put$(name, value) {{\n    switch (name) {{\n{setters}    }}\n  }}\n  \
+         give$(event, args) {{ this.given$?.(event, args); }}\n"
     ));
     first.push_str(&format!("    const top = T_{name}.cloneNode(true);\n"));
     for (at, way) in made.ways.iter().enumerate() {
         let way: String = way.iter().map(|child| format!(".childNodes[{child}]")).collect();
-        first.push_str(&format!("    this.$n{at} = top{way};\n"));
+        first.push_str(&format!("    this.n{at}$ = top{way};\n"));
     }
-    let mut show = String::from("  $show() {\n");
+    let mut show = String::from("  show$() {\n");
     let read: BTreeSet<CellId> = block
         .parts
         .iter()
@@ -246,22 +246,22 @@ pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
     for (at, part) in block.parts.iter().enumerate() {
         let bit = readers.of_part(at);
         let (declared, value) = write(&mut |writer| shown(writer, part));
-        let node = format!("this.$n{}", part.mark);
+        let node = format!("this.n{}$", part.mark);
         let set = set(&node, &part.kind, "value");
         first.push_str(&format!(
-            "    {{ {declared}const value = this.$v{at} = {value}; {} }}\n",
+            "    {{ {declared}const value = this.v{at}$ = {value}; {} }}\n",
             first_set(&node, &part.kind, &set)
         ));
         show.push_str(&format!(
-            "    if (this.$d & {bit}) {{ {declared}const value = {value}; \
-             if (value !== this.$v{at}) {{ this.$v{at} = value; {set} }} }}\n"
+            "    if (this.d$ & {bit}) {{ {declared}const value = {value}; \
+             if (value !== this.v{at}$) {{ this.v{at}$ = value; {set} }} }}\n"
         ));
     }
     // Derived values that nothing shows stay marked until somebody asks.
     let asked_later: u32 =
         readers.derived.iter().filter_map(|cell| readers.of_derived(*cell)).fold(0, |a, b| a | b);
-    show.push_str(&format!("    this.$d &= {asked_later};\n  }}\n"));
-    first.push_str("    this.$top = [...top.childNodes];\n    for (const node of this.$top) node.$ = this;\n  }\n");
+    show.push_str(&format!("    this.d$ &= {asked_later};\n  }}\n"));
+    first.push_str("    this.top$ = [...top.childNodes];\n    for (const node of this.top$) node.scope$ = this;\n  }\n");
     let mut methods = String::new();
     for (number, handler) in (0..).zip(&plan.handlers) {
         let params: Vec<String> = (0..handler.params.len()).map(|at| format!("v{at}")).collect();
@@ -283,9 +283,9 @@ pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
             return Err("it has a control that is bound both ways, or looks at its events".into());
         }
         let (declared, text) = write(&mut |writer| writer.statements(&listener.body, 2));
-        methods.push_str(&format!("  $l{at}(event) {{\n    {declared}\n{text}  }}\n"));
+        methods.push_str(&format!("  l{at}$(event) {{\n    {declared}\n{text}  }}\n"));
         listeners.push_str(&format!(
-            "    {{ kind: \"{}\", node: \"$n{}\", run: (scope, event) => scope.$l{at}(event) }},\n",
+            "    {{ kind: \"{}\", node: \"n{}$\", run: (scope, event) => scope.l{at}$(event) }},\n",
             listener.event, listener.mark
         ));
         heard.insert(listener.event.to_string());
@@ -331,12 +331,12 @@ fn getter(
     // Those that it reads are brought up to date first: they may come out as they were.
     let above: String = above.map(|cell| format!("    this.{};\n", own.property(cell))).collect();
     let woken = readers.of_cell(number);
-    let kept = format!("this.$w{number}");
+    let kept = format!("this.w{number}$");
     let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
     format!(
-        "  get {property}() {{\n{above}    if (this.$d & {bit}) {{\n      this.$d &= ~{bit};\n      \
+        "  get {property}() {{\n{above}    if (this.d$ & {bit}) {{\n      this.d$ &= ~{bit};\n      \
          {declared}const value = {value};\n      if ({test}) {{\n        \
-         undo.push(this, \"$w{number}\", {kept});\n        {kept} = value;\n        \
+         undo.push(this, \"w{number}$\", {kept});\n        {kept} = value;\n        \
          mark(this, {woken});\n      }}\n    }}\n    return {kept};\n  }}\n"
     )
 }

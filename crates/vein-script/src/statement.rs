@@ -28,8 +28,8 @@ impl Writer<'_> {
     pub fn statements(&mut self, body: &Body, depth: usize) -> String {
         let mut out = String::new();
         if !body.is_empty() {
-            let tick = self.uses("tick");
-            line(&mut out, depth, &format!("{tick}({});", body.len()));
+            let spend = self.uses("spend");
+            line(&mut out, depth, &format!("{spend}({});", body.len()));
         }
         for stmt in body {
             self.statement(*stmt, depth, &mut out);
@@ -65,10 +65,10 @@ impl Writer<'_> {
                     true => format!("({} ?? 0)", length.code.within(Level::Equality)),
                     false => length.code.alone(),
                 };
-                let (at, most, tick) =
-                    (format!("v{local}"), format!("n{local}"), self.uses("tick"));
+                let (at, most, spend) =
+                    (format!("v{local}"), format!("n{local}"), self.uses("spend"));
                 let head = format!(
-                    "for (let {at} = 0, {most} = {length}; {tick}(1), {at} < {most} && {at} < {length}; {at}++) {{"
+                    "for (let {at} = 0, {most} = {length}; {spend}(1), {at} < {most} && {at} < {length}; {at}++) {{"
                 );
                 line(out, depth, &head);
                 self.bind(local, &at, Kind::Number);

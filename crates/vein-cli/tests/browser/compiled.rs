@@ -689,8 +689,8 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
         let script = format!(
             "'use strict'; {} {} {WRITTEN} {SHOWN}
              const root = document.createElement('div'); document.body.append(root);
-             const it = new {}({{ beds: {beds} }}); root.append(...it.$top);
-             let given = [], fault = ''; it.$given = (name, args) => given.push(written(args[0]));
+             const it = new {}({{ beds: {beds} }}); root.append(...it.top$);
+             let given = [], fault = ''; it.given$ = (name, args) => given.push(written(args[0]));
              {}.forEach((kind) => hear(root, kind, (error) => {{ fault = error.message; }}));
              const observer = new MutationObserver(() => {{}});
              observer.observe(root, {{ subtree: true, childList: true, attributes: true, characterData: true }});
@@ -700,7 +700,7 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
              for (const step of {}) {{
                given = []; fault = '';
                if (typeof step === 'number') buttons[step].click();
-               else turnOver(() => it.$set(...step));
+               else turnOver(() => it.put$(...step));
                const records = observer.takeRecords();
                const different = new Set(records.map((r) => `${{[...root.querySelectorAll('*')].indexOf(r.target.nodeType === 3 ? r.target.parentNode : r.target)}} ${{r.type}} ${{r.attributeName}}`));
                all.push([told(), fault === '' ? given : [], fault, records.length === different.size ? records.length : 'twice']);
