@@ -10,7 +10,7 @@ mod places;
 mod tests;
 
 use places::Place;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -38,7 +38,7 @@ fn main() {
         only && number >= from
             && place.file.contains(&file)
             && at.is_multiple_of(part)
-            && !same.contains_key(&place.to_string())
+            && !same.contains(&place.to_string())
     };
     let all: Vec<(usize, &Place)> = places.iter().enumerate().filter(chosen).collect();
     let (next, begun) = (AtomicUsize::new(0), Instant::now());
@@ -66,20 +66,14 @@ fn main() {
     );
 }
 
-/// The places that make no difference, with the reasons; those that there are no more are told.
-fn same(root: &Path, places: &[Place]) -> BTreeMap<String, String> {
+/// The places that make no difference; those that there are no more are told.
+fn same(root: &Path, places: &[Place]) -> BTreeSet<String> {
     let text = std::fs::read_to_string(root.join("mutate/same.txt")).unwrap_or_default();
-    let mut same = BTreeMap::new();
-    let mut reason = String::new();
-    for line in text.lines() {
-        match line.strip_prefix("# ") {
-            Some(said) => reason = said.to_owned(),
-            None if line.is_empty() => {}
-            None if places.iter().any(|place| place.to_string() == line) => {
-                same.insert(line.to_owned(), reason.clone());
-            }
-            None => println!("same.txt: there is no place `{line}`"),
-        }
-    }
+    let places: BTreeSet<String> = places.iter().map(Place::to_string).collect();
+    // A reason begins with `#`.
+    let listed = text.lines().filter(|line| !line.is_empty() && !line.starts_with('#'));
+    let (same, lost): (BTreeSet<String>, BTreeSet<String>) =
+        listed.map(str::to_owned).partition(|line| places.contains(line));
+    lost.iter().for_each(|line| println!("same.txt: there is no place `{line}`"));
     same
 }

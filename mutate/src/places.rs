@@ -40,7 +40,11 @@ impl Breaker<'_> {
         let number = self.places.len() as u32 + 1;
         let (file, line) = (self.file.to_owned(), span.start().line);
         let said = format!("{}: {}", self.function, what.into());
-        let like = |place: &&Place| place.file == file && place.what.starts_with(&said);
+        let numbered = format!("{said} #");
+        let like = |place: &&Place| {
+            let alike = place.what == said || place.what.starts_with(&numbered);
+            place.file == file && alike
+        };
         let what = match self.places.iter().filter(like).count() {
             0 => said,
             before => format!("{said} #{}", before + 1),

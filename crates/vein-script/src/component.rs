@@ -2,12 +2,11 @@
 
 use crate::code::{self, Code};
 use crate::expression::{Names, Writer};
-use crate::kind::Kind;
 use crate::template::Template;
 use std::collections::BTreeSet;
 use vein_plan::code::{CellId, ExprId, Place, PlaceStep};
 use vein_plan::{
-    CellKind, Extent, Form, Part, PartKind, Plan, PlanRead, Program, Property, ReadStep,
+    Block, CellKind, Extent, Form, Part, PartKind, Plan, PlanRead, Program, Property, ReadStep,
 };
 
 /// A component as a class, and what it uses of the engine.
@@ -30,18 +29,19 @@ pub(crate) struct Own<'a> {
 
 impl Own<'_> {
     fn property(&self, cell: CellId) -> String {
-        let name = &self.plan.cells[cell as usize].name;
-        // The engine's own names have a `$` in them.
-        let plain = name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_')
-            && !matches!(&**name, "constructor" | "__proto__");
-        if plain { name.to_string() } else { format!("c{cell}$") }
+        own_name(&self.plan.cells[cell as usize].name, || format!("c{cell}$"))
     }
 
     fn method(&self, handler: u32) -> String {
-        let name = &self.plan.handlers[handler as usize].name;
-        let plain = name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
-        if plain && &**name != "constructor" { name.to_string() } else { format!("h{handler}$") }
+        own_name(&self.plan.handlers[handler as usize].name, || format!("h{handler}$"))
     }
+}
+
+/// What something is called in a class: its name, unless that means something else there. The engine's own names have a
+/// `$` in them.
+fn own_name(name: &str, or: impl FnOnce() -> String) -> String {
+    let plain = name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
+    if plain && !matches!(name, "constructor" | "__proto__") { name.to_owned() } else { or() }
 }
 
 impl Names for Own<'_> {
@@ -162,141 +162,189 @@ pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
     if !block.spots.is_empty() || lives || plan.store.is_some() {
         return Err("it has something in it that comes and goes, or lives by itself".into());
     }
+    // Without questions nothing waits, either.
     if !plan.asked.is_empty() {
         return Err("it asks something of the host".into());
     }
     if let Some(part) = block.parts.iter().find(|part| !is_known(&part.kind)) {
         return Err(format!("`{}` cannot be shown yet", part.address));
     }
-    let own = Own { plan };
+    if block.listeners.iter().any(|l| l.commit.is_some() || !l.fields.is_empty()) {
+        return Err("it has a control that is bound both ways, or looks at its events".into());
+    }
     let readers = Readers::of(plan);
-    let name = class_name(&plan.name);
-    let mut used =
+    let used =
         BTreeSet::from(["template", "hear", "turnOver", "call", "put", "mark", "same", "undo"]);
-    let mut body = String::new();
-    let mut write = |what: &mut dyn FnMut(&mut Writer<'_>) -> String| {
-        let mut writer = Writer::new(program, plan, &own);
-        writer.readers = Some(&readers);
-        let text = what(&mut writer);
-        used.append(&mut writer.used);
-        let declared: Vec<String> = std::mem::take(&mut writer.declared).into_iter().collect();
-        let declared = match declared.is_empty() {
-            true => String::new(),
-            false => format!("let {}; ", declared.join(", ")),
-        };
-        (declared, text)
-    };
+    let (first, members) = (String::from("    this.d$ = 0;\n"), String::new());
+    let own = Own { plan };
+    let mut class = Class { program, block, own, readers: &readers, used, first, members };
+    let name = class_name(&plan.name);
+    class.cells()?;
     let made = Template::of(block);
-    let mut first = String::from("  constructor(props) {\n    this.d$ = 0;\n");
-    let (mut getters, mut setters) = (String::new(), String::new());
-    // Each value stands after those that it reads.
-    for (number, cell) in (0..).zip(&plan.cells) {
-        let property = own.property(number);
-        let (given, start) = match &cell.kind {
-            CellKind::Prop(start) | CellKind::Shared(start) => (true, *start),
-            CellKind::State(start) => (false, Some(*start)),
-            CellKind::Derived(expr, reads) => {
-                let mut shares = false;
-                let (declared, value) = write(&mut |writer| {
-                    shares = writer.shares(*expr);
-                    writer.value(*expr).alone()
-                });
-                first.push_str(&format!("    {{ {declared}this.w{number}$ = {value}; }}\n"));
-                let value = (declared.as_str(), value.as_str(), shares);
-                getters.push_str(&getter(&own, &readers, number, reads.paths(), value));
-                continue;
-            }
-            _ => return Err(format!("`{}` belongs to what comes and goes", cell.name)),
-        };
-        let (declared, start) = match start {
-            Some(start) => write(&mut |writer| writer.owned(start).alone()),
-            None => (String::new(), "null".into()),
-        };
-        let name = code::string(&(&*cell.name).into()).text;
-        let value = match given {
-            true => format!("{name} in props ? props[{name}] : {start}"),
-            false => start,
-        };
-        first.push_str(&format!("    {declared}this.{property} = {value};\n"));
-        let woken = readers.of_cell(number);
-        setters.push_str(&format!(
-            "      case {name}: if (put(this, \"{property}\", value)) mark(this, {woken}); break;\n"
-        ));
-    }
-    getters.push_str(&format!(
-        "  put$(name, value) {{\n    switch (name) {{\n{setters}    }}\n  }}\n  \
-         give$(event, args) {{ this.given$?.(event, args); }}\n"
-    ));
-    first.push_str(&format!("    const top = T_{name}.cloneNode(true);\n"));
-    for (at, way) in made.ways.iter().enumerate() {
-        let way: String = way.iter().map(|child| format!(".childNodes[{child}]")).collect();
-        first.push_str(&format!("    this.n{at}$ = top{way};\n"));
-    }
-    let mut show = String::from("  show$() {\n");
-    let read: BTreeSet<CellId> = block
-        .parts
-        .iter()
-        .flat_map(|part| part.reads.paths())
-        .map(|read| read.cell)
-        .filter(|cell| readers.of_derived(*cell).is_some())
-        .collect();
-    for cell in &read {
-        show.push_str(&format!("    this.{};\n", own.property(*cell)));
-    }
-    for (at, part) in block.parts.iter().enumerate() {
-        let bit = readers.of_part(at);
-        let (declared, value) = write(&mut |writer| shown(writer, part));
-        let node = format!("this.n{}$", part.mark);
-        let set = set(&node, &part.kind, "value");
-        first.push_str(&format!(
-            "    {{ {declared}const value = this.v{at}$ = {value}; {} }}\n",
-            first_set(&node, &part.kind, &set)
-        ));
-        show.push_str(&format!(
-            "    if (this.d$ & {bit}) {{ {declared}const value = {value}; \
-             if (value !== this.v{at}$) {{ this.v{at}$ = value; {set} }} }}\n"
-        ));
-    }
-    // Derived values that nothing shows stay marked until somebody asks.
-    let asked_later: u32 =
-        readers.derived.iter().filter_map(|cell| readers.of_derived(*cell)).fold(0, |a, b| a | b);
-    show.push_str(&format!("    this.d$ &= {asked_later};\n  }}\n"));
-    first.push_str("    this.top$ = [...top.childNodes];\n    for (const node of this.top$) node.scope$ = this;\n  }\n");
-    let mut methods = String::new();
-    for (number, handler) in (0..).zip(&plan.handlers) {
-        let params: Vec<String> = (0..handler.params.len()).map(|at| format!("v{at}")).collect();
-        let (declared, text) = write(&mut |writer| {
-            for ((at, param), (_, ty)) in (0..).zip(&params).zip(&handler.params) {
-                writer.bind(at, param, Kind::of(program, *ty));
-            }
-            writer.statements(&handler.body, 2)
-        });
-        let method = own.method(number);
-        methods.push_str(&format!(
-            "  {method}({}) {{\n    {declared}\n{text}  }}\n",
-            params.join(", ")
-        ));
-    }
-    let (mut listeners, mut heard) = (String::new(), BTreeSet::new());
-    for (at, listener) in block.listeners.iter().enumerate() {
-        if listener.commit.is_some() || !listener.fields.is_empty() {
-            return Err("it has a control that is bound both ways, or looks at its events".into());
-        }
-        let (declared, text) = write(&mut |writer| writer.statements(&listener.body, 2));
-        methods.push_str(&format!("  l{at}$(event) {{\n    {declared}\n{text}  }}\n"));
-        listeners.push_str(&format!(
-            "    {{ kind: \"{}\", node: \"n{}$\", run: (scope, event) => scope.l{at}$(event) }},\n",
-            listener.event, listener.mark
-        ));
-        heard.insert(listener.event.to_string());
-    }
+    class.first.push_str(&format!("    const top = T_{name}.cloneNode(true);\n"));
+    class.parts(&made);
+    class.first.push_str(
+        "    this.top$ = [...top.childNodes];\n    for (const node of this.top$) node.scope$ = this;\n",
+    );
+    class.handlers();
+    let listeners = class.listeners();
+    let Class { used, first, members, .. } = class;
     let html = code::string(&made.html.as_str().into()).text;
     let around = made.around.map_or("null".to_owned(), |around| format!("\"{around}\""));
-    body.push_str(&format!("const T_{name} = template({html}, {around}, {});\n", made.has_seams));
-    body.push_str(&format!(
-        "class {name} {{\n  static listeners = [\n{listeners}  ];\n{first}{getters}{show}{methods}}}\n"
-    ));
-    Ok(Compiled { text: body, name, used, heard })
+    let text = format!(
+        "const T_{name} = template({html}, {around}, {});\nclass {name} {{\n  static listeners = [\n\
+         {listeners}  ];\n  constructor(props) {{\n{first}  }}\n{members}}}\n",
+        made.has_seams
+    );
+    let heard = block.listeners.iter().map(|listener| listener.event.to_string()).collect();
+    Ok(Compiled { text, name, used, heard })
+}
+
+/// A class that is written.
+struct Class<'a> {
+    program: &'a Program,
+    block: &'a Block,
+    own: Own<'a>,
+    readers: &'a Readers<'a>,
+    used: BTreeSet<&'static str>,
+    /// What its constructor does.
+    first: String,
+    /// Its getters and methods.
+    members: String,
+}
+
+impl Class<'_> {
+    /// Writes code of the component: what has to be declared around it, and its text.
+    fn written(&mut self, what: impl FnOnce(&mut Writer<'_>) -> String) -> (String, String) {
+        let mut writer = Writer::new(self.program, self.own.plan, &self.own);
+        writer.readers = Some(self.readers);
+        let text = what(&mut writer);
+        self.used.append(&mut writer.used);
+        (writer.declarations(), text)
+    }
+
+    /// What it holds and derives. Each value stands after those that it reads.
+    fn cells(&mut self) -> Result<(), String> {
+        let mut setters = String::new();
+        for (number, cell) in (0..).zip(&self.own.plan.cells) {
+            let property = self.own.property(number);
+            let (given, start) = match &cell.kind {
+                CellKind::Prop(start) | CellKind::Shared(start) => (true, *start),
+                CellKind::State(start) => (false, Some(*start)),
+                CellKind::Derived(expr, reads) => {
+                    self.derived(number, *expr, reads.paths());
+                    continue;
+                }
+                _ => return Err(format!("`{}` belongs to what comes and goes", cell.name)),
+            };
+            let (declared, start) = match start {
+                Some(start) => self.written(|writer| writer.owned(start).alone()),
+                None => (String::new(), "null".into()),
+            };
+            let name = code::string(&(&*cell.name).into()).text;
+            let value = match given {
+                true => format!("{name} in props ? props[{name}] : {start}"),
+                false => start,
+            };
+            self.first.push_str(&format!("    {declared}this.{property} = {value};\n"));
+            let woken = self.readers.of_cell(number);
+            setters.push_str(&format!(
+                "      case {name}: if (put(this, \"{property}\", value)) mark(this, {woken}); break;\n"
+            ));
+        }
+        self.members.push_str(&format!(
+            "  put$(name, value) {{\n    switch (name) {{\n{setters}    }}\n  }}\n  \
+             give$(event, args) {{ this.given$?.(event, args); }}\n"
+        ));
+        Ok(())
+    }
+
+    /// A derived value: worked out again when it is asked for, once what it reads was written.
+    fn derived(&mut self, number: CellId, expr: ExprId, reads: &[PlanRead]) {
+        let mut shares = false;
+        let (declared, value) = self.written(|writer| {
+            shares = writer.shares(expr);
+            writer.value(expr).alone()
+        });
+        let (property, kept) = (self.own.property(number), format!("this.w{number}$"));
+        self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
+        // Those that it reads are brought up to date first: they may come out as they were.
+        let above = self.read_derived(reads);
+        let bit = self.readers.of_derived(number).unwrap_or(0);
+        let woken = self.readers.of_cell(number);
+        let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
+        self.members.push_str(&format!(
+            "  get {property}() {{\n{above}    if (this.d$ & {bit}) {{\n      this.d$ &= ~{bit};\n      \
+             {declared}const value = {value};\n      if ({test}) {{\n        \
+             undo.push(this, \"w{number}$\", {kept});\n        {kept} = value;\n        \
+             mark(this, {woken});\n      }}\n    }}\n    return {kept};\n  }}\n"
+        ));
+    }
+
+    /// Has the derived values among some reads brought up to date.
+    fn read_derived<'r>(&self, reads: impl IntoIterator<Item = &'r PlanRead>) -> String {
+        let cells: BTreeSet<CellId> = reads.into_iter().map(|read| read.cell).collect();
+        let derived = cells.into_iter().filter(|cell| self.readers.of_derived(*cell).is_some());
+        derived.map(|cell| format!("    this.{};\n", self.own.property(cell))).collect()
+    }
+
+    /// What it shows, first and whenever something is marked.
+    fn parts(&mut self, made: &Template) {
+        for (at, way) in made.ways.iter().enumerate() {
+            let way: String = way.iter().map(|child| format!(".childNodes[{child}]")).collect();
+            self.first.push_str(&format!("    this.n{at}$ = top{way};\n"));
+        }
+        let mut show =
+            self.read_derived(self.block.parts.iter().flat_map(|part| part.reads.paths()));
+        for (at, part) in self.block.parts.iter().enumerate() {
+            let bit = self.readers.of_part(at);
+            let (declared, value) = self.written(|writer| shown(writer, part));
+            let node = format!("this.n{}$", part.mark);
+            let set = set(&node, &part.kind, "value");
+            self.first.push_str(&format!(
+                "    {{ {declared}const value = this.v{at}$ = {value}; {} }}\n",
+                first_set(&node, &part.kind, &set)
+            ));
+            show.push_str(&format!(
+                "    if (this.d$ & {bit}) {{ {declared}const value = {value}; \
+                 if (value !== this.v{at}$) {{ this.v{at}$ = value; {set} }} }}\n"
+            ));
+        }
+        // Derived values that nothing shows stay marked until somebody asks.
+        let derived = self.readers.derived.iter();
+        let derived = derived.filter_map(|cell| self.readers.of_derived(*cell));
+        let asked_later = derived.fold(0, |bits, bit| bits | bit);
+        self.members
+            .push_str(&format!("  show$() {{\n{show}    this.d$ &= {asked_later};\n  }}\n"));
+    }
+
+    fn handlers(&mut self) {
+        for (number, handler) in (0..).zip(&self.own.plan.handlers) {
+            let mut params = String::new();
+            let (declared, text) = self.written(|writer| {
+                let (names, text) = writer.handler(handler, 2);
+                params = names;
+                text
+            });
+            let method = self.own.method(number);
+            self.members
+                .push_str(&format!("  {method}({params}) {{\n    {declared}\n{text}  }}\n"));
+        }
+    }
+
+    /// What listens on its elements, as the items of a list.
+    fn listeners(&mut self) -> String {
+        let mut listeners = String::new();
+        for (at, listener) in self.block.listeners.iter().enumerate() {
+            let (declared, text) = self.written(|writer| writer.statements(&listener.body, 2));
+            self.members.push_str(&format!("  l{at}$(event) {{\n    {declared}\n{text}  }}\n"));
+            listeners.push_str(&format!(
+                "    {{ kind: \"{}\", node: \"n{}$\", run: (scope, event) => scope.l{at}$(event) }},\n",
+                listener.event, listener.mark
+            ));
+        }
+        listeners
+    }
 }
 
 /// Whether there is something that shows this kind of part.
@@ -315,30 +363,6 @@ fn class_name(name: &str) -> String {
         chars.next().map_or(String::new(), |first| first.to_uppercase().chain(chars).collect())
     });
     pieces.collect()
-}
-
-/// A derived value: worked out again when it is asked for, once what it reads was written.
-fn getter(
-    own: &Own<'_>,
-    readers: &Readers<'_>,
-    number: CellId,
-    reads: &[PlanRead],
-    (declared, value, shares): (&str, &str, bool),
-) -> String {
-    let (property, bit) = (own.property(number), readers.of_derived(number).unwrap_or(0));
-    let above: BTreeSet<CellId> = reads.iter().map(|read| read.cell).collect();
-    let above = above.into_iter().filter(|cell| readers.of_derived(*cell).is_some());
-    // Those that it reads are brought up to date first: they may come out as they were.
-    let above: String = above.map(|cell| format!("    this.{};\n", own.property(cell))).collect();
-    let woken = readers.of_cell(number);
-    let kept = format!("this.w{number}$");
-    let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
-    format!(
-        "  get {property}() {{\n{above}    if (this.d$ & {bit}) {{\n      this.d$ &= ~{bit};\n      \
-         {declared}const value = {value};\n      if ({test}) {{\n        \
-         undo.push(this, \"w{number}$\", {kept});\n        {kept} = value;\n        \
-         mark(this, {woken});\n      }}\n    }}\n    return {kept};\n  }}\n"
-    )
 }
 
 /// What a part shows, as an expression.

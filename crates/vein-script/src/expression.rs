@@ -82,7 +82,7 @@ pub struct Writer<'a> {
     /// Functions of the engine that were used.
     pub used: BTreeSet<&'static str>,
     /// Variables that have to be declared around what was written.
-    pub declared: BTreeSet<String>,
+    declared: BTreeSet<String>,
     locals: BTreeMap<LocalId, Written>,
     /// Who is marked when something is written.
     pub(crate) readers: Option<&'a Readers<'a>>,
@@ -98,6 +98,12 @@ impl<'a> Writer<'a> {
     /// Says what a local is called and holds.
     pub fn bind(&mut self, local: LocalId, name: &str, kind: Kind) {
         self.locals.insert(local, Written::tight(name, kind));
+    }
+
+    /// The declaration of the variables that what was written needs around it, once; often there are none.
+    pub fn declarations(&mut self) -> String {
+        let names: Vec<String> = std::mem::take(&mut self.declared).into_iter().collect();
+        if names.is_empty() { String::new() } else { format!("let {}; ", names.join(", ")) }
     }
 
     /// An expression, never `undefined`.
@@ -207,8 +213,8 @@ impl<'a> Writer<'a> {
             }
             Expr::Unless(of, local, body) => self.unless(*of, *local, *body),
             Expr::Concat(pieces) => self.concat(pieces),
-            Expr::List(items) => self.list(items),
-            Expr::Record(fields) => self.record(fields),
+            Expr::List(items) => self.list(items, false),
+            Expr::Record(fields) => self.record(fields, false),
             Expr::Call(member, receiver, args) => {
                 let receiver = receiver.map(|receiver| self.written(receiver));
                 let args = self.args(args);
@@ -345,7 +351,8 @@ impl<'a> Writer<'a> {
         if short { Written::tight(text, Kind::String) } else { self.cut(&text) }
     }
 
-    fn list(&mut self, items: &[Item]) -> Written {
+    /// A list; `owned` has copies of what stands elsewhere.
+    pub(crate) fn list(&mut self, items: &[Item], owned: bool) -> Written {
         let mut kind = None::<Kind>;
         let mut join = |item: Kind| {
             kind = Some(match kind.take() {
@@ -357,12 +364,15 @@ impl<'a> Writer<'a> {
         for item in items {
             match item {
                 Item::One(id) => {
-                    let item = self.closed(*id);
+                    let item = self.item(*id, owned);
                     texts.push(item.code.alone());
                     join(item.kind);
                 }
                 Item::Spread(id) => {
                     let list = self.written(*id);
+                    // Of simple items the list that they are spread into is copy enough.
+                    let copies = owned && !list.kind.item().is_simple();
+                    let list = if copies { self.copied(list) } else { list };
                     let nothing = if list.may_be_null() { " ?? []" } else { "" };
                     let level =
                         if nothing.is_empty() { Level::Assignment } else { Level::Equality };
@@ -375,7 +385,13 @@ impl<'a> Writer<'a> {
         Written::tight(text, Kind::list(kind.unwrap_or(Kind::Any)))
     }
 
-    fn record(&mut self, fields: &[Field]) -> Written {
+    /// A value in a literal.
+    fn item(&mut self, id: ExprId, owned: bool) -> Written {
+        if owned { self.owned_written(id) } else { self.closed(id) }
+    }
+
+    /// A record; `owned` has copies of what stands elsewhere.
+    pub(crate) fn record(&mut self, fields: &[Field], owned: bool) -> Written {
         let (mut texts, mut kinds) = (Vec::new(), Some(Vec::<(NameId, Kind)>::new()));
         let put = |kinds: &mut Option<Vec<(NameId, Kind)>>, name: NameId, kind: Kind| {
             let Some(kinds) = kinds else { return };
@@ -387,13 +403,14 @@ impl<'a> Writer<'a> {
         for field in fields {
             match field {
                 Field::One(name, id) => {
-                    let value = self.closed(*id);
+                    let value = self.item(*id, owned);
                     let text = &self.program.names[*name as usize];
                     texts.push(code::field(text, &value.code.alone()));
                     put(&mut kinds, *name, value.kind);
                 }
                 Field::Spread(id) => {
                     let record = self.written(*id);
+                    let record = if owned { self.copied(record) } else { record };
                     texts.push(format!("...{}", record.code.alone()));
                     match record.kind.fields(self.program) {
                         Some(fields) => {

@@ -4,10 +4,10 @@
 use crate::code::{self, Code, Level};
 use crate::expression::{Writer, Written};
 use crate::kind::Kind;
-use vein_plan::Plan;
 use vein_plan::code::{Body, Expr, ExprId, Field, Item, ListEdit, Place, PlaceStep, Stmt};
 use vein_plan::members::Member;
 use vein_plan::value::DEEPEST_VALUE;
+use vein_plan::{Handler, Plan};
 
 /// Whether statements wait for an answer somewhere. Such are no plain function: what comes after the answer is a pulse of
 /// its own, which may be taken back and begin again.
@@ -21,6 +21,15 @@ pub fn waits(plan: &Plan, body: &Body) -> bool {
 }
 
 impl Writer<'_> {
+    /// A handler: its parameters, and its statements that deep inside others.
+    pub fn handler(&mut self, handler: &Handler, depth: usize) -> (String, String) {
+        let params: Vec<String> = (0..handler.params.len()).map(|at| format!("v{at}")).collect();
+        for ((at, param), (_, ty)) in (0..).zip(&params).zip(&handler.params) {
+            self.bind(at, param, Kind::of(self.program, *ty));
+        }
+        (params.join(", "), self.statements(&handler.body, depth))
+    }
+
     /// Statements, one line for each, that deep inside others.
     ///
     /// # Panics
@@ -105,18 +114,26 @@ impl Writer<'_> {
 
     /// The value of an expression that nobody else holds: it can be kept, and changed in place.
     pub fn owned(&mut self, id: ExprId) -> Code {
-        if self.is_fresh(id) {
-            return self.owned_literal(id);
-        }
-        let value = self.closed(id);
-        self.copied(value)
+        self.owned_written(id).code
     }
 
-    fn copied(&mut self, value: Written) -> Code {
-        if value.kind.is_simple() {
-            return value.code;
+    pub(crate) fn owned_written(&mut self, id: ExprId) -> Written {
+        match &self.plan.exprs[id as usize] {
+            Expr::List(items) => return self.list(items, true),
+            Expr::Record(fields) => return self.record(fields, true),
+            _ => {}
         }
-        Code::tight(format!("{}({})", self.uses("copy"), value.code.alone()))
+        let fresh = self.is_fresh(id);
+        let value = self.closed(id);
+        if fresh { value } else { self.copied(value) }
+    }
+
+    pub(crate) fn copied(&mut self, value: Written) -> Written {
+        if value.kind.is_simple() {
+            return value.close();
+        }
+        let Written { code, kind, .. } = value.close();
+        Written::tight(format!("{}({})", self.uses("copy"), code.alone()), kind)
     }
 
     /// Whether what an expression gives is made by it, but for what stands in its literals.
@@ -167,88 +184,30 @@ impl Writer<'_> {
         inside.into_iter().all(|id| self.kind(id).is_simple())
     }
 
-    /// A literal with copies of what stands in it; anything else that is fresh as it is.
-    fn owned_literal(&mut self, id: ExprId) -> Code {
-        match self.plan.exprs[id as usize].clone() {
-            Expr::List(items) => {
-                let texts = items.iter().map(|item| match item {
-                    Item::One(id) => self.owned(*id).alone(),
-                    Item::Spread(id) => {
-                        let list = self.closed(*id);
-                        let nothing = matches!(list.kind, Kind::Maybe(_) | Kind::Any | Kind::Null);
-                        let list = self.copied_list(list);
-                        match nothing {
-                            true => format!("...{} ?? []", list.within(Level::Equality)),
-                            false => format!("...{}", list.alone()),
-                        }
-                    }
-                });
-                let texts: Vec<String> = texts.collect();
-                Code::tight(format!("[{}]", texts.join(", ")))
-            }
-            Expr::Record(fields) => {
-                let texts = fields.iter().map(|field| match field {
-                    Field::One(name, id) => {
-                        let value = self.owned(*id).alone();
-                        code::field(&self.program.names[*name as usize], &value)
-                    }
-                    Field::Spread(id) => {
-                        let record = self.closed(*id);
-                        format!("...{}", self.copied(record).alone())
-                    }
-                });
-                let texts: Vec<String> = texts.collect();
-                match texts.is_empty() {
-                    true => Code::tight("{}"),
-                    false => Code::tight(format!("{{ {} }}", texts.join(", "))),
-                }
-            }
-            _ => self.value(id),
-        }
-    }
-
-    /// A list whose items nobody else holds.
-    fn copied_list(&mut self, list: Written) -> Code {
-        if list.kind.item().is_simple() { list.code } else { self.copied(list) }
-    }
-
     /// What stands around a place, or what fails where there is nothing; the key in it.
     fn container(&mut self, place: &Place) -> (String, String) {
         let (root, key) = self.names.place(place.cell);
         let Some((last, around)) = place.steps.split_last() else { return (root, key) };
         let mut text = format!("{root}{}", code::member(&key));
-        let mut way = self.plan.cells[place.cell as usize].name.to_string();
         let mut may_fail = false;
         for step in around {
+            text.push_str(if may_fail { "?." } else { "" });
             match step {
                 PlaceStep::Field(name) => {
-                    let name = self.program.names[*name as usize].to_string();
-                    text.push_str(if may_fail { "?" } else { "" });
-                    text.push_str(&if may_fail { format!(".{name}") } else { code::member(&name) });
-                    way.push_str(&format!(".{name}"));
+                    let member = code::member(&self.program.names[*name as usize]);
+                    text.push_str(if may_fail { member.trim_start_matches('.') } else { &member });
                 }
                 PlaceStep::Index(index) => {
-                    let index = self.closed(*index).code.alone();
-                    text.push_str(if may_fail { "?." } else { "" });
-                    text.push_str(&format!("[{index}]"));
-                    way.push_str(&format!("[${{{index}}}]"));
+                    text.push_str(&format!("[{}]", self.closed(*index).code.alone()));
                     may_fail = true;
                 }
             }
         }
         let key = match last {
-            PlaceStep::Field(name) => {
-                let name = self.program.names[*name as usize].to_string();
-                way.push_str(&format!(".{name}"));
-                name
-            }
-            PlaceStep::Index(index) => {
-                let index = self.closed(*index).code.alone();
-                way.push_str(&format!("[${{{index}}}]"));
-                index
-            }
+            PlaceStep::Field(name) => self.program.names[*name as usize].to_string(),
+            PlaceStep::Index(index) => self.closed(*index).code.alone(),
         };
-        let nowhere = self.uses("nowhere");
+        let (way, nowhere) = (self.way(place), self.uses("nowhere"));
         (format!("{text} ?? {nowhere}(`{way}`)"), key)
     }
 

@@ -28,6 +28,13 @@ impl Browser {
         self.client.execute(script, Vec::new()).await.expect("a script that runs")
     }
 
+    /// What the body of a function gives, in a page's own words.
+    pub async fn function(&self, body: &str) -> Json {
+        let args = vec![Json::from(body)];
+        let given = self.client.execute("return new Function(arguments[0])()", args).await;
+        given.unwrap_or_else(|error| panic!("{error}\n{body}"))
+    }
+
     pub async fn until(&self, script: &str, what: &str) {
         let start = Instant::now();
         while self.run(script).await != Json::Bool(true) {

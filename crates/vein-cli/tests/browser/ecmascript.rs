@@ -117,9 +117,7 @@ pub async fn random_components_are_what_ecmascript_makes_of_them(browser: &Brows
             json!(names),
             json!(calls)
         );
-        let theirs =
-            browser.client.execute("return new Function(arguments[0])()", vec![json!(script)]);
-        let theirs = theirs.await.unwrap_or_else(|error| panic!("seed {seed}: {error}\n{text}"));
+        let theirs = browser.function(&script).await;
         let ui = Ui::from_sources([("test-bed.vein", text.as_str())]);
         let ui = ui.unwrap_or_else(|error| panic!("seed {seed}: {error}"));
         let mut page =

@@ -5,6 +5,8 @@ mod building;
 #[path = "../shared/building_of.rs"]
 mod building_of;
 mod compiled;
+mod compiled_handlers;
+mod compiled_views;
 mod controls;
 #[allow(dead_code, reason = "the proof's tests use more of it")]
 #[path = "../../../vein-proof/tests/proof/dressed.rs"]
@@ -57,10 +59,10 @@ const TESTS: &[Test] = tests! {
     pages:
     compiled::every_standard_member_gives_the_same,
     compiled::random_derived_values_come_to_the_same,
-    compiled::handlers_leave_the_same_behind,
-    compiled::random_components_are_shown_the_same,
+    compiled_handlers::handlers_leave_the_same_behind,
+    compiled_views::random_components_are_shown_the_same,
     compiled::expressions_come_to_the_same,
-    compiled::markup_is_copied_as_it_was_written,
+    compiled_views::markup_is_copied_as_it_was_written,
     ecmascript::random_components_are_what_ecmascript_makes_of_them,
     attributes::what_chromium_reads_is_known,
     attributes::what_chromium_styles_is_known,

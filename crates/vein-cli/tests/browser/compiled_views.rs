@@ -1,0 +1,228 @@
+//! Components that were compiled to ECMAScript show in Chromium what they show in memory, and touch what the ledger names.
+
+use crate::compiled::{CALLS, COMPONENTS, WRITTEN, checked, written};
+use crate::dressed::Wear;
+use crate::driven::Browser;
+use crate::generate::{Generator, Random};
+use crate::projects::project;
+use serde_json::{Value as Json, json};
+use std::collections::BTreeSet;
+use vein::Ui;
+use vein_plan::Program;
+use vein_script::engine;
+
+/// Makes the markup of blocks twice, as the engine does and node for node, and tells where the two differ.
+const TEMPLATES: &str = r#"
+  const all = ALL;
+  const built = (nodes) => {
+    const top = document.createDocumentFragment();
+    const marked = [];
+    let at = top;
+    for (const node of nodes) {
+      if (node === null) { at = at.parentNode; continue; }
+      const made = node.text === undefined
+        ? document.createElementNS(node.namespace, node.name) : document.createTextNode(node.text);
+      for (const [name, value] of node.attributes ?? []) made.setAttribute(name, value);
+      at.append(made);
+      if (node.marked) marked.push(made);
+      if (node.text === undefined) at = made;
+    }
+    return [top, marked];
+  };
+  const told = (node) => {
+    if (node.nodeType === 3) return JSON.stringify(node.data);
+    const attributes = [...(node.attributes ?? [])].map((a) => `${a.name}=${JSON.stringify(a.value)}`).sort();
+    return `${node.namespaceURI} ${node.nodeName} ${attributes} [${[...node.childNodes].map(told)}]`;
+  };
+  return all.map(({ nodes, made }) => {
+    const [wanted, marked] = built(nodes);
+    const found = template(made.html, made.around, made.seams).cloneNode(true);
+    const ways = made.ways.map((way) => way.reduce((node, at) => node.childNodes[at], found));
+    const roots = found.childNodes.length === made.roots;
+    const alike = told(wanted) === told(found) && roots && ways.length === marked.length
+      && ways.every((node, at) => told(node) === told(marked[at]));
+    return alike ? '' : `${told(wanted)}
+${told(found)}`;
+  });
+"#;
+
+/// The markup of every block of a program.
+fn templates(program: &Program) -> Vec<Json> {
+    use vein_plan::TemplateNode as Node;
+    let blocks = program.plans.iter().flat_map(|plan| &plan.blocks);
+    let templates = blocks.filter(|block| !block.template.is_empty()).map(|block| {
+        let nodes: Vec<Json> = block
+            .template
+            .iter()
+            .map(|node| match node {
+                Node::Open { namespace, name, attributes, marked } => json!({
+                    "namespace": namespace.url(), "name": name, "marked": marked,
+                    "attributes": attributes.iter().map(|(n, v)| json!([n, v])).collect::<Vec<_>>(),
+                }),
+                Node::Text { text, marked } => json!({ "text": text, "marked": marked }),
+                Node::TextPart => json!({ "text": " ", "marked": true }),
+                Node::Close => Json::Null,
+            })
+            .collect();
+        let made = vein_script::template::Template::of(block);
+        let made = json!({
+            "html": made.html, "around": made.around, "seams": made.has_seams, "roots": made.roots,
+            "ways": made.ways,
+        });
+        json!({ "nodes": nodes, "made": made })
+    });
+    templates.collect()
+}
+
+pub async fn markup_is_copied_as_it_was_written(browser: &Browser) {
+    browser.leave().await;
+    let odd = "holds a = 1
+<pre>\n\n  two &amp; {a}</pre><textarea>\n kept </textarea><p>a<b when='a > 1'>x</b>b<i when='a > 2'>y</i>{a}</p>
+<svg viewBox='0 0 9 9'><g each='n of [1, 2]'><circle r='{n}'></circle><text>t{n}</text></g><foreignObject><p>{a}</p></foreignObject></svg>
+<math><mrow when='a > 1'><mi>x</mi><mo>=</mo><mn>{a}</mn></mrow></math>
+<table><tbody><tr each='n of [1, 2]'><td>{n}</td><th scope='row'>&lt;{n}&gt; \u{a0}</th></tr></tbody></table>
+<select><option each='n of [1, 2]'>{n}</option></select><img src='x.png' alt='\"a\" &amp;'><input value='&#13;'>
+<ul><li each='n of [1, 2]' when='n > 1'>{n}</li></ul>text {a}<group when='a > 1'>more {a}<b>x</b>end</group>";
+    let odd = odd.replace("\\n", "\n");
+    let mut all = templates(checked(&odd).unwrap_or_else(|| panic!("{odd}")).program());
+    for folder in ["examples/glasshouse", "examples/components"] {
+        let root = concat!(env!("CARGO_MANIFEST_DIR"), "/../../");
+        let folder = [format!("{root}{folder}"), format!("{root}crates/vein/{folder}")];
+        let ui = folder.iter().find_map(|folder| Ui::from_dir(folder).ok()).expect("it checks");
+        all.extend(templates(ui.program()));
+    }
+    for seed in 0..400 {
+        let mut random = Random::new(seed);
+        let files = project(&mut random, Wear::Seed(seed));
+        let files = files.iter().map(|(path, text)| (path.as_str(), text.as_str()));
+        let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
+        all.extend(templates(ui.program()));
+    }
+    for some in all.chunks(1000) {
+        // As the engine parses it.
+        let engine = engine::text_of(&BTreeSet::from(["template"]));
+        let script = engine + &TEMPLATES.replace("ALL", &json!(some).to_string());
+        let Json::Array(told) = browser.function(&script).await else { panic!("a list") };
+        for (told, template) in told.iter().zip(some) {
+            assert_eq!(told, "", "{}", template["made"]["html"]);
+        }
+    }
+    assert!(all.len() > 4000, "{}", all.len());
+}
+
+/// A tree with what its controls hold, as [`SHOWN`] writes the document.
+fn shown(tree: &vein::Tree, node: vein::NodeId) -> String {
+    if let Some(text) = tree.text(node) {
+        return json!(text).to_string();
+    }
+    let children: Vec<String> =
+        tree.children(node).iter().map(|child| shown(tree, *child)).collect();
+    let Some(name) = tree.name(node) else { return children.join(",") };
+    let attributes = tree.attributes(node).map(|(name, value)| format!(" {name}={}", json!(value)));
+    let mut attributes: Vec<String> = attributes.collect();
+    attributes.sort();
+    let held = match name {
+        "input" => format!(" holds {}", json!(tree.value(node).unwrap_or_default())),
+        _ => String::new(),
+    };
+    format!("<{name}{}{held}>[{}]", attributes.concat(), children.join(","))
+}
+
+const SHOWN: &str = r#"
+  const shown = (node) => {
+    if (node.nodeType === 3) return JSON.stringify(node.data);
+    const attributes = [...node.attributes].map((a) => ` ${a.name}=${JSON.stringify(a.value)}`).sort().join('');
+    const held = node.localName === 'input' ? ` holds ${JSON.stringify(node.value)}` : '';
+    return `<${node.localName}${attributes}${held}>[${[...node.childNodes].map(shown)}]`;
+  };
+"#;
+
+pub async fn random_components_are_shown_the_same(browser: &Browser) {
+    browser.leave().await;
+    let beds = json!([
+        { "id": 7, "crop": "Ruby 😀", "wet": true, "levels": [4, 10, 9] },
+        { "id": 3, "crop": "", "wet": false, "levels": [] },
+    ]);
+    let (mut pulses, mut changes, mut faults) = (0, 0, 0);
+    for seed in 0..COMPONENTS {
+        let mut generator = Generator::new(seed + 20_000);
+        let (text, buttons) = generator.component();
+        let ui = checked(&text).unwrap_or_else(|| panic!("{text}"));
+        let program = ui.program();
+        let compiled = vein_script::component(program, &program.plans[0])
+            .unwrap_or_else(|error| panic!("{error}\n{text}"));
+        let mut page = ui.page("test-bed").open(json!({ "beds": beds })).expect("beds");
+        let mut steps = Vec::new();
+        let mut ours = vec![json!([shown(page.tree(), page.tree().root()), [], ""])];
+        for _ in 0..CALLS * 2 {
+            let random = generator.random();
+            let n = random.below(4);
+            let sets = [
+                ("n", json!(n)),
+                ("s", json!(["a", "", "x & <y>", "kale\u{0}"][n])),
+                ("flag", json!(n > 1)),
+                ("maybe", if n == 0 { Json::Null } else { json!(n) }),
+                ("numbers", json!((0..n).collect::<Vec<_>>())),
+            ];
+            let (step, entry) = if random.below(3) > 0 {
+                let button = random.below(buttons);
+                let node = page.find(&format!("button:nth-of-type({})", button + 1));
+                let node = node.expect("a button").node();
+                let click = vein::Event::new("click");
+                (json!(button), page.session_mut().dispatch(node, &click).expect("a click"))
+            } else {
+                let (name, value) = random.pick(&sets).clone();
+                let entry = page.session_mut().set(name, &value).expect("it fits");
+                (json!([name, value]), entry)
+            };
+            let fault = entry.pulse.fault.as_ref().map_or(String::new(), ToString::to_string);
+            let given = entry.pulse.given.iter().map(|given| written(&given.payload[0].1));
+            // What the document's observer sees: texts and attributes, each once.
+            let seen = entry.pulse.parts.iter().filter(|part| {
+                let parts = &program.plans[0].blocks[0].parts;
+                matches!(part.place.which, vein_runtime::Which::Part(at)
+                    if !matches!(parts[at as usize].kind, vein_plan::PartKind::Property(_)))
+            });
+            let seen = seen.count();
+            pulses += 1;
+            changes += seen;
+            faults += usize::from(!fault.is_empty());
+            steps.push(step);
+            let given: Vec<String> = if fault.is_empty() { given.collect() } else { Vec::new() };
+            ours.push(json!([shown(page.tree(), page.tree().root()), given, fault, seen]));
+        }
+        let script = format!(
+            "'use strict'; {} {} {WRITTEN} {SHOWN}
+             const root = document.createElement('div'); document.body.append(root);
+             const it = new {}({{ beds: {beds} }}); root.append(...it.top$);
+             let given = [], fault = ''; it.given$ = (name, args) => given.push(written(args[0]));
+             {}.forEach((kind) => hear(root, kind, (error) => {{ fault = error.message; }}));
+             const observer = new MutationObserver(() => {{}});
+             observer.observe(root, {{ subtree: true, childList: true, attributes: true, characterData: true }});
+             const told = () => [...root.childNodes].map(shown).join();
+             const all = [[told(), [], '']];
+             const buttons = [...root.querySelectorAll('button')];
+             for (const step of {}) {{
+               given = []; fault = '';
+               if (typeof step === 'number') buttons[step].click();
+               else turnOver(() => it.put$(...step));
+               const records = observer.takeRecords();
+               const different = new Set(records.map((r) => `${{[...root.querySelectorAll('*')].indexOf(r.target.nodeType === 3 ? r.target.parentNode : r.target)}} ${{r.type}} ${{r.attributeName}}`));
+               all.push([told(), fault === '' ? given : [], fault, records.length === different.size ? records.length : 'twice']);
+             }}
+             root.remove();
+             return all;",
+            engine::text_of(&compiled.used),
+            compiled.text,
+            compiled.name,
+            json!(compiled.heard),
+            json!(steps)
+        );
+        let theirs = browser.function(&script).await;
+        for (step, ours) in ours.iter().enumerate() {
+            let steps = &steps[..step];
+            assert_eq!(*ours, theirs[step], "seed {seed}, {steps:?}\n{text}\n{}", compiled.text);
+        }
+    }
+    assert!(pulses > 4000 && changes > 1000 && faults > 100, "{pulses} {changes} {faults}");
+}
