@@ -103,12 +103,12 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
             Expr::Unary(op, x) => {
                 let x = self.follow(*x);
                 match op {
-                    crate::ops::Unary::Not => made(Value::Boolean(!self.test(&x))),
-                    op => {
-                        self.look(&x, Extent::Whole);
-                        made(op.apply(&x.0))
+                    crate::ops::Unary::Not => {
+                        self.test(&x);
                     }
+                    _ => self.look(&x, Extent::Whole),
                 }
+                made(op.apply(&x.0))
             }
             Expr::Binary(op, a, b) => made(self.binary(*op, *a, *b)),
             Expr::Logical(op, a, b) => {

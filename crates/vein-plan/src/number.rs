@@ -75,11 +75,11 @@ fn evened(digits: String, point: i32, n: f64) -> String {
     let Some(head) = digits.strip_suffix(['1', '3', '5', '7', '9']) else { return digits };
     let (mantissa, exponent) = parts_of(n);
     // The number lies in the middle between two such rows where it is an odd number of halves of
-    // what its last digit counts, which is ten to the minus `places`.
+    // what its last digit counts, which is ten to the minus `places`. Where that is more than one, there are
+    // fewer halves than doubles: no other row means this one.
     let places = digits.len() as i32 - point;
     let halves = mantissa.trailing_zeros() as i32 + exponent + 1 + places;
-    let divides = |fives: i32| mantissa % 5u64.pow(fives as u32) == 0;
-    if halves != 0 || places < -22 || (places < 0 && !divides(-places)) {
+    if halves != 0 {
         return digits;
     }
     let last = digits.as_bytes()[head.len()];
@@ -178,17 +178,19 @@ impl Whole {
 
 /// `ToIntegerOrInfinity`, then clamped to `0..=most`.
 pub(crate) fn clamp_index(n: f64, most: usize) -> usize {
-    if n.is_nan() || n <= 0.0 { 0 } else { n.min(most as f64) as usize }
+    // What is no number or below zero becomes zero.
+    (n as usize).min(most)
 }
 
 /// `ToUint32`.
 pub(crate) fn to_uint32(n: f64) -> u32 {
-    if n.is_finite() { n.trunc().rem_euclid(4294967296.0) as u32 } else { 0 }
+    // What is not finite leaves no rest, which becomes zero.
+    n.trunc().rem_euclid(4294967296.0) as u32
 }
 
 /// A relative index as `slice` and `at` take it: negative counts from the end.
 pub(crate) fn relative_index(n: f64, len: usize) -> usize {
-    let n = if n.is_nan() { 0.0 } else { n.trunc() };
+    let n = n.trunc();
     if n < 0.0 { clamp_index(len as f64 + n, len) } else { clamp_index(n, len) }
 }
 
@@ -245,7 +247,7 @@ pub fn parse_integer(digits: &str, radix: u32) -> f64 {
 
 /// `Number.prototype.toString(radix)`; a radix outside 2 to 36 counts as ten.
 pub fn to_radix(n: f64, radix: f64) -> Text {
-    let radix = if radix.is_nan() { 10.0 } else { radix.trunc() };
+    let radix = radix.trunc();
     if !n.is_finite() || radix == 10.0 || !(2.0..=36.0).contains(&radix) {
         return to_text(n);
     }

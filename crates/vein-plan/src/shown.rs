@@ -448,6 +448,9 @@ mod tests {
             "MAILTO:a@example.org",
             "tel:1",
             "data:image/png;base64,AA==",
+            "1a:b",
+            "a b:c",
+            "java script:1",
         ] {
             assert!(is_safe_url(safe), "{safe}");
         }

@@ -71,7 +71,7 @@ impl Block {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::program::{Form, Location, Part, PartKind, Reads, Spot};
+    use crate::program::{Form, Listener, Location, Part, PartKind, Reads, Spot};
 
     fn open(name: &str) -> TemplateNode {
         TemplateNode::Open {
@@ -80,6 +80,10 @@ mod tests {
             attributes: Vec::new(),
             marked: true,
         }
+    }
+
+    fn close() -> TemplateNode {
+        TemplateNode::Close
     }
 
     fn spot(next: Next, kind: SpotKind) -> Spot {
@@ -95,9 +99,22 @@ mod tests {
     fn what_stands_around_a_slot_stays_where_it_was() {
         let nothing = || Reads::Fixed(Vec::new());
         let branch = SpotKind::Branch { choice: 0, reads: nothing(), alternatives: Vec::new() };
-        // <main>(a branch)(a slot)<p title="…"></p>(a slot called foot)</main>
+        let listener = Listener {
+            mark: 1,
+            event: "click".into(),
+            options: Default::default(),
+            fields: Vec::new(),
+            locals: 0,
+            body: Vec::new(),
+            commit: None,
+            address: "".into(),
+            location: Location::default(),
+        };
+        let inside = Spot { parent: Some(1), ..spot(Next::Node(2), branch.clone()) };
+        // <main>(a branch)(a slot)<p title="…" click="…">(a branch)<i></i></p>(a slot called foot)</main>
         let mut block = Block {
-            template: vec![open("main"), open("p"), TemplateNode::Close, TemplateNode::Close],
+            template: vec![open("main"), open("p"), open("i"), close(), close(), close()],
+            listeners: vec![listener],
             parts: vec![Part {
                 mark: 1,
                 kind: PartKind::Attribute("title".into(), Form::Text),
@@ -111,6 +128,7 @@ mod tests {
                 spot(Next::Spot(1), branch),
                 spot(Next::Node(1), slot("")),
                 spot(Next::End, slot("foot")),
+                inside,
             ],
             ..Block::default()
         };
@@ -121,13 +139,39 @@ mod tests {
         };
         let nodes: Vec<String> = block.template.iter().map(named).collect();
         let foot = "slot[(\"name\", \"foot\")]";
-        assert_eq!(nodes, ["main[]", "slot[]", "end", "p[]", "end", foot, "end", "end"]);
+        let wanted =
+            ["main[]", "slot[]", "end", "p[]", "i[]", "end", "end", foot, "end", "end"];
+        assert_eq!(nodes, wanted);
         assert_eq!(block.parts[0].mark, 2, "the part is still that of the paragraph");
+        assert_eq!(block.listeners[0].mark, 2);
         let places: Vec<_> = block.spots.iter().map(|spot| (spot.parent, spot.next)).collect();
         assert_eq!(
             places,
-            [(Some(0), Next::Node(1)), (Some(1), Next::End), (Some(3), Next::End)],
-            "the branch stands before the first of them, the contents inside theirs"
+            [
+                (Some(0), Next::Node(1)),
+                (Some(1), Next::End),
+                (Some(4), Next::End),
+                (Some(2), Next::Node(3))
+            ],
+            "the branches stand where they stood, the contents inside theirs"
         );
+    }
+
+    #[test]
+    fn a_slot_at_the_top_stands_after_what_is_there() {
+        let unmarked = |name: &str| match open(name) {
+            TemplateNode::Open { namespace, name, attributes, .. } => {
+                TemplateNode::Open { namespace, name, attributes, marked: false }
+            }
+            other => other,
+        };
+        let mut block = Block {
+            template: vec![unmarked("p"), close(), unmarked("hr"), close()],
+            spots: vec![Spot { parent: None, ..spot(Next::End, slot("")) }],
+            ..Block::default()
+        };
+        block.add_slot_elements();
+        assert_eq!(block.template[4..], [open("slot"), close()]);
+        assert_eq!((block.spots[0].parent, block.spots[0].next), (Some(0), Next::End));
     }
 }

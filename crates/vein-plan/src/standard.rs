@@ -321,11 +321,8 @@ fn on_math(member: Member, args: &[Value]) -> f64 {
 }
 
 fn hypot(args: &[Value]) -> f64 {
-    let numbers: Vec<f64> = args.iter().map(Value::to_number).collect();
-    if numbers.iter().any(|n| n.is_infinite()) {
-        return f64::INFINITY;
-    }
-    numbers.iter().fold(0.0, |sum, n| f64::hypot(sum, *n))
+    // Of what is infinite and what is no number, the infinite wins here, too.
+    args.iter().map(Value::to_number).fold(0.0, f64::hypot)
 }
 
 fn extreme(args: &[Value], start: f64, better: fn(f64, f64) -> bool) -> f64 {
@@ -342,9 +339,6 @@ fn extreme(args: &[Value], start: f64, better: fn(f64, f64) -> bool) -> f64 {
 
 /// `Math.round`: halves go up, and the sign of zero is kept.
 fn round(x: f64) -> f64 {
-    if !x.is_finite() || x.fract() == 0.0 {
-        return x;
-    }
     let floor = x.floor();
     let rounded = if x - floor >= 0.5 { floor + 1.0 } else { floor };
     if rounded == 0.0 && x < 0.0 { -0.0 } else { rounded }

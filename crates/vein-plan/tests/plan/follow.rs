@@ -110,3 +110,32 @@ fn walks_read_what_their_functions_look_at() {
     assert_eq!(over(Member::Every, id_is(1.0)), [ids[0], ids[1], "beds[1] position"]);
     assert_eq!(over(Member::FindIndex, id_is(9.0)), [ids[0], ids[1], ids[2], "beds length"]);
 }
+
+#[test]
+fn members_read_what_they_look_at_themselves() {
+    // A sign looks at its number; a position or a walk of what is not there at whether it is.
+    assert_eq!(reads(&[Expr::Cell(1), Expr::Unary(Unary::Negate, 0)]), ["n whole"]);
+    assert_eq!(
+        reads(&[Expr::Cell(2), Expr::Number(0.0), Expr::Index(0, 1)]),
+        ["none presence"]
+    );
+    let body = || Function { params: vec![0], body: 1 };
+    let walk = |list| [list, Expr::Local(0), Expr::Walk(Member::Map, 0, body(), None)];
+    assert_eq!(reads(&walk(Expr::Cell(2))), ["none presence"]);
+    // From the end it hangs on how many there are, from the beginning it does not.
+    let at = |index: f64| {
+        let at = Expr::Call(Member::ListAt, Some(0), vec![1]);
+        reads(&[Expr::Cell(0), Expr::Number(index), at, Expr::Field(2, 0)])
+    };
+    assert_eq!(at(0.0), ["beds[0].id whole"]);
+    assert_eq!(at(0.9), ["beds[0].id whole"]);
+    assert_eq!(at(-1.0), ["beds length", "beds[2].id whole"]);
+    // Sorting as texts looks at everything; by a function at what that looks at, whatever it gives.
+    let sorted = reads(&[Expr::Cell(0), Expr::Call(Member::ToSorted, Some(0), vec![])]);
+    assert_eq!(sorted[0], "beds whole");
+    let by = Function { params: vec![0, 1], body: 2 };
+    let length = Expr::Call(Member::ListLength, Some(3), vec![]);
+    let sorted = Expr::Walk(Member::ToSorted, 0, by, None);
+    let reads = reads(&[Expr::Cell(0), Expr::Local(1), Expr::Field(1, 0), sorted, length]);
+    assert_eq!(reads, ["beds length", "beds[1].id whole", "beds[2].id whole"]);
+}

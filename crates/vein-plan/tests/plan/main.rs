@@ -4,5 +4,6 @@ mod convert;
 mod follow;
 mod json;
 mod numbers;
+mod shown;
 mod texts;
 mod verify;
