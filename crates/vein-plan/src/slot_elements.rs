@@ -139,8 +139,7 @@ mod tests {
         };
         let nodes: Vec<String> = block.template.iter().map(named).collect();
         let foot = "slot[(\"name\", \"foot\")]";
-        let wanted =
-            ["main[]", "slot[]", "end", "p[]", "i[]", "end", "end", foot, "end", "end"];
+        let wanted = ["main[]", "slot[]", "end", "p[]", "i[]", "end", "end", foot, "end", "end"];
         assert_eq!(nodes, wanted);
         assert_eq!(block.parts[0].mark, 2, "the part is still that of the paragraph");
         assert_eq!(block.listeners[0].mark, 2);

@@ -115,10 +115,7 @@ fn walks_read_what_their_functions_look_at() {
 fn members_read_what_they_look_at_themselves() {
     // A sign looks at its number; a position or a walk of what is not there at whether it is.
     assert_eq!(reads(&[Expr::Cell(1), Expr::Unary(Unary::Negate, 0)]), ["n whole"]);
-    assert_eq!(
-        reads(&[Expr::Cell(2), Expr::Number(0.0), Expr::Index(0, 1)]),
-        ["none presence"]
-    );
+    assert_eq!(reads(&[Expr::Cell(2), Expr::Number(0.0), Expr::Index(0, 1)]), ["none presence"]);
     let body = || Function { params: vec![0], body: 1 };
     let walk = |list| [list, Expr::Local(0), Expr::Walk(Member::Map, 0, body(), None)];
     assert_eq!(reads(&walk(Expr::Cell(2))), ["none presence"]);
@@ -130,6 +127,10 @@ fn members_read_what_they_look_at_themselves() {
     assert_eq!(at(0.0), ["beds[0].id whole"]);
     assert_eq!(at(0.9), ["beds[0].id whole"]);
     assert_eq!(at(-1.0), ["beds length", "beds[2].id whole"]);
+    // How many there are after a piece was cut out says nothing of what they are.
+    let length = Expr::Call(Member::ListLength, Some(2), vec![]);
+    let slice = Expr::Call(Member::ListSlice, Some(0), vec![1]);
+    assert_eq!(reads(&[Expr::Cell(0), Expr::Number(1.0), slice, length]), ["beds length"]);
     // Sorting as texts looks at everything; by a function at what that looks at, whatever it gives.
     let sorted = reads(&[Expr::Cell(0), Expr::Call(Member::ToSorted, Some(0), vec![])]);
     assert_eq!(sorted[0], "beds whole");

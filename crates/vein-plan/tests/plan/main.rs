@@ -6,4 +6,5 @@ mod json;
 mod numbers;
 mod shown;
 mod texts;
+mod values;
 mod verify;

@@ -94,7 +94,10 @@ fn styles_are_put_together_from_texts_records_and_lists() {
             (json!({ "color": "red", "margin": 0 }), "color: red; margin: 0;"),
             (json!({ "borderColor": "red", "--Own": "1px" }), "border-color: red; --Own: 1px;"),
             (json!({ "color": null, "margin": true, "top": false, "left": "" }), ABSENT),
-            (json!([{ "color": "red" }, ["top: 0", { "left": 1 }]]), "color: red; top: 0; left: 1;"),
+            (
+                json!([{ "color": "red" }, ["top: 0", { "left": 1 }]]),
+                "color: red; top: 0; left: 1;",
+            ),
             (json!({ "content": "'\0'" }), ABSENT),
             (json!(["content: '\0'"]), "content: '\u{fffd}';"),
             // One value stays inside one declaration, and fetches nothing.
