@@ -363,6 +363,12 @@ impl Session {
         self.tamper = Some(tamper);
     }
 
+    /// Has the engine hold what it reads of derived values against working them out anew.
+    #[doc(hidden)]
+    pub fn check_reads(&mut self) {
+        self.runtime.check_reads();
+    }
+
     /// Breaks the engine from now on.
     #[cfg(debug_assertions)]
     #[doc(hidden)]

@@ -111,7 +111,9 @@ impl Runtime {
             TimerKind::Every { hook, period } => {
                 let kind = TimerKind::Every { hook, period };
                 let again = self.waiting.add(key.0.get() + period, Timer { scope, kind });
-                if let Some(wards) = &mut self.view.graph.scope_mut(scope).wards {
+                let stale = self.view.graph.is_broken(Sabotage::StaleTimers);
+                let wards = &mut self.view.graph.scope_mut(scope).wards;
+                if let Some(wards) = wards.as_mut().filter(|_| !stale) {
                     wards.timers[hook as usize] = Some((again, period));
                 }
                 let address = &plan.hooks[hook as usize].address;
@@ -323,8 +325,9 @@ impl Runtime {
         let spent = if pulse.fault.is_some() { failed } else { failed || !streams };
         if spent {
             self.waiting.questions.remove(&id);
+            let keeps = self.view.graph.is_broken(Sabotage::KeepWaiting);
             if let Some(wards) = &mut self.view.graph.scope_mut(scope).wards {
-                wards.waiting.retain(|waiting| *waiting != id);
+                wards.waiting.retain(|waiting| *waiting != id || keeps);
             }
         }
         Some(pulse)

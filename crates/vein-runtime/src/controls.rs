@@ -78,7 +78,6 @@ impl Runtime {
             }
             let node = self.view.graph.scope(scope).first + part.mark;
             push_patch(&mut self.view.making.patches, node, &part.kind, &to);
-            self.view.making.overwritten.push((scope, number));
             self.view.set_shown(scope, number, to.clone());
             let place = PlaceId { scope, which: Which::Part(number) };
             changes.push((place, Effect::Value { from: held, to }));

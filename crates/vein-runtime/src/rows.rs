@@ -4,7 +4,7 @@
 //! Rows are matched with items by identity at once, so that each row always knows its item;
 //! nodes are made, moved and taken away later, when all changes are in.
 
-use crate::graph::{Graph, ListSeen};
+use crate::graph::{Graph, ListSeen, Told};
 use crate::scope::{Gone, Held, Key, Piece, Rows, ScopeId, Slot};
 use crate::wakes::Prepared;
 use rustc_hash::FxHashMap;
@@ -222,7 +222,40 @@ impl Graph {
             rows.pieces = Some(if len > 0 { vec![Piece::Kept { start: 0, len }] } else { vec![] });
             self.unsettled.push((scope, spot));
         }
+        self.shifted = true;
         self.wake_spot(scope, spot);
+    }
+
+    /// Has derived values, and what runs by itself, know where rows stand whose lists have changed: what is read after
+    /// a write is what follows from it, though the rows themselves are told only once the list is at rest.
+    pub(crate) fn tell_shifted(&mut self) {
+        if !std::mem::take(&mut self.shifted) {
+            return;
+        }
+        let prepared = self.prepared.clone();
+        for at in 0..self.unsettled.len() {
+            let (scope, spot) = self.unsettled[at];
+            let (_, Some(cell)) = self.row_cells(&prepared, scope, spot) else { continue };
+            let Some(Rows { rows, pieces: Some(pieces), .. }) = self.rows(scope, spot) else {
+                continue;
+            };
+            let mut moved: Vec<(ScopeId, u32, u32)> = Vec::new();
+            let mut is = 0;
+            for piece in pieces {
+                if let Piece::Kept { start, len } = piece {
+                    let kept = (*start..).zip(&rows[*start as usize..(start + len) as usize]);
+                    moved.extend(kept.map(|(was, row)| (*row, was, is + was - start)));
+                }
+                is += piece.len();
+            }
+            for (row, was, is) in moved {
+                let known = self.early.get(&row).copied().unwrap_or(was);
+                if known != is {
+                    self.early.insert(row, is);
+                    self.tell_position(row, cell, (known, is), Told::Early);
+                }
+            }
+        }
     }
 
     /// Takes the rows at some positions out of the pieces and puts items without rows there.
@@ -296,6 +329,7 @@ impl Graph {
             }
         }
         rows.pieces = Some(result);
+        self.shifted = true;
         for (row, old, new) in matched {
             self.scope_mut(row).gone = None;
             self.tell_row(row, identity.item, &old, &new);

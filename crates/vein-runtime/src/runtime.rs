@@ -213,6 +213,19 @@ impl Runtime {
         value
     }
 
+    /// From now on holds whatever is read of a derived value against what its expression gives by then, worked out
+    /// from state alone.
+    #[doc(hidden)]
+    pub fn check_reads(&mut self) {
+        self.view.graph.misread = Some(Vec::new());
+    }
+
+    /// What was read since, and is something else.
+    #[doc(hidden)]
+    pub fn misread(&self) -> &[String] {
+        self.view.graph.misread.as_deref().unwrap_or_default()
+    }
+
     /// How many reads are followed from run to run at present.
     pub fn followed_reads(&self) -> usize {
         self.view.graph.followed_reads()

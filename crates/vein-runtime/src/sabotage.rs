@@ -38,6 +38,10 @@ pub enum Sabotage {
     KeepTimers,
     /// Questions are not let go when their component goes.
     KeepQuestions,
+    /// A component knows a timer by when it was due last.
+    StaleTimers,
+    /// A component goes on waiting for what was answered.
+    KeepWaiting,
     /// A question that was asked anew can still be answered.
     LateAnswers,
     /// Components are told of stores after they have gone.

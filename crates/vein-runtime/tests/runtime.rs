@@ -4,7 +4,7 @@ use serde_json::{Value as Json, json};
 use std::sync::Arc;
 use vein_check::{Source, check};
 use vein_plan::Value;
-use vein_runtime::{Delivery, Difference, Layer, PlaceId, Pulse, Runtime, Which};
+use vein_runtime::{Cause, Delivery, Difference, Layer, PlaceId, Pulse, Runtime, Which};
 
 fn open(text: &str, props: &Json) -> Runtime {
     let checked = check(vec![Source { path: "test-bed.vein".into(), text: text.into() }]);
@@ -60,6 +60,70 @@ fn a_diamond_of_derived_values_is_computed_once_through() {
     let mut runtime = open(&text, &Json::Null);
     assert_eq!(work(&act(&mut runtime, 0)), (vec![0], 1001));
     assert_eq!(read(&mut runtime, "sum"), Ok(json!(1000 + 999 * 500)));
+}
+
+#[test]
+fn what_is_read_under_a_condition_is_worked_out_only_where_it_holds() {
+    let text = "
+holds flag = true
+holds on = true
+holds n = 0
+derives heavy = n + 1
+derives d = flag ? heavy : 0
+<p click='-> on = !on'></p><p click='-> n += 1'></p><p click='-> flag = !flag'></p>
+<p click='-> flag = !flag; n += 1'></p><p click='-> n += 1; flag = !flag'></p>
+<i when='on'>{d}</i>";
+    let mut runtime = open(text, &Json::Null);
+    let computed = |runtime: &mut Runtime, listener| act(runtime, listener).computed;
+    assert_eq!(computed(&mut runtime, 1), 2);
+    // The flag goes: nobody asks for what was behind it, whichever was written first.
+    assert_eq!(computed(&mut runtime, 3), 1);
+    assert_eq!(computed(&mut runtime, 1), 0);
+    assert_eq!(computed(&mut runtime, 4), 2, "both, now that it is asked for");
+    assert_eq!(computed(&mut runtime, 4), 1);
+    assert_eq!(computed(&mut runtime, 2), 2);
+    // Nobody reads either; when somebody does, it hangs on what holds by then.
+    assert_eq!(computed(&mut runtime, 0), 0);
+    assert_eq!((computed(&mut runtime, 1), computed(&mut runtime, 2)), (0, 0));
+    assert_eq!(computed(&mut runtime, 0), 1);
+    assert_eq!(read(&mut runtime, "d"), Ok(json!(0)));
+    assert_eq!(computed(&mut runtime, 2), 2);
+    assert_eq!(read(&mut runtime, "d"), Ok(json!(7)));
+}
+
+#[test]
+fn writes_that_cancel_out_do_not_hide_others() {
+    let text = "
+holds n = 1
+holds m = 1
+derives double = m * 2
+<i click='-> n += 1; n -= 1; m += 1'>{n + double}</i>";
+    let mut runtime = open(text, &Json::Null);
+    assert_eq!(work(&act(&mut runtime, 0)), (vec![0], 1));
+    assert_eq!(read(&mut runtime, "double"), Ok(json!(4)));
+}
+
+#[test]
+fn a_listener_that_happens_once_is_spent_whatever_comes_later() {
+    let text = "
+holds n = 0
+holds beds = [1]
+<i click='->(once) n += 1'>{n}</i>
+<i click='-> beds[9] = 1'></i>";
+    let mut runtime = open(text, &Json::Null);
+    let heard = |runtime: &mut Runtime, listeners: &[u32]| {
+        let all = listeners.iter().map(|at| delivery(runtime, *at, Value::record([]))).collect();
+        runtime.dispatch("click", "i", all)
+    };
+    // A pulse that is taken back does not spend it.
+    assert!(heard(&mut runtime, &[0, 1]).fault.is_some());
+    assert!(!heard(&mut runtime, &[0]).patches.is_empty());
+    assert_eq!(read(&mut runtime, "n"), Ok(json!(1)));
+    // A surface that has not been told yet sends it again.
+    assert!(heard(&mut runtime, &[0]).patches.is_empty());
+    assert!(heard(&mut runtime, &[0, 1]).fault.is_some());
+    assert!(heard(&mut runtime, &[0]).patches.is_empty());
+    assert_eq!(read(&mut runtime, "n"), Ok(json!(1)));
 }
 
 #[test]
@@ -377,4 +441,64 @@ fn what_happens_once_is_heard_once_however_often_it_is_told() {
     }
     assert_eq!(read(&mut runtime, "n"), Ok(json!(1)));
     assert_eq!(read(&mut runtime, "other"), Ok(json!(3)));
+}
+
+#[test]
+fn what_is_sent_says_where_it_happened_and_whether_anybody_heard() {
+    let text = "
+holds on = true
+holds n = 0
+<p click='-> n += 1' when='on'><b click='-> n += 1'></b></p>
+<i click='->(settle 50) n += 1'></i><u click='-> on = false'></u>";
+    let mut runtime = open(text, &Json::Null);
+    let node_of = |runtime: &Runtime, block: u32, listener: usize| {
+        let scopes = runtime.scopes() as u32;
+        let scope = (0..scopes).find(|scope| runtime.kept(*scope).block == block).expect("a block");
+        runtime.kept(scope).first + runtime.plan().blocks[block as usize].listeners[listener].mark
+    };
+    let event = |node: u32, listener: u32| Delivery { node, listener, event: Value::record([]) };
+    let (p, b) = (node_of(&runtime, 1, 0), node_of(&runtime, 1, 1));
+    let (i, u) = (node_of(&runtime, 0, 0), node_of(&runtime, 0, 1));
+    // Where it happened is where it was heard first, for whoever asks.
+    for (recorded, on) in [(true, "b"), (false, "somewhere")] {
+        runtime.record_changes(recorded);
+        let pulse = runtime.dispatch("click", "somewhere", vec![event(b, 1), event(p, 0)]);
+        assert_eq!(pulse.cause.to_string(), format!("click on {on}"));
+        assert!(pulse.heard);
+    }
+    assert_eq!(read(&mut runtime, "n"), Ok(json!(4)));
+    assert!(runtime.dispatch("click", "i", vec![event(i, 0)]).heard, "it waits");
+    assert!(!runtime.dispatch("click", "i", Vec::new()).heard);
+    assert!(!runtime.dispatch("click", "i", vec![event(b, 7), event(900, 0)]).heard);
+    assert!(runtime.dispatch("click", "u", vec![event(u, 1)]).heard);
+    // What has gone hears nothing more.
+    let late = runtime.dispatch("click", "b", vec![event(b, 1), event(p, 0)]);
+    assert!(!late.heard && late.patches.is_empty());
+    assert_eq!(read(&mut runtime, "n"), Ok(json!(4)));
+    assert_eq!(
+        Cause::Emitted { name: "poured".into(), owner: String::new() }.to_string(),
+        "poured was given"
+    );
+    let owner = "bed-row".to_owned();
+    assert_eq!(
+        Cause::Emitted { name: "poured".into(), owner }.to_string(),
+        "poured was given by bed-row"
+    );
+}
+
+#[test]
+fn reads_that_are_followed_are_counted() {
+    let text = "
+holds on = true
+holds n = 1
+<i click='-> on = !on'></i><p when='on'>{n > 0 ? n + 1 : 0}</p>";
+    let mut runtime = open(text, &Json::Null);
+    let counts: Vec<(usize, usize)> = (0..3)
+        .map(|_| {
+            act(&mut runtime, 0);
+            (runtime.followed_reads(), runtime.left().reads)
+        })
+        .collect();
+    assert!(counts[1].0 > counts[0].0, "{counts:?}");
+    assert!(counts[0] == counts[2] && counts.iter().all(|(one, other)| one == other), "{counts:?}");
 }

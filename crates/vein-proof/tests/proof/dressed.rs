@@ -15,6 +15,8 @@ pub enum Wear {
     Nothing,
     /// What the seed gives, without forms, as it was before there were any.
     Formless(u64),
+    /// What the seed gives, without what answers in the middle of a handler, as it was before there was any.
+    Mute(u64),
     /// What the seed gives.
     Seed(u64),
 }
@@ -28,6 +30,67 @@ impl Writer<'_> {
         std::mem::swap(self.random, &mut beside);
         self.beside = Some(beside);
         Some(drawn)
+    }
+
+    /// Draws for a while from the numbers of what answers in the middle of a handler.
+    pub fn answering<T>(&mut self, draw: impl FnOnce(&mut Self) -> T) -> Option<T> {
+        let mut answers = self.answers.take()?;
+        std::mem::swap(self.random, &mut answers);
+        let drawn = draw(self);
+        std::mem::swap(self.random, &mut answers);
+        self.answers = Some(answers);
+        Some(drawn)
+    }
+
+    /// What tells the items of a loop apart, where that is more than a field.
+    pub fn identity(&mut self, item: &str) -> Option<String> {
+        let by = self.answering(|writer| match writer.random.below(12) {
+            0 => Some(format!("{item}.levels.join()")),
+            1 => Some(format!("{item}.levels.length")),
+            2 => Some(format!("{item}.inner.map(q => q.id).join() + {item}.crop")),
+            3 => Some(format!("{item}.wet ? {item}.id : {item}.inner.length")),
+            _ => None,
+        });
+        by.flatten().map(|by| format!(" by {by}"))
+    }
+
+    /// What a card is given so that it can answer: where its row stands, and what changes the list that it stands in.
+    pub fn answers(&mut self, names: &Names, given: &mut String) {
+        let position = names.numbers.iter().find(|name| name.starts_with("at")).cloned();
+        let more = self.answering(|writer| {
+            let mut more = String::new();
+            if let Some(position) = position.filter(|_| !given.contains(" limit="))
+                && writer.random.below(3) > 0
+            {
+                more.push_str(&format!(" limit=\"<- {position}\""));
+            }
+            if !given.contains(" picked=") && !names.list_places.is_empty() {
+                let list = writer.random.pick(&names.list_places).clone();
+                let edits = writer.list_statement(&list, names);
+                more.push_str(&format!(" picked=\"-> {edits}\""));
+            }
+            more
+        });
+        given.push_str(&more.unwrap_or_default());
+    }
+
+    /// A button of a card whose handler gives an event and goes on with what has come of it.
+    pub fn answering_button(&mut self) -> Option<String> {
+        self.answering(|writer| {
+            let mut body = String::new();
+            for _ in 0..2 + writer.random.below(4) {
+                let number =
+                    *writer.random.pick(&["limit", "level", "count", "bed.id", "reach", "reach"]);
+                body.push_str(&match writer.random.below(7) {
+                    0..3 => format!("give picked({number}); "),
+                    3 => format!("count = {number}; "),
+                    4 => format!("level = {number} + 1; "),
+                    5 => format!("count = dry ? {number} : 0; "),
+                    _ => "open = dry; ".to_owned(),
+                });
+            }
+            format!("<button click=\"-> {body}\">a</button>")
+        })
     }
 
     /// A control, sometimes in a form that can be reset, with others.

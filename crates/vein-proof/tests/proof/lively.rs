@@ -47,6 +47,7 @@ impl Lived {
         let opened = Session::open(program, "test-bed", json!({ "beds": beds }), host());
         let (mut session, opening) = opened.ok()?;
         session.prove(true);
+        session.check_reads();
         let mut lived = Lived { session, open: Vec::new() };
         lived.follow(&opening);
         Some(lived)
@@ -180,10 +181,11 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
     let (mut answered, mut timers, mut removed, mut in_reach, mut large) = (0, 0, 0, 0, 0);
     for seed in seeds.and(&[&ONCE_FAILED, &ONCE_FAILED_DRESSED, &ONCE_FAILED_LATE]) {
         let mut random = Random::new(seed);
-        let wear = match ONCE_FAILED.contains(&seed) {
-            true => Wear::Nothing,
-            false if ONCE_FAILED_DRESSED.contains(&seed) => Wear::Formless(seed),
-            false => Wear::Seed(seed),
+        let wear = match seed {
+            seed if ONCE_FAILED.contains(&seed) => Wear::Nothing,
+            seed if ONCE_FAILED_DRESSED.contains(&seed) => Wear::Formless(seed),
+            seed if ONCE_FAILED_LATE.contains(&seed) => Wear::Mute(seed),
+            seed => Wear::Seed(seed),
         };
         let files = lively_project(&mut random, wear);
         let program = compiled(&files);
@@ -233,6 +235,8 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
             assert!(astray.is_empty(), "{}\nastray: {astray:?}", story());
             let misfits = misfits(&page.session);
             assert!(misfits.is_empty(), "{}\n{}\n{misfits:?}", story(), entries[0]);
+            let misread = page.session.runtime().misread();
+            assert!(misread.is_empty(), "{}\n{}\n{misread:?}", story(), entries[0]);
             if entries.len() == 1 && was_nothing(&entries[0]) {
                 assert_eq!(page.whole(), before, "{}", story());
                 continue;

@@ -6,7 +6,7 @@ use crate::generate::Random;
 /// The names that can be used at a place of the markup.
 #[derive(Clone, Default)]
 pub struct Names {
-    numbers: Vec<String>,
+    pub numbers: Vec<String>,
     texts: Vec<String>,
     flags: Vec<String>,
     /// Lists of beds, and whether their items can be assigned.
@@ -18,7 +18,7 @@ pub struct Names {
     pub text_places: Vec<String>,
     pub flag_places: Vec<String>,
     choice_places: Vec<String>,
-    list_places: Vec<String>,
+    pub list_places: Vec<String>,
     level_places: Vec<String>,
     events: Vec<(String, &'static str)>,
     in_slot: bool,
@@ -36,6 +36,8 @@ pub struct Writer<'r> {
     pub beside: Option<Random>,
     /// Where the forms around controls are drawn from.
     pub forms: Option<Random>,
+    /// Where what answers in the middle of a handler is drawn from.
+    pub answers: Option<Random>,
     next: usize,
     /// Components that may be used, leaves first.
     components: &'static [&'static str],
@@ -202,7 +204,7 @@ impl Writer<'_> {
         "if (1 > 0) { const nothing = 1; }".into()
     }
 
-    fn list_statement(&mut self, list: &str, names: &Names) -> String {
+    pub fn list_statement(&mut self, list: &str, names: &Names) -> String {
         let id = self.random.below(7);
         let crop = ["leek", "kale", "pea"][self.random.below(3)];
         let wet = self.random.below(2) == 0;
@@ -335,6 +337,7 @@ impl Writer<'_> {
             1 => format!(" by {item}.crop"),
             _ => format!(" by {item}.id"),
         };
+        let by = self.identity(&item).unwrap_or(by);
         let each = format!("each=\"{item}{position} of {list}{by}\"");
         let otherwise = match self.random.below(3) {
             0 => format!("<em otherwise>{}</em>", self.nodes(names, depth + 2)),
@@ -388,6 +391,7 @@ impl Writer<'_> {
         if self.random.below(2) == 0 {
             given.push_str(&format!(" picked=\"-> {}\"", self.statements(names)));
         }
+        self.answers(names, &mut given);
         given
     }
 
@@ -724,18 +728,25 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
     let mut files = Vec::new();
     let mut beside = match wear {
         Wear::Nothing => None,
-        Wear::Formless(seed) | Wear::Seed(seed) => Some(Random::new(seed ^ 0x6472_6573_7365_6421)),
+        Wear::Formless(seed) | Wear::Mute(seed) | Wear::Seed(seed) => {
+            Some(Random::new(seed ^ 0x6472_6573_7365_6421))
+        }
     };
     let mut forms = match wear {
         Wear::Nothing | Wear::Formless(_) => None,
-        Wear::Seed(seed) => Some(Random::new(seed ^ 0x666f_726d_7321)),
+        Wear::Mute(seed) | Wear::Seed(seed) => Some(Random::new(seed ^ 0x666f_726d_7321)),
+    };
+    let mut answers = match wear {
+        Wear::Seed(seed) => Some(Random::new(seed ^ 0x616e_7377_6572)),
+        _ => None,
     };
     for (name, declarations, components) in COMPONENTS {
-        let (beside_it, forms_of_it) = (beside.take(), forms.take());
+        let (beside_it, forms_of_it, its_answers) = (beside.take(), forms.take(), answers.take());
         let mut writer = Writer {
             random,
             beside: beside_it,
             forms: forms_of_it,
+            answers: its_answers,
             next: 0,
             components,
             budget: 7,
@@ -783,13 +794,17 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
             }
         }
         if *name == "leaf-card" {
+            if let (Some(button), Some(end)) = (writer.answering_button(), markup.rfind("</")) {
+                declarations.push_str("derives reach = limit * 10 + level\n");
+                markup.insert_str(end, &button);
+            }
             files.extend(
                 writer.aside(|writer| frames(writer, &self::names(name))).unwrap_or_default(),
             );
         }
         let shape = if *name == "test-bed" { SHAPE } else { "" };
         files.push((format!("{name}.vein"), format!("{shape}{declarations}<!-- m -->{markup}\n")));
-        (beside, forms) = (writer.beside, writer.forms);
+        (beside, forms, answers) = (writer.beside, writer.forms, writer.answers);
     }
     files
 }

@@ -4,7 +4,7 @@ use crate::exactness::compiled;
 use serde_json::json;
 use vein_plan::Value;
 use vein_proof::{Entry, Proof, Session, Told, Verdict};
-use vein_runtime::{Delivery, Runtime, Sabotage};
+use vein_runtime::{Delivery, QuestionId, Runtime, Sabotage};
 use vein_view::{Batch, Event, Patch, Tree};
 
 const TEXT: &str = "
@@ -135,6 +135,7 @@ enum Step {
     Click,
     Type(usize, &'static str, &'static str),
     Wait(f64),
+    Answer(QuestionId),
 }
 
 /// An engine that is broken, a page that shows it, what happens to it, and what is said of it.
@@ -228,6 +229,92 @@ fn after(step: &Step, session: &mut Session) -> Vec<Entry> {
             vec![session.dispatch(input, &Event::new(*event)).expect("an input")]
         }
         Step::Wait(time) => session.advance(*time),
+        Step::Answer(id) => session.answer(*id, Ok(Value::from("rye"))).into_iter().collect(),
+    }
+}
+
+/// An engine that is broken, what lives in a page, what happens to it, and whom two places do not both know of.
+const ASTRAY: &[(Sabotage, &str, &[Step], &[&str])] = &[
+    (
+        Sabotage::KeepTimers,
+        "holds on = true\n<an-hour when='on'></an-hour><button click='-> on = false'>b</button>",
+        &[Step::Click],
+        &["Every { hook: 0, period: 50.0 } of "],
+    ),
+    (
+        Sabotage::KeepTimers,
+        "holds on = true\nholds s = ''\n<p when='on'><input value='<->(settle 20) s'></p>
+<button click='-> on = false'>b</button>",
+        &[Step::Type(0, "kale", "input"), Step::Click],
+        &["Settled { listener: 0"],
+    ),
+    (
+        Sabotage::StaleTimers,
+        "<an-hour></an-hour>",
+        &[Step::Wait(60.0)],
+        &["Every { hook: 0, period: 50.0 } of ", ", which does not wait"],
+    ),
+    (
+        Sabotage::KeepQuestions,
+        "holds on = true\n<a-crop when='on' at='1'></a-crop><button click='-> on = false'>b</button>",
+        &[Step::Click],
+        &["QuestionId(1) of "],
+    ),
+    (
+        Sabotage::KeepQuestions,
+        "holds on = true\n<a-wait when='on'></a-wait><button click='-> on = false'>b</button>",
+        &[Step::Click],
+        &["QuestionId(1) of "],
+    ),
+    (
+        Sabotage::KeepWaiting,
+        "<a-wait></a-wait>",
+        &[Step::Answer(QuestionId(1))],
+        &["QuestionId(1), which nobody answers"],
+    ),
+    (
+        Sabotage::LateAnswers,
+        "holds at = 1\n<a-crop at='<- at'></a-crop><button click='-> at++'>b</button>",
+        &[Step::Click],
+        &["QuestionId(1) of "],
+    ),
+];
+
+#[test]
+fn what_only_one_side_knows_of_is_told() {
+    let lives = [
+        ("an-hour.vein", "holds n = 0\nupon every (50) { n++ }\n<i>{n}</i>"),
+        (
+            "a-crop.vein",
+            "takes at: number = 0\nawaits crop(at: number): string\nloads name: string = crop(at)\n<i>{name}</i>",
+        ),
+        (
+            "a-wait.vein",
+            "awaits crop(at: number): string\nholds s = ''\nupon added { s = await crop(1) }\n<i>{s}</i>",
+        ),
+    ];
+    for (way, text, steps, wanted) in ASTRAY {
+        for broken in [false, true] {
+            let mut files = vec![("test-bed.vein".to_owned(), format!("{text}\n"))];
+            files.extend(lives.map(|(path, text)| (path.to_owned(), format!("{text}\n"))));
+            let opened =
+                Session::open(crate::views::compiled(&files), "test-bed", json!(null), None);
+            let (mut session, _) = opened.expect("no props");
+            if broken {
+                session.sabotage(*way);
+            }
+            steps.iter().for_each(|step| drop(after(step, &mut session)));
+            let astray = session.runtime().astray();
+            match broken {
+                true => {
+                    assert_eq!(astray.len(), wanted.len(), "{way:?}: {astray:?}");
+                    for (said, wanted) in astray.iter().zip(*wanted) {
+                        assert!(said.contains(wanted), "{way:?}: {astray:?}");
+                    }
+                }
+                false => assert_eq!(astray, Vec::<String>::new(), "{way:?}, unbroken"),
+            }
+        }
     }
 }
 

@@ -19,7 +19,7 @@ use smallvec::SmallVec;
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 use std::sync::Arc;
-use vein_plan::code::CellId;
+use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::Cells;
 use vein_plan::members::Member;
 use vein_plan::track::{Origin, Tracked};
@@ -92,8 +92,16 @@ pub(crate) enum ListEdit {
     Permute(Vec<u32>),
 }
 
-/// No list has as many rows: where a row's position was read at several places too early.
-pub(crate) const SEVERAL: u32 = u32::MAX;
+/// Which readers are told of something.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Told {
+    /// All.
+    All,
+    /// Those that may read positions before rows are told of theirs: derived values, and what runs by itself.
+    Early,
+    /// The others.
+    Late,
+}
 
 /// The state of a page and who depends on it.
 #[derive(Debug)]
@@ -109,10 +117,15 @@ pub(crate) struct Graph {
     pub(crate) given_out: Vec<u32>,
     /// How many batches with patches in them there were.
     pub(crate) batches: u32,
-    /// Rows whose positions were read while their lists had changed and the rows were not told yet: what was read.
+    /// Rows whose lists have changed and who were not told yet: the positions that early readers know of.
     pub(crate) early: FxHashMap<ScopeId, u32>,
-    /// Whether only those are told that may have read so early.
-    pub(crate) tells_early: bool,
+    /// Whether lists have changed since early readers were told.
+    pub(crate) shifted: bool,
+    pub(crate) tells: Told,
+    /// Where reads of derived values are held against working them out anew: what was read wrongly.
+    pub(crate) misread: Option<Vec<String>>,
+    /// Whether nothing that is kept counts, so that a value is worked out from state alone.
+    anew: bool,
     /// Listeners that were to happen once and did in this pulse.
     pub(crate) spent: Vec<(ScopeId, u32)>,
     /// Runs of numbers that are free, by their length.
@@ -179,7 +192,10 @@ impl Graph {
             given_out: vec![0],
             batches: 0,
             early: FxHashMap::default(),
-            tells_early: false,
+            shifted: false,
+            tells: Told::All,
+            misread: None,
+            anew: false,
             spent: Vec::new(),
             free_numbers: Default::default(),
             log: Vec::new(),
@@ -222,6 +238,7 @@ impl Graph {
         self.unsettled.clear();
         self.spent.clear();
         self.early.clear();
+        self.shifted = false;
     }
 
     /// Whether a listener is to be heard: one that is to happen once does so now, or has already.
@@ -312,31 +329,58 @@ impl Graph {
         let (home, at) = self.home(scope, cell);
         let (scope, cell, path) = match &self.scope(home).cells[at as usize] {
             Slot::Own(value) => return value.clone(),
-            Slot::Derived { .. } => {
+            Slot::Derived { scope, expr, .. } => {
+                let (scope, expr) = (*scope, *expr);
+                if self.anew {
+                    return self.evaluate_once(scope, expr);
+                }
                 if !self.scope(home).alive {
                     self.tell_dead();
                 }
+                self.tell_shifted();
                 self.refresh((home, at));
-                return match &self.scope(home).cells[at as usize] {
+                let value = match &self.scope(home).cells[at as usize] {
                     Slot::Derived { value, .. } => value.clone(),
                     _ => Value::Null,
                 };
+                self.hold_against((home, cell), (scope, expr), &value);
+                return value;
             }
             Slot::Alias { scope, cell, path } => (*scope, *cell, path.clone()),
             Slot::Item => return self.item(home),
             Slot::Position => {
-                let position = self.standing(home).map_or(0, |(_, position)| position);
-                if position != self.scope(home).position {
-                    let read = self.early.entry(home).or_insert(position);
-                    if *read != position {
-                        *read = SEVERAL;
-                    }
-                }
-                return Value::Number(f64::from(position));
+                let position = self.standing(home).map(|(_, position)| position);
+                self.tell_shifted();
+                // One that has gone reads as where it was.
+                let was = || self.early.get(&home).copied().unwrap_or(self.scope(home).position);
+                return Value::Number(f64::from(position.unwrap_or_else(was)));
             }
         };
         let value = self.cell(scope, cell);
         if path.is_empty() { value } else { value.at(&path).cloned().unwrap_or_default() }
+    }
+
+    /// Notes a derived value that was read and is not what its expression gives now, where that is asked for.
+    fn hold_against(
+        &mut self,
+        (home, cell): (ScopeId, CellId),
+        (scope, expr): (ScopeId, ExprId),
+        read: &Value,
+    ) {
+        if self.misread.is_none() {
+            return;
+        }
+        let fault = self.fault.take();
+        self.anew = true;
+        let is = self.evaluate_once(scope, expr);
+        self.anew = false;
+        // What cannot be worked out fails the pulse in any case.
+        let failed = std::mem::replace(&mut self.fault, fault).is_some();
+        if !failed && !is.same(read) {
+            let name = &self.prepared.plan(self.scope(home).plan).cells[cell as usize].name;
+            let told = format!("{} was read as {read} and is {is}", self.address(home, name));
+            self.misread.get_or_insert_default().push(told);
+        }
     }
 
     /// Marks what is derived in scopes that are going away, where something was written since it
@@ -412,7 +456,6 @@ impl Graph {
             }
             Slot::Derived { scope, expr, .. } => {
                 let (scope, expr) = (*scope, *expr);
-                self.refresh((home, at));
                 let (origin, _) = self.followed(scope, expr, |run| run.follow(expr).1);
                 let mut origin = origin;
                 let mut steps = path.into_iter();

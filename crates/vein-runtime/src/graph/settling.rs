@@ -94,10 +94,10 @@ impl Graph {
         loop {
             let (home, at) = self.home(scope, cell);
             match &self.scope(home).cells[at as usize] {
-                Slot::Own(_) | Slot::Position => return None,
+                Slot::Own(_) => return None,
                 Slot::Derived { .. } => return Some((home, at)),
                 Slot::Alias { scope: from, cell: given, .. } => (scope, cell) = (*from, *given),
-                Slot::Item => {
+                Slot::Item | Slot::Position => {
                     let (holder, spot) = self.scope(home).holder;
                     let (plan, block) = (self.scope(holder).plan, self.scope(holder).block);
                     let spots = &self.prepared.plan(plan).blocks[block as usize].spots;
@@ -196,10 +196,7 @@ impl Graph {
 
     /// Notes that a reader is up to date.
     pub(crate) fn freshen(&mut self, key: ReaderKey) {
-        self.touch(key);
-        let state = self.state(key);
-        state.mark = Mark::Fresh;
-        state.carried = false;
+        self.state(key).mark = Mark::Fresh;
     }
 
     /// Brings a derived value up to date.
@@ -225,6 +222,7 @@ impl Graph {
         let because = self.because(key).iter().copied().collect();
         self.freshen(key);
         self.store((key.0, cell, key.1), Vec::new(), value, because);
+        self.tell_shifted();
     }
 
     /// Evaluates an expression of a scope that will not be evaluated again.

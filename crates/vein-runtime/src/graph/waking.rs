@@ -1,6 +1,6 @@
 //! Who sees a change: from what was written down to the readers.
 
-use super::{At, Graph, ListSeen, ReaderKey, Touched, Wake, What};
+use super::{At, Graph, ListSeen, ReaderKey, Told, Touched, Wake, What};
 use crate::sabotage::Sabotage;
 use crate::scope::{Held, Mark, NONE, ScopeId, Slot};
 use crate::wakes::{Entry, KnownReads, Node, Prepared, Wakes};
@@ -138,7 +138,7 @@ impl Graph {
             Entry::List(spot) => {
                 let [Step::Index(position), rest @ ..] = at.path else { return };
                 let row = self.row_at(scope, spot, *position);
-                let item = self.item_cell(prepared, scope, spot);
+                let (item, _) = self.row_cells(prepared, scope, spot);
                 if rest.is_empty()
                     && let What::Replaced(old, new) = at.what
                     && self.item_replaced(scope, spot, *position, old, new)
@@ -157,11 +157,20 @@ impl Graph {
         }
     }
 
-    fn item_cell(&self, prepared: &Prepared, scope: ScopeId, spot: u32) -> Option<CellId> {
+    /// The cells of a loop's item, and of its position where something reads it.
+    pub(crate) fn row_cells(
+        &self,
+        prepared: &Prepared,
+        scope: ScopeId,
+        spot: u32,
+    ) -> (Option<CellId>, Option<CellId>) {
         let (plan, block) = (self.scope(scope).plan, self.scope(scope).block);
         match &prepared.plan(plan).blocks[block as usize].spots[spot as usize].kind {
-            SpotKind::List { block, .. } => prepared.block(plan, *block).item,
-            _ => None,
+            SpotKind::List { block, .. } => {
+                let row = prepared.block(plan, *block);
+                (row.item, row.position)
+            }
+            _ => (None, None),
         }
     }
 
@@ -252,7 +261,7 @@ impl Graph {
                         self.wake((scope, reader), cell, at.strip, at);
                     }
                 }
-                Entry::Key => {}
+                Entry::Key => self.rekeyed.push(scope),
                 Entry::Given(spot, which, extent) => {
                     let Some((to, to_cell)) = self.receiver(scope, spot, which) else { continue };
                     if self.receives(to, to_cell) {
@@ -284,7 +293,8 @@ impl Graph {
                         self.wake_cell(to, to_cell, cell, at.strip, at);
                     }
                 }
-                Entry::List(_) | Entry::Key => {}
+                Entry::Key => self.rekeyed.push(scope),
+                Entry::List(_) => {}
             }
         }
         for (_, child) in wakes.children(node) {
@@ -302,18 +312,28 @@ impl Graph {
         self.notify(&prepared, row, cell, At { path: &[], what, strip: None });
     }
 
-    /// Tells those who may have read a row's position before the row was told of it that it is another: derived
-    /// values and what runs by itself. Spots are looked at, and parts shown, once rows are told.
-    pub(crate) fn tell_early(&mut self, row: ScopeId, cell: CellId, read: u32, is: &Value) {
-        self.tells_early = true;
-        self.tell_row(row, cell, &Value::from(f64::from(read)), is);
-        self.tells_early = false;
+    /// Tells some of a row's readers that it stands at another position. Spots are looked at, and parts shown, once
+    /// rows are told; derived values and what runs by itself may have asked before.
+    pub(crate) fn tell_position(
+        &mut self,
+        row: ScopeId,
+        cell: CellId,
+        (was, is): (u32, u32),
+        tells: Told,
+    ) {
+        self.tells = tells;
+        self.tell_row(row, cell, &f64::from(was).into(), &f64::from(is).into());
+        self.tells = Told::All;
     }
 
-    /// Whether a reader may read positions before rows are told of them.
-    fn reads_early(&self, (scope, reader): ReaderKey) -> bool {
+    /// Whether a reader is among those who are told at present.
+    fn is_told(&self, (scope, reader): ReaderKey) -> bool {
+        if self.tells == Told::All {
+            return true;
+        }
         let ready = self.prepared.block(self.scope(scope).plan, self.scope(scope).block);
-        reader < ready.reader_of_spot(0) || reader >= ready.reader_of_effect(0)
+        let early = reader < ready.reader_of_spot(0) || reader >= ready.reader_of_effect(0);
+        early == (self.tells == Told::Early)
     }
 
     /// Who receives what is given through a spot, and as which cell.
@@ -372,7 +392,7 @@ impl Graph {
 
     /// Marks a reader that sees the write that was logged last.
     fn wake(&mut self, key: ReaderKey, cell: CellId, strip: Option<u32>, at: At<'_>) {
-        if !self.depends_on(key, cell) || self.tells_early && !self.reads_early(key) {
+        if !self.depends_on(key, cell) || !self.is_told(key) {
             return;
         }
         let write = (self.log.len() as u32).saturating_sub(1);
@@ -497,9 +517,11 @@ impl Graph {
                 Entry::Key => {}
                 Entry::List(spot) => {
                     out.push((scope, ready.reader_of_spot(spot)));
-                    let Some(item) = self.item_cell(prepared, scope, spot) else { continue };
+                    let (item, position) = self.row_cells(prepared, scope, spot);
                     for row in self.scopes_in(scope, spot) {
-                        self.dependents(prepared, row, item, out);
+                        for cell in item.into_iter().chain(position) {
+                            self.dependents(prepared, row, cell, out);
+                        }
                     }
                 }
                 Entry::Given(spot, which, _) => {

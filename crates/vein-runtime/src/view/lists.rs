@@ -1,13 +1,14 @@
 //! The rows of a list: taken away, moved and made, as few as can be.
 
 use super::{Plot, Target, View, Was};
+use crate::graph::Told;
 use crate::moves::staying;
 use crate::pulse::{Effect, Problem};
 use crate::rows::{fresh_positions, push_piece};
 use crate::scope::{Key, NONE, Piece, Rows, ScopeId};
 use rustc_hash::FxHashMap;
 use std::collections::VecDeque;
-use vein_plan::{BlockId, SpotKind, Value};
+use vein_plan::{BlockId, SpotKind};
 use vein_view::Patch;
 
 impl View {
@@ -256,15 +257,14 @@ impl View {
     fn tell_positions(&mut self, id: ScopeId, spot: u32, block: BlockId, plan: u32) {
         let Some(cell) = self.graph.prepared.block(plan, block).position else { return };
         let Some(Rows { rows, .. }) = self.graph.rows(id, spot) else { return };
-        for (at, row) in rows.clone().into_iter().enumerate() {
-            let is = Value::from(at as f64);
-            let (at, was) = (at as u32, self.graph.scope(row).position);
-            if was != at {
-                self.graph.scope_mut(row).position = at;
-                self.graph.tell_row(row, cell, &Value::from(f64::from(was)), &is);
-            }
-            if let Some(read) = self.graph.early.remove(&row) {
-                self.graph.tell_early(row, cell, read, &is);
+        for (at, row) in (0..).zip(rows.clone()) {
+            let was = std::mem::replace(&mut self.graph.scope_mut(row).position, at);
+            match self.graph.early.remove(&row) {
+                Some(known) => {
+                    self.graph.tell_position(row, cell, (known, at), Told::Early);
+                    self.graph.tell_position(row, cell, (was, at), Told::Late);
+                }
+                None => self.graph.tell_position(row, cell, (was, at), Told::All),
             }
         }
     }

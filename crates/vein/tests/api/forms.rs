@@ -157,3 +157,28 @@ fn what_a_control_holds_is_known_after_it_was_put_right() {
     assert!(pulse.to_string().contains("means no value"), "{pulse}");
     assert_eq!(pulse.pulse.problems.len(), 1, "{pulse}");
 }
+
+#[test]
+fn what_was_typed_before_a_form_was_reset_is_not_committed_later() -> Result<(), Error> {
+    // What a listener writes to the same state comes before what the control goes back to.
+    for on_reset in ["said++", "slow = 'x'", "slow = 'a'"] {
+        let text = format!(
+            "holds slow = 'a'\nholds said = 0\n<form reset=\"-> {on_reset}\">
+             <input id='slow' value='<->(settle 300) slow'><button type='reset'>back</button></form>"
+        );
+        let ui = Ui::from_sources([("test-bed.vein", text)]).expect("it checks");
+        let mut page = ui.page("test-bed").open(()).expect("no data");
+        page.prove(true);
+        typed(&mut page, "#slow", "kale")?;
+        for pulse in page.act("button", &Act::Click)? {
+            pulse.assert_exact()?;
+        }
+        assert_eq!(held(&mut page, "#slow"), "a");
+        for pulse in page.advance(400.0)? {
+            pulse.assert_exact()?;
+        }
+        assert_eq!(page.get::<String>("slow")?, "a");
+        assert_eq!(held(&mut page, "#slow"), "a");
+    }
+    Ok(())
+}

@@ -5,6 +5,7 @@ mod alive;
 mod broken;
 mod damaged;
 mod documents;
+mod ends;
 mod examples;
 mod forms;
 mod golden;

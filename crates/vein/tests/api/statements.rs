@@ -225,6 +225,13 @@ derives wet = beds.filter(b => b.wet)
             "beds = []; beds = [{ id: 2, wet: true, crop: `m`, levels: [] }]; row.crop = \"x\"",
         );
         assert_eq!(says.trim(), "x", "{list}");
+        // What comes in place of it gets its identity later.
+        let says = clicked(&format!(
+            "beds.splice(1, 1); beds.push({}); beds[2].id = 2; row.crop = \"x\"; noted = `${{at}}`",
+            new(9, "m")
+        ));
+        let at = if list == "wet.toReversed()" { 0 } else { 2 };
+        assert_eq!(says, format!("c1,c3,x {at}"), "{list}");
         // It goes itself: it can still be read, and not be written to.
         let says = clicked(&format!("{}; noted = `${{row.crop}} ${{row.levels.length}}`", goes(1)));
         assert_eq!(says, format!("{} c2 1", left(1, ["c1", "c2", "c3"])), "{list}");
@@ -235,6 +242,65 @@ derives wet = beds.filter(b => b.wet)
         assert_eq!(says, "c1,c2,c3 c2 1", "{list}");
         let says = clicked("row.id = 7; row.crop = \"x\"");
         assert!(says.contains("there is nothing at `row.crop`"), "{list}: {says}");
+    }
+}
+
+/// An identity may hang on what stands deep inside an item.
+#[test]
+fn a_row_is_told_apart_by_what_its_identity_is_worked_out_from() {
+    for list in ["beds", "beds.filter(b => b.levels.length < 9)"] {
+        let text = format!(
+            "holds beds = [1, 2, 3].map(id => ({{ crop: `c${{id}}`, levels: [id] }}))
+<p each='row of {list} by row.levels.join()'><button click='-> row.levels.push(7); row.crop = \"x\"'></button>
+<b click='-> row.levels.splice(0, 1, row.levels[0] ?? 0); row.crop = \"y\"'></b>{{row.crop}}</p>"
+        );
+        let mut page = opened(&text, json!({}));
+        let told = failure(&mut page, "p:nth-of-type(2) button");
+        assert!(told.contains("there is nothing at `row.crop`"), "{list}: {told}");
+        click(&mut page, "p:nth-of-type(2) b");
+        assert_eq!(page.find("p:nth-of-type(2)").expect("a row").text(), "y", "{list}");
+    }
+}
+
+/// What is read of a position before rows are told of theirs is right, and told of again when it was not the last.
+#[test]
+fn positions_that_are_read_early_are_told_of_when_they_change_again() {
+    let row = "takes at: number
+takes n: number
+gives before()
+gives gone()
+gives noted(what: string)
+holds seen = -1
+holds twiceSeen = -1
+derives twice = at * 2
+upon change (n, at) { seen = at; twiceSeen = twice }
+does go() { give before(); give noted(`${twice}`); give before(); give noted(`${twice}`); give gone(); give noted(`${twice}`) }
+does come() { give before(); give noted(`${twice}`); give gone(); give noted(`${twice}`) }
+<i>{twice} {seen} {twiceSeen}</i><b class='go' click='-> go()'></b><b class='come' click='-> come()'></b>";
+    let house = "holds beds = [{ id: 0 }]
+holds n = 0
+holds next = 1
+holds most = 0
+holds noted: string[] = []
+does put() { beds.unshift({ id: next }); next += 1 }
+derives many = beds.length
+upon change (many) { if (beds.length < most) put() }
+<a-row each='bed, i of beds by bed.id' at='<- i' n='<- n' before='-> put()' gone='-> beds.shift()' noted='-> noted.push(event.what)'></a-row>
+<p>{noted.join()}</p><u click='-> most = 4; put(); n += 1'></u>";
+    let ui = Ui::from_sources([("a-row.vein", row), ("a-house.vein", house)]);
+    let ui = ui.unwrap_or_else(|error| panic!("{error}"));
+    for (selector, noted, shown) in [
+        (".go", "2,4,2", ["0 -1 -1", "2 1 2"].as_slice()),
+        (".come", "2,0", &["0 -1 -1"]),
+        ("u", "", &["0 -1 -1", "2 -1 -1", "4 -1 -1", "6 3 6"]),
+    ] {
+        let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
+        let pulse = page.find(selector).and_then(vein::Found::click);
+        exact(&mut page, pulse);
+        let row = |at| page.find(&format!("i:nth-of-type({at})")).expect("a row").text();
+        let rows: Vec<String> = (1..=shown.len()).map(row).collect();
+        assert_eq!(page.find("p").expect("it is there").text(), noted, "{selector}");
+        assert_eq!(rows, shown, "{selector}");
     }
 }
 
