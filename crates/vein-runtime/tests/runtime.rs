@@ -491,7 +491,8 @@ fn reads_that_are_followed_are_counted() {
     let text = "
 holds on = true
 holds n = 1
-<i click='-> on = !on'></i><p when='on'>{n > 0 ? n + 1 : 0}</p>";
+derives heavy = n + 1
+<i click='-> on = !on'></i><p when='on'>{n > 0 ? heavy : 0}</p>";
     let mut runtime = open(text, &Json::Null);
     let counts: Vec<(usize, usize)> = (0..3)
         .map(|_| {
@@ -501,4 +502,25 @@ holds n = 1
         .collect();
     assert!(counts[1].0 > counts[0].0, "{counts:?}");
     assert!(counts[0] == counts[2] && counts.iter().all(|(one, other)| one == other), "{counts:?}");
+}
+
+#[test]
+fn without_a_record_the_view_is_the_same_and_nothing_is_told() {
+    let text = "
+holds n = 0
+derives double = n * 2
+<i click='-> n = 1 - n'>{n}</i><p>{double}</p>";
+    let mut runtime = open(text, &Json::Null);
+    for recorded in [true, false, false, false, true, false] {
+        runtime.record_changes(recorded);
+        let pulse = act(&mut runtime, 0);
+        assert_eq!(pulse.patches.iter().count(), 2);
+        let told = (pulse.values.len(), pulse.parts.len());
+        assert_eq!(told, if recorded { (2, 2) } else { (0, 0) });
+    }
+    let checked = check(vec![Source { path: "test-bed.vein".into(), text: text.into() }]);
+    let program = Arc::new(checked.program.expect("it checks"));
+    let (_, opening) =
+        Runtime::open_with(program, "test-bed", &Json::Null, None).expect("no props");
+    assert!(opening.values.is_empty(), "everything is new");
 }

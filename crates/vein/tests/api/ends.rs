@@ -222,3 +222,99 @@ upon change (m) { if (k < 1) { k += 1 } }
         ]
     );
 }
+
+#[test]
+fn what_failed_to_go_is_still_told() {
+    let leaf = "takes bad: boolean\nholds beds = [1]\nupon removed { if (bad) { beds[9] = 1 } }\n<i>leaf</i>";
+    let frame = "takes on: boolean\n<p when='on'><slot></slot></p><p><slot name='foot'></slot></p>";
+    let house = "holds on = true
+holds bad = true
+holds n = 0
+<a-frame on='<- on'><a-leaf bad='<- bad'></a-leaf><b>{n}</b><u slot='foot'>{n}</u></a-frame>
+<q click='-> on = !on'></q><s click='-> n += 1'></s><em click='-> bad = false'></em>";
+    let files = [("a-leaf.vein", leaf), ("a-frame.vein", frame), ("a-house.vein", house)];
+    let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
+    let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
+    page.prove(true);
+    assert!(fault_of(&mut page, "q").is_some());
+    click(&mut page, "s");
+    assert_eq!(page.find("p").expect("it stayed").text(), "leaf1");
+    click(&mut page, "em");
+    click(&mut page, "q");
+    click(&mut page, "s");
+    click(&mut page, "q");
+    click(&mut page, "s");
+    assert_eq!(page.find("p").expect("it is back").text(), "leaf3");
+}
+
+#[test]
+fn a_timer_without_a_number_does_not_run() {
+    let text = "holds ms = 0 / 0
+holds n = 0
+upon every (ms) { n += 1 }
+<p click='-> ms = 1 / 0'>{n}</p><b click='-> ms = 0.25'></b>";
+    let mut page = opened(text, json!({}));
+    assert_eq!(page.left().timers, 0);
+    click(&mut page, "p");
+    assert_eq!(page.left().timers, 0);
+    click(&mut page, "b");
+    assert_eq!(page.left().timers, 1);
+    assert_eq!(page.advance(5.0).expect("it runs").len(), 5, "at most each millisecond");
+}
+
+#[test]
+fn an_address_that_could_run_something_is_reported_whenever_it_is_shown() {
+    let text = "holds url = '/a'\n<a href='<- url'>a</a><p click='-> url = \"javascript:1\"'></p>";
+    let mut page = opened(text, json!({}));
+    let pulse = click(&mut page, "p");
+    assert_eq!(pulse.pulse.problems.len(), 1, "{pulse}");
+    assert_eq!(
+        page.find("a").expect("it is there").attribute("href").as_deref(),
+        Some("about:blank")
+    );
+}
+
+#[test]
+fn a_control_keeps_its_spelling_and_its_mark_as_long_as_they_are_true() {
+    let text = "holds n = 2
+<input value='<-> n'><p click='-> n = 2.5'></p><b click='-> n = 0 / 0'></b><i click='-> n = 1'></i>";
+    let mut page = opened(text, json!({}));
+    page.prove(true);
+    let typed = |page: &mut Page, text: &str| {
+        let pulse = page.find("input").expect("a control").input(text);
+        exact(page, pulse);
+    };
+    let held = |page: &mut Page| {
+        let input = page.find("input").expect("a control");
+        (input.value().unwrap_or_default(), input.attribute("aria-invalid").is_some())
+    };
+    typed(&mut page, "2.50");
+    assert_eq!(held(&mut page), ("2.50".into(), false));
+    click(&mut page, "p");
+    assert_eq!(held(&mut page), ("2.50".into(), false));
+    typed(&mut page, "NaN");
+    assert_eq!(held(&mut page), ("NaN".into(), true));
+    click(&mut page, "b");
+    assert_eq!(held(&mut page), ("NaN".into(), false));
+    typed(&mut page, "x");
+    assert_eq!(held(&mut page), ("x".into(), true));
+    click(&mut page, "i");
+    assert_eq!(held(&mut page), ("1".into(), false));
+}
+
+#[test]
+fn what_runs_at_the_end_of_a_component_runs_then_and_only_then() {
+    let leaf = "holds open = true
+gives told(what: string)
+upon added { give told('added') }
+upon removed { give told('removed') }
+<i when='open' click='-> open = false'>i</i><b each='n of open ? [1] : []'>{n}</b><u click='-> open = true'></u>";
+    let house = "holds on = true\nholds told: string[] = []
+<a-leaf when='on' told='-> told.push(event.what)'></a-leaf><p click='-> on = !on'>{told.join()}</p>";
+    let files = [("a-leaf.vein", leaf), ("a-house.vein", house)];
+    let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
+    let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
+    page.prove(true);
+    ["i", "u", "i", "p", "p"].iter().for_each(|selector| drop(click(&mut page, selector)));
+    assert_eq!(page.find("p").expect("it is there").text(), "added,removed,added");
+}
