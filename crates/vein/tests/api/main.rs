@@ -12,5 +12,6 @@ mod golden;
 mod host;
 mod ledger;
 mod proving;
+mod returning;
 mod statements;
 mod waiting;

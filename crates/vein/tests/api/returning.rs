@@ -1,0 +1,228 @@
+//! What goes and comes back within a pulse, what only seems to change, and what is left of pulses that failed.
+
+use crate::waiting::{click, exact, opened};
+use serde_json::json;
+use vein::{Page, Ui};
+
+fn house(leaf: &str, house: &str) -> Page {
+    let ui = Ui::from_sources([("a-leaf.vein", leaf), ("a-house.vein", house)]);
+    let ui = ui.unwrap_or_else(|error| panic!("{error}"));
+    let mut page = ui.page("a-house").answered_by_hand().open(()).unwrap_or_else(|e| panic!("{e}"));
+    page.prove(true);
+    page
+}
+
+/// How many parts a click changes, and how many patches that takes.
+fn changed(page: &mut Page, selector: &str) -> (usize, usize) {
+    let pulse = click(page, selector);
+    (pulse.pulse.parts.len(), pulse.pulse.patches.iter().count())
+}
+
+fn text(page: &mut Page, selector: &str) -> String {
+    page.find(selector).expect("it is there").text()
+}
+
+#[test]
+fn what_comes_and_goes_again_changes_nothing() {
+    let leaf = "takes stays: boolean\ngives told()\nupon added { if (!stays) { give told() } }\n<i>leaf</i>";
+    let mut page = house(
+        leaf,
+        "holds on = false
+holds stays = false
+<a-leaf when='on' stays='<- stays' told='-> on = false'></a-leaf>
+<p html=\"<- on ? '<b>on</b>' : '<u>off</u><u>off</u>'\"></p>
+<em when='on'>on</em>
+<q click='-> on = true'></q><s click='-> stays = true; on = true'></s><a click='-> on = false'></a>",
+    );
+    let before = page.html();
+    assert_eq!(changed(&mut page, "q"), (0, 0));
+    assert_eq!(page.html(), before);
+    // What stayed is where it was, and goes when it goes.
+    assert_eq!(changed(&mut page, "s").0, 3);
+    assert_eq!(changed(&mut page, "a").0, 3);
+    assert_eq!(page.html(), before);
+}
+
+#[test]
+fn markup_that_is_cleaned_to_the_same_is_the_same() {
+    let mut page = opened(
+        "holds n = 0
+<p html=\"<- n === 1 ? '<b>a</b><script>x</script>' : n === 2 ? '<b>b</b>' : '<b>a</b>'\"></p>
+<q click='-> n += 1'></q>",
+        json!({}),
+    );
+    page.prove(true);
+    assert_eq!(changed(&mut page, "q"), (0, 0));
+    assert_eq!(changed(&mut page, "q").0, 1);
+    assert_eq!(page.find("p").expect("it is there").html(), "<p><b>b</b></p>");
+}
+
+#[test]
+fn numbers_of_nodes_are_given_out_again() {
+    let mut page = opened(
+        "holds n = 0
+<p html=\"<- `<b>${n}</b><i>${n}</i>`\"></p><u when='n % 2 === 0'>even</u>
+<any tag=\"<- n % 2 === 0 ? 'h2' : 'h3'\">t</any><em each='k of [n].slice(0, n % 2) by k'>k</em>
+<q click='-> n += 1'></q>",
+        json!({}),
+    );
+    page.prove(true);
+    let highest = |page: &mut Page| {
+        let patches = click(page, "q").pulse.patches;
+        let made = patches.iter().filter_map(|patch| match patch {
+            vein::Patch::Clone { first, .. } => Some(first),
+            _ => None,
+        });
+        made.max().unwrap_or(0)
+    };
+    let early = (0..4).map(|_| highest(&mut page)).max();
+    let late = (0..40).map(|_| highest(&mut page)).max();
+    assert!(late <= early, "{late:?} is more than {early:?}");
+}
+
+#[test]
+fn an_element_that_cannot_be_is_reported_whenever_it_is_shown() {
+    let mut page = opened(
+        "holds t = 'p'\n<any tag='<- t'>t</any><q click='-> t = \"script\"'></q>",
+        json!({}),
+    );
+    let pulse = click(&mut page, "q");
+    assert_eq!(pulse.pulse.problems.len(), 1, "{pulse}");
+    assert_eq!(page.html().lines().next(), Some("<div>t</div><q></q>"));
+}
+
+/// A pulse that failed after rows had gone leaves nothing of that behind.
+#[test]
+fn rows_that_failed_to_go_are_as_they_were() {
+    let mut page = opened(
+        "holds beds = [1, 2, 3].map(id => ({ id, crop: `c${id}` }))
+<p each='bed of beds by bed.id'>{bed.crop}</p>
+<q click='-> beds.shift(); beds[9].id = 1'></q>
+<s click='-> beds[0].id = 7'></s><u click='-> beds.push({ id: 2, crop: \"new\" })'></u>
+<em click='-> beds = beds.slice(1)'></em>",
+        json!({}),
+    );
+    page.prove(true);
+    let fails =
+        |page: &mut Page| page.find("q").and_then(vein::Found::click).expect_err("it fails");
+    fails(&mut page);
+    assert_eq!(click(&mut page, "s").pulse.created, 1, "told apart by something else");
+    fails(&mut page);
+    let pulse = click(&mut page, "u");
+    assert_eq!(pulse.pulse.created, 1);
+    fails(&mut page);
+    click(&mut page, "em");
+    assert_eq!(text(&mut page, "p"), "c2");
+}
+
+/// Whoever goes with its item is not told of the item that comes in its place.
+#[test]
+fn a_row_that_goes_does_not_see_who_comes() {
+    let leaf = "takes bed: { id: number, crop: string }
+gives told(what: string)
+upon change (bed) { give told(`${bed.id}${bed.crop}`) }
+<i>{bed.crop}</i>";
+    let mut page = house(
+        leaf,
+        "holds beds = [{ id: 1, crop: 'a' }, { id: 2, crop: 'b' }]
+holds told: string[] = []
+<a-leaf each='bed of beds by bed.id' bed='<- bed' told='-> told.push(event.what)'></a-leaf>
+<p>{told.join()}</p><q click='-> beds[0] = { id: 9, crop: \"c\" }'></q>
+<s click='-> beds[1] = { id: 2, crop: \"d\" }'></s><u click='-> beds[0].crop = \"e\"'></u>",
+    );
+    click(&mut page, "q");
+    assert_eq!(text(&mut page, "p"), "");
+    click(&mut page, "s");
+    click(&mut page, "u");
+    assert_eq!(text(&mut page, "p"), "2d,9e");
+}
+
+/// Without an identity a row belongs to a position; one beyond the end keeps what it had.
+#[test]
+fn a_row_beyond_the_end_reads_what_it_was() {
+    for list in ["beds", "beds.filter(b => b.id < 9)"] {
+        let text_of = format!(
+            "holds beds = [1, 2, 3].map(id => ({{ id, crop: `c${{id}}` }}))
+holds noted = ''
+<p each='bed, at of {list}'>{{bed.crop}}<b click='-> beds.pop(); beds.pop(); noted = `${{bed.crop}} ${{at}}`'></b></p>
+<i>{{noted}}</i>"
+        );
+        let mut page = opened(&text_of, json!({}));
+        page.prove(true);
+        click(&mut page, "p:nth-of-type(3) b");
+        assert_eq!(text(&mut page, "i"), "c3 2", "{list}");
+    }
+}
+
+/// What is given deep inside of what is replaced whole.
+#[test]
+fn what_is_given_is_told_when_all_around_it_is_replaced() {
+    let leaf = "takes pump: { on: boolean, flow: number }
+derives heavy = pump.flow * 2
+derives d = pump.on ? heavy : 0
+<i>{d}</i>";
+    let mut page = house(
+        leaf,
+        "shape Pump { on: boolean, flow: number }
+holds bed: { id: number, pump: Pump } = { id: 1, pump: { on: true, flow: 1 } }
+<a-leaf pump='<- bed.pump'></a-leaf>
+<p click='-> bed = { id: 2, pump: { on: true, flow: 4 } }'></p>
+<b click='-> bed = { id: 3, pump: { on: false, flow: 5 } }; bed.pump.flow = 6'></b>
+<u click='-> bed.pump.flow = 7; bed = { id: 4, pump: { on: true, flow: 8 } }'></u>
+<s click='-> bed.pump = { on: true, flow: 9 }; bed.id = 5'></s>
+<q click='-> bed.pump.on = false; bed = { id: 6, pump: { on: true, flow: 9 } }'></q>",
+    );
+    let mut shown = |selector: &str| {
+        let parts = changed(&mut page, selector).0;
+        (text(&mut page, "i"), parts)
+    };
+    assert_eq!(shown("p"), ("8".into(), 1));
+    assert_eq!(shown("b"), ("0".into(), 1));
+    assert_eq!(shown("u"), ("16".into(), 1));
+    assert_eq!(shown("s"), ("18".into(), 1));
+    assert_eq!(shown("q"), ("18".into(), 0));
+}
+
+/// A page that nobody closes is closed when it is let go.
+#[test]
+fn a_page_that_is_dropped_ends() {
+    let ended = std::sync::Arc::new(std::sync::Mutex::new(0));
+    let noted = ended.clone();
+    let note = move |code: u32| {
+        *noted.lock().expect("whole") += code;
+        code
+    };
+    let ui = Ui::from_sources([(
+        "a-house.vein",
+        "asks note(code: number): number\nholds n = 0\nupon removed { n = note(3) }\n<p>{n}</p>",
+    )]);
+    let ui = ui.unwrap_or_else(|error| panic!("{error}"));
+    let page = ui.page("a-house").answer("note", note).open(()).expect("no props");
+    assert_eq!(*ended.lock().expect("whole"), 0);
+    drop(page);
+    assert_eq!(*ended.lock().expect("whole"), 3);
+}
+
+/// The ledger tells what each write came from: that which was read, whatever else was written meanwhile.
+#[test]
+fn a_reason_is_what_was_read() {
+    let mut page = opened(
+        "holds on = false
+holds b = 1
+holds k = 0
+holds last = 0
+upon change (b, k) { if (k > 0) { last = k } else { k = 1 } }
+<p title='<- on'>{on ? b : 0}</p><q click='-> on = true; b = 5'></q>",
+        json!({}),
+    );
+    let pulse = page.find("q").and_then(vein::Found::click);
+    let told = exact(&mut page, pulse).to_string();
+    let reason = |what: &str| {
+        let line = told.lines().find(|line| line.contains(what)).unwrap_or_default();
+        line.split_once("because ").map_or("", |(_, why)| why).to_owned()
+    };
+    assert_eq!(reason("a-b.k "), "b");
+    assert_eq!(reason("a-b.last "), "k");
+    assert_eq!(reason("p title"), "on");
+    assert_eq!(reason("p text"), "on, b");
+}
