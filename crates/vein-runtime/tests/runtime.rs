@@ -524,3 +524,52 @@ derives double = n * 2
         Runtime::open_with(program, "test-bed", &Json::Null, None).expect("no props");
     assert!(opening.values.is_empty(), "everything is new");
 }
+
+#[test]
+fn a_spot_that_is_looked_at_is_told_whether_it_changes_or_not() {
+    let text = "
+holds n = 0
+<i click='-> n += 1'></i><p when='n > 1'>more</p><any tag=\"<- n > 2 ? 'h2' : 'h3'\">t</any>";
+    let mut runtime = open(text, &Json::Null);
+    let mut looked = |listener: u32| {
+        let pulse = act(&mut runtime, listener);
+        let spots = pulse.evaluated.iter().filter(|place| matches!(place.which, Which::Spot(_)));
+        (spots.count(), pulse.parts.len())
+    };
+    assert_eq!([looked(0), looked(0), looked(0), looked(0)], [(2, 0), (2, 1), (2, 1), (2, 0)]);
+}
+
+#[test]
+fn batches_with_patches_are_counted_whatever_comes_of_a_pulse() {
+    let text = "
+holds s = 'a'
+holds n = 0
+holds beds = [1]
+<input value='<->(settle 50) s' input='-> if (n > 0) { beds[9] = 1 }'><i click='-> n += 1'>{n}</i><p click='-> s = s'></p>";
+    let mut runtime = open(text, &Json::Null);
+    assert_eq!(runtime.batches(), 1);
+    act_on(&mut runtime, "i", 2);
+    assert_eq!(runtime.batches(), 2);
+    act_on(&mut runtime, "p", 3);
+    assert_eq!(runtime.batches(), 2, "nothing to patch");
+    // What was entered to wait is taken out of its control again when the pulse fails, by a batch of its own
+    // where there is no other.
+    let entered = |runtime: &Runtime, listener: u32| {
+        delivery(runtime, listener, Value::record([("value".into(), Value::from("kale"))]))
+    };
+    let both = vec![entered(&runtime, 0), entered(&runtime, 1)];
+    let pulse = runtime.dispatch("input", "input", both);
+    assert!(pulse.fault.is_some());
+    assert_eq!((pulse.patches.iter().count(), runtime.batches()), (1, 3));
+    let pulse = runtime.dispatch("input", "input", vec![entered(&runtime, 0)]);
+    assert!(pulse.fault.is_none());
+    assert_eq!((pulse.patches.iter().count(), runtime.batches()), (0, 3));
+    let pulse = runtime.dispatch("input", "input", vec![entered(&runtime, 1)]);
+    assert!(pulse.fault.is_some() && pulse.patches.is_empty());
+    assert_eq!(runtime.batches(), 3);
+}
+
+fn act_on(runtime: &mut Runtime, on: &str, listener: u32) -> Pulse {
+    let delivery = delivery(runtime, listener, Value::record([]));
+    runtime.dispatch("click", on, vec![delivery])
+}

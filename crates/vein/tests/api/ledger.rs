@@ -150,14 +150,20 @@ does go() { n += 1; again() }
 does again() { n += 1 }
 does never() { n = 0 }
 upon change (n) { n = Math.min(n, 9) }
-<button click='-> go()'>{n}</button><i click='-> never()'></i><b each='x of [1].slice(n)'>{x}</b>";
-    let mut page = opened(text, json!({}));
+<button click='-> go()'>{n}</button><i click='-> never()'></i><b each='x of [1].slice(n)'>{x}</b>
+<form><input value='<-> s'><u click='->(settle 9) s = 1'></u></form>";
+    let text = text.replace("holds n = 1", "holds n = 1\nholds s = 0");
+    let mut page = opened(&text, json!({}));
     let mut coverage = Coverage::of(page.session_mut().runtime().program());
     for on in [true, true, false] {
         page.record(on);
         page.prove(on);
         let pulse = page.find("button").and_then(vein::Found::click).expect("it is clicked");
         coverage.note(&pulse);
+        let pulse = page.find("input").and_then(|input| input.input("5")).expect("it is typed");
+        coverage.note(&pulse);
+        let form = page.find("form").expect("it is there").node();
+        coverage.note(&page.session_mut().reset(form).expect("it is reset"));
         coverage.look(page.session_mut());
     }
     // Of three clicks two were recorded.
@@ -176,6 +182,9 @@ upon change (n) { n = Math.min(n, 9) }
             ("row b", 0),
             ("b list", 0),
             ("b text", 0),
+            ("input value", 0),
+            ("input value", 4),
+            ("u click", 0),
         ]
     );
 }

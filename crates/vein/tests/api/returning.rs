@@ -226,3 +226,36 @@ upon change (b, k) { if (k > 0) { last = k } else { k = 1 } }
     assert_eq!(reason("p title"), "on");
     assert_eq!(reason("p text"), "on, b");
 }
+
+#[test]
+fn identities_that_occur_again_are_told_and_take_turns() {
+    let mut page = opened(
+        "holds beds = [1, 2].map(id => ({ id, crop: `c${id}` }))
+holds n = 0
+<p each='bed of beds by bed.id'>{bed.crop}</p><u each='bed of beds'>{bed.id}</u>
+<q click='-> n += 1; beds.push({ id: n > 3 ? 2 : 1, crop: `n${n}` })'></q>
+<s click='-> beds.shift()'></s><em click='-> beds.reverse()'></em>
+<i click='-> beds = [...beds.slice(1), { id: 1, crop: \"last\" }]'></i>",
+        json!({}),
+    );
+    page.prove(true);
+    let told = |page: &mut Page, selector: &str| -> Vec<String> {
+        let pulse = click(page, selector);
+        pulse.pulse.problems.iter().map(ToString::to_string).collect()
+    };
+    let of = |key: u32, first: u32, second: u32| {
+        format!("p list: the items at {first} and {second} have the same identity, {key}")
+    };
+    assert_eq!(told(&mut page, "q"), [of(1, 0, 2)]);
+    assert_eq!(told(&mut page, "q"), [of(1, 0, 3)]);
+    assert_eq!(told(&mut page, "em"), [""; 0]);
+    assert_eq!(told(&mut page, "s"), [""; 0]);
+    // c1 and n1 are left of identity 1, in turn around the other.
+    assert_eq!(told(&mut page, "em"), [""; 0]);
+    assert_eq!(told(&mut page, "i"), [""; 0]);
+    assert_eq!(told(&mut page, "s"), [""; 0]);
+    assert_eq!(told(&mut page, "s"), [""; 0]);
+    assert_eq!(told(&mut page, "q"), [of(1, 0, 1)]);
+    assert_eq!(told(&mut page, "q"), [""; 0]);
+    assert_eq!(told(&mut page, "q"), [of(2, 2, 3)]);
+}
