@@ -98,6 +98,39 @@ upon change (code) { beds[9] = 1 }
     assert_eq!(fault_of(&mut page, "i").as_deref(), Some(watch));
 }
 
+#[test]
+fn what_fails_in_the_view_is_told_before_anything_new_begins() {
+    let leaf = "holds beds = [1]\nupon added { beds[9] = 1 }\n<i></i>";
+    let house = "asks soil(code: number): string
+holds code = 1
+<p when='soil(code) === \"\"'></p><a-leaf when='code > 6'></a-leaf><q click='-> code = 7'></q>";
+    let files = [("a-leaf.vein", leaf), ("a-house.vein", house)];
+    let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
+    let soil = |code: u32| if code == 7 { Err("no soil") } else { Ok("clay") };
+    let opened = ui.page("a-house").try_answer("soil", soil).open(());
+    let mut page = opened.unwrap_or_else(|error| panic!("{error}"));
+    let host = "the host could not answer `soil`: no soil";
+    assert_eq!(fault_of(&mut page, "q").as_deref(), Some(host));
+}
+
+#[test]
+fn who_has_gone_watches_nothing_more() {
+    let leaf = "gives told(what: string)
+holds own = 0
+upon change (own) { give told(`saw ${own}`) }
+upon removed { own = 9; give told('removed') }
+<i click='-> own += 1'></i>";
+    let house = "holds on = true\nholds told: string[] = []
+<a-leaf when='on' told='-> told.push(event.what)'></a-leaf><p click='-> on = false'>{told.join()}</p>";
+    let files = [("a-leaf.vein", leaf), ("a-house.vein", house)];
+    let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
+    let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
+    page.prove(true);
+    click(&mut page, "i");
+    click(&mut page, "p");
+    assert_eq!(page.find("p").expect("it is there").text(), "saw 1,removed");
+}
+
 /// Opens a house of stores that tell the host when they end.
 fn stores(names: &[&str], told: Arc<Mutex<Vec<String>>>) -> Page {
     let mut files = Vec::new();

@@ -259,3 +259,47 @@ holds n = 0
     assert_eq!(told(&mut page, "q"), [""; 0]);
     assert_eq!(told(&mut page, "q"), [of(2, 2, 3)]);
 }
+
+/// Markup is sent once, and what did not arrive because the pulse failed is sent again.
+#[test]
+fn markup_is_sent_once() {
+    let text = "asks soil(code: number): string
+holds code = 1
+holds on = false
+<any tag=\"<- code > 5 ? 'h2' : 'h3'\">t</any><p when='code > 6'>more</p><b when='on'>{code}</b><i>{soil(code)}</i>
+<q click='-> code = 7'></q><s click='-> code = 8'></s><u click='-> code = 1'></u><em click='-> on = !on'></em>";
+    let mut page = opened(text, json!({}));
+    page.prove(true);
+    let sent = |page: &mut Page, selector: &str| {
+        let patches = click(page, selector).pulse.patches;
+        patches.iter().filter(|patch| matches!(patch, vein::Patch::Template { .. })).count()
+    };
+    page.find("q").and_then(vein::Found::click).expect_err("the host fails");
+    assert_eq!(sent(&mut page, "s"), 2);
+    assert!(page.html().starts_with("<h2>t</h2><p>more</p>"), "{}", page.html());
+    let all: Vec<usize> =
+        ["u", "s", "u", "s", "em", "em", "em"].iter().map(|on| sent(&mut page, on)).collect();
+    assert_eq!(all, [0, 0, 0, 0, 1, 0, 0]);
+    page.find("q").and_then(vein::Found::click).expect_err("the host fails");
+    assert_eq!(sent(&mut page, "u"), 0);
+}
+
+/// What shows nothing takes no patch when it is made.
+#[test]
+fn what_is_as_the_markup_says_takes_no_patch() {
+    let text = "holds s = ''
+holds url = 'javascript:1'
+holds off = false
+<p title='<- off ? s : null' hidden='<- off'>{s}</p><input checked='<- off' type='checkbox' value='<- s'>
+<a href='<- url'>a</a><q click='-> off = !off'></q>";
+    let page = opened(text, json!({}));
+    let opening = &page.opening().pulse;
+    let problems: Vec<String> = opening.problems.iter().map(ToString::to_string).collect();
+    assert_eq!(
+        problems,
+        ["a href: the address \"javascript:1\" could run something and is not shown"]
+    );
+    let patches: Vec<String> = opening.patches.iter().map(|patch| format!("{patch:?}")).collect();
+    assert_eq!(patches.len(), 5, "{patches:?}");
+    assert!(patches[4].contains("about:blank"), "{patches:?}");
+}
