@@ -303,3 +303,48 @@ holds off = false
     assert_eq!(patches.len(), 5, "{patches:?}");
     assert!(patches[4].contains("about:blank"), "{patches:?}");
 }
+
+#[test]
+fn a_hundred_components_stand_inside_each_other() {
+    let tree = "takes left: number\n<i></i><a-tree when='left > 1' left='<- left - 1'></a-tree>";
+    let house = "takes deep: number\n<a-tree left='<- deep'></a-tree><p></p>";
+    let ui = Ui::from_sources([("a-tree.vein", tree), ("a-house.vein", house)]);
+    let ui = ui.unwrap_or_else(|error| panic!("{error}"));
+    for (deep, there) in [(1, 1), (99, 99), (100, 100), (101, 100), (300, 100)] {
+        let mut page = ui.open("a-house", json!({ "deep": deep })).expect("it opens");
+        assert_eq!(page.count("i").expect("a selector"), there, "{deep}");
+        let problems: Vec<String> =
+            page.opening().pulse.problems.iter().map(ToString::to_string).collect();
+        let wanted = match deep > there {
+            true => vec!["a-tree: more than 100 components stand inside each other"],
+            false => Vec::new(),
+        };
+        assert_eq!(problems, wanted, "{deep}");
+        page.set("deep", 1).expect("it fits");
+        assert_eq!(page.count("i").expect("a selector"), 1);
+    }
+}
+
+#[test]
+fn what_stands_in_a_slot_begins_as_everything_else() {
+    let leaf = "awaits crop(at: number): string
+gives told(what: string)
+loads name: string = crop(1)
+upon added { give told('added') }
+upon removed { give told('removed') }
+<i>{name}</i>";
+    let frame = "takes on: boolean\n<b when='on'><slot></slot></b>";
+    let house = "holds on = false\nholds told: string[] = []\nholds t = 'script'
+<a-frame on='<- on'><a-leaf told='-> told.push(event.what)'></a-leaf></a-frame>
+<p click='-> on = !on'>{told.join()}</p><any tag='<- t'>t</any>";
+    let files = [("a-leaf.vein", leaf), ("a-frame.vein", frame), ("a-house.vein", house)];
+    let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
+    let mut page = ui.page("a-house").answered_by_hand().open(()).expect("no props");
+    page.prove(true);
+    assert_eq!(page.opening().pulse.problems.len(), 1, "an element that cannot be");
+    let pulse = click(&mut page, "p");
+    assert_eq!((pulse.pulse.questions.len(), pulse.pulse.rounds), (1, 1));
+    assert_eq!(text(&mut page, "p"), "added");
+    click(&mut page, "p");
+    assert_eq!(text(&mut page, "p"), "added,removed");
+}
