@@ -573,3 +573,13 @@ fn act_on(runtime: &mut Runtime, on: &str, listener: u32) -> Pulse {
     let delivery = delivery(runtime, listener, Value::record([]));
     runtime.dispatch("click", on, vec![delivery])
 }
+
+#[test]
+fn markup_that_nobody_cleans_is_text() {
+    let mut runtime =
+        open("holds s = ''\n<p html='<- s'></p><i click='-> s = \"<b>\"'></i>", &Json::Null);
+    let pulse = act(&mut runtime, 0);
+    let made: Vec<String> = pulse.patches.iter().map(|patch| format!("{patch:?}")).collect();
+    assert!(made[0].contains("nodes: [Text { text: \"<b>\", marked: true }]"), "{made:?}");
+    assert_eq!(made.len(), 2);
+}

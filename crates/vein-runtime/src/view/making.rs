@@ -445,7 +445,6 @@ impl View {
         block: BlockId,
         tag: &'static str,
     ) {
-        self.graph.scope_mut(id).held[spot as usize] = Held::Renamed { tag, scope: NONE };
         let inner = self.inner(id, spot, block);
         if let Some(Was::Held(Held::Renamed { tag: before, scope })) = self.was_in(id, spot)
             && *before == tag

@@ -336,15 +336,22 @@ upon removed { give told('removed') }
     let frame = "takes on: boolean\n<b when='on'><slot></slot></b>";
     let house = "holds on = false\nholds told: string[] = []\nholds t = 'script'
 <a-frame on='<- on'><a-leaf told='-> told.push(event.what)'></a-leaf></a-frame>
-<p click='-> on = !on'>{told.join()}</p><any tag='<- t'>t</any>";
+<p click='-> on = !on'>{told.join()}</p><any tag='<- t'><a-leaf told='-> told.push(event.what)'></a-leaf></any>
+<q click='-> t = \"h2\"'></q>";
     let files = [("a-leaf.vein", leaf), ("a-frame.vein", frame), ("a-house.vein", house)];
     let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
     let mut page = ui.page("a-house").answered_by_hand().open(()).expect("no props");
     page.prove(true);
     assert_eq!(page.opening().pulse.problems.len(), 1, "an element that cannot be");
-    let pulse = click(&mut page, "p");
-    assert_eq!((pulse.pulse.questions.len(), pulse.pulse.rounds), (1, 1));
-    assert_eq!(text(&mut page, "p"), "added");
-    click(&mut page, "p");
-    assert_eq!(text(&mut page, "p"), "added,removed");
+    let began = |page: &mut Page, selector: &str| {
+        let pulse = click(page, selector);
+        (pulse.pulse.questions.len(), pulse.pulse.dropped.len(), pulse.pulse.rounds)
+    };
+    assert_eq!(began(&mut page, "p"), (1, 0, 1));
+    assert_eq!(text(&mut page, "p"), "added,added");
+    assert_eq!(began(&mut page, "p"), (0, 1, 1));
+    assert_eq!(text(&mut page, "p"), "added,added,removed");
+    // So does what stands in an element that becomes another.
+    assert_eq!(began(&mut page, "q"), (1, 1, 2));
+    assert_eq!(text(&mut page, "p"), "added,added,removed,removed,added");
 }
