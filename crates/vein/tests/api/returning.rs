@@ -63,7 +63,7 @@ fn numbers_of_nodes_are_given_out_again() {
         "holds n = 0
 <p html=\"<- `<b>${n}</b><i>${n}</i>`\"></p><u when='n % 2 === 0'>even</u>
 <any tag=\"<- n % 2 === 0 ? 'h2' : 'h3'\">t</any><em each='k of [n].slice(0, n % 2) by k'>k</em>
-<q click='-> n += 1'></q>",
+<s when='n % 2 === 1' html=\"<- `<b>${n}</b><i>${n}</i><u>${n}</u>`\"></s><q click='-> n += 1'></q>",
         json!({}),
     );
     page.prove(true);
@@ -415,4 +415,73 @@ upon removed { give told('removed') }
     // So does what stands in an element that becomes another.
     assert_eq!(began(&mut page, "q"), (1, 1, 1));
     assert_eq!(text(&mut page, "p"), "added,added,removed,removed,added");
+}
+
+/// After a pulse that failed when its view was made, whatever comes is as if it had never been.
+#[test]
+fn a_view_that_failed_never_was() {
+    let leaf = "takes at: number\nuses tank\nholds own = 0\n<i click='-> own += 1'>{tank.litres + at + own}</i>";
+    let frame = "takes on: boolean\n<b when='on'><slot></slot></b><em otherwise><slot name='foot'></slot></em>";
+    let tank = "store tank\nholds litres = 1\ndoes fill() { litres += 1 }";
+    let house = "uses tank
+asks soil(code: number): string
+holds code = 1
+holds n = 0
+holds t = 'h2'
+holds beds = [1, 2, 3].map(id => ({ id, crop: `c${id}` }))
+<a-frame on='<- n % 2 === 0'><a-leaf at='<- n'></a-leaf><u>{n}</u><s slot='foot'>{beds.length}</s></a-frame>
+<p each='bed, at of beds by bed.id'>{at}{bed.crop}<a-leaf at='<- at'></a-leaf><input value='<-> bed.crop'></p>
+<any tag='<- t'>{t}<a-leaf at='<- n'></a-leaf></any>
+<div html='<- `<b>${n}</b>`'></div>
+<q>{soil(code)}</q>
+<button id='fail' click=\"-> n += 1; t = 'h4'; beds.shift(); beds.reverse(); beds.push({ id: 9, crop: 'x' }); tank.fill(); code = 7\"></button>
+<button id='same' click=\"-> n += 2; t = 'h3'; beds.splice(1, 1); beds.push({ id: 2, crop: 'y' }); beds[0].crop = 'z'; code = 7\"></button>
+<button id='n' click='-> n += 1'></button><button id='t' click=\"-> t = 'h4'\"></button>
+<button id='id' click='-> beds[0].id = 7'></button><button id='fill' click='-> tank.fill()'></button>
+<button id='twice' click=\"-> beds.push({ id: 2, crop: 'new' })\"></button>
+<button id='shift' click='-> beds.shift()'></button><button id='turn' click='-> beds.reverse()'></button>";
+    let files = [
+        ("a-leaf.vein", leaf),
+        ("a-frame.vein", frame),
+        ("water-tank.vein", tank),
+        ("a-house.vein", house),
+    ];
+    let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
+    let soil = |code: u32| if code == 7 { Err("no soil") } else { Ok("clay") };
+    let open = || {
+        let mut page = ui.page("a-house").try_answer("soil", soil).open(()).expect("no props");
+        page.prove(true);
+        page
+    };
+    let whole = |page: &mut Page| {
+        let runtime = page.session_mut().runtime();
+        let components: Vec<String> =
+            runtime.components().into_iter().map(|(name, _)| name).collect();
+        (runtime.standing().count(), components, page.left(), page.html())
+    };
+    let ways: [&[&str]; 6] = [
+        &["#n", "#n", "#fill", "#t", "#n"],
+        &["#twice", "#shift", "#turn", "#twice", "#turn"],
+        &["#id", "#shift", "#id", "#n", "#fill"],
+        &["#turn", "#twice", "#turn", "#id", "#t"],
+        &["#fill", "#n", "#turn", "#n", "#shift"],
+        &["#t", "#n", "#twice", "#twice", "#shift"],
+    ];
+    for failing in ["#fail", "#same"] {
+        for way in ways {
+            let (mut page, mut twin) = (open(), open());
+            for selector in way {
+                page.find(failing).and_then(vein::Found::click).expect_err("the host fails");
+                assert_eq!(whole(&mut page), whole(&mut twin), "{failing} before {selector}");
+                let told = |page: &mut Page| {
+                    let pulse = click(page, selector);
+                    let patches = pulse.pulse.patches.iter();
+                    let patches: Vec<String> = patches.map(|patch| format!("{patch:?}")).collect();
+                    (patches, pulse.to_string().lines().skip(1).collect::<Vec<_>>().join("\n"))
+                };
+                assert_eq!(told(&mut page), told(&mut twin), "{failing}, {selector}");
+                assert_eq!(whole(&mut page), whole(&mut twin), "{failing} after {selector}");
+            }
+        }
+    }
 }
