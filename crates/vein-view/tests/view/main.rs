@@ -5,4 +5,6 @@ mod events;
 mod html;
 mod parsed;
 mod patches;
+mod reach;
 mod select;
+mod valid;

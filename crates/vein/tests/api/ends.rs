@@ -297,7 +297,7 @@ upon every (ms) { n += 1 }
 
 #[test]
 fn an_address_that_could_run_something_is_reported_whenever_it_is_shown() {
-    let text = "holds url = '/a'\n<a href='<- url'>a</a><p click='-> url = \"javascript:1\"'></p>";
+    let text = "holds url = '/a'\n<a href='<- url'>a</a><p click='-> url = \"javascript:1\"'></p><b click='-> url = \"about:blank\"'></b>";
     let mut page = opened(text, json!({}));
     let pulse = click(&mut page, "p");
     assert_eq!(pulse.pulse.problems.len(), 1, "{pulse}");
@@ -305,6 +305,8 @@ fn an_address_that_could_run_something_is_reported_whenever_it_is_shown() {
         page.find("a").expect("it is there").attribute("href").as_deref(),
         Some("about:blank")
     );
+    let mut page = opened(text, json!({}));
+    assert_eq!(click(&mut page, "b").pulse.problems.len(), 0, "it says so itself");
 }
 
 #[test]
