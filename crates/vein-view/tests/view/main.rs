@@ -6,5 +6,6 @@ mod html;
 mod parsed;
 mod patches;
 mod reach;
+mod sanitised;
 mod select;
 mod valid;

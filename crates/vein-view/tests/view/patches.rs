@@ -194,3 +194,30 @@ fn nodes_move_and_go() {
     assert_eq!(tree.html(), "<ul><li></li><li>b</li></ul>");
     assert_ne!(serial(&tree, 2), first);
 }
+
+/// Adler-32 as RFC 1950 defines it, sum by sum.
+fn checksum(bytes: &[u8]) -> u32 {
+    let (mut a, mut b) = (1u64, 0u64);
+    for byte in bytes {
+        a = (a + u64::from(*byte)) % 65_521;
+        b = (b + a) % 65_521;
+    }
+    (b << 16 | a) as u32
+}
+
+#[test]
+fn a_batch_is_as_long_as_it_says_and_says_what_it_sums_up_to() {
+    for times in [0, 1, 5_000, 40_000] {
+        let text = "\u{7f}\u{7e}".repeat(times);
+        let bytes = batch(&[Patch::Text { node: 1, text: &text }]).to_bytes();
+        assert_eq!(bytes[12..16], checksum(&bytes[16..]).to_le_bytes(), "{times}");
+        assert_eq!(Batch::from_bytes(&bytes).expect("what was written").len(), 1);
+    }
+    // One character more than the operations ask for.
+    let mut bytes = batch(&[Patch::Text { node: 1, text: "kale" }]).to_bytes();
+    bytes.insert(16, b'x');
+    bytes[4] += 1;
+    let sum = checksum(&bytes[16..]).to_le_bytes();
+    bytes[12..16].copy_from_slice(&sum);
+    assert_eq!(Batch::from_bytes(&bytes).expect_err("too much"), BatchError::Malformed(1));
+}

@@ -59,6 +59,10 @@ fn focus_goes_where_it_can() {
         "button #hidden",
         "/",
         "/",
+        "fieldset",
+        "input #free",
+        "/",
+        "/",
         "fieldset disabled",
         "input #inset",
         "/",
@@ -86,8 +90,8 @@ fn focus_goes_where_it_can() {
     let all: Vec<NodeId> =
         tree.elements().into_iter().filter(|id| tree.is_focusable(*id)).collect();
     let wanted = [
-        "link", "area", "field", "choice", "text", "button", "said", "out", "edit", "edit2", "sum",
-        "sum2", "opened", "svg",
+        "link", "area", "field", "choice", "text", "button", "said", "out", "edit", "edit2",
+        "free", "sum", "sum2", "opened", "svg",
     ];
     assert_eq!(ids(&tree, &all), wanted);
     let order = ids(&tree, &tree.tab_order());
@@ -138,6 +142,18 @@ fn the_tab_key_goes_by_number_and_to_one_of_a_group() {
     tree.set_focused(Some(r2));
     assert_eq!(tree.focused(), Some(r2));
     tree.set_focused(None);
+    assert_eq!(tree.focused(), None);
+    let mut tree = crate::build::tree(&["p *", "b * tabindex=0", "/", "/"], vec![]);
+    let inner = one(&tree, "b");
+    tree.set_focused(Some(inner));
+    let moved = Patch::Move { node: 2, parent: 0, before: 0 };
+    tree.apply(&batch(&[moved])).expect("it moves");
+    assert_eq!(tree.focused(), Some(inner));
+    tree.apply(&batch(&[Patch::Remove { node: 2 }])).expect("it goes");
+    assert_eq!(tree.focused(), None);
+    // Another that has its place in the tree is another.
+    let again = Patch::Clone { template: 0, parent: 0, before: 0, first: 3 };
+    tree.apply(&batch(&[again])).expect("another comes");
     assert_eq!(tree.focused(), None);
 }
 
