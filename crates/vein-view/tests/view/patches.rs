@@ -84,11 +84,13 @@ proptest! {
     #[test]
     fn any_bytes_are_refused_or_read(bytes in proptest::collection::vec(any::<u8>(), 0..60)) {
         let _ = Batch::from_bytes(&bytes);
-        let mut labelled = vec![b'V', b'P', 3, 0, 0, 0, 0, 0, bytes.len() as u8, 0, 0, 0, 0, 0, 0, 0];
+        let mut labelled = Batch::default().to_bytes();
+        labelled[8] = bytes.len() as u8;
         labelled.extend(&bytes);
         Batch::seal(&mut labelled);
-        if let Ok(batch) = Batch::from_bytes(&labelled) {
-            prop_assert_eq!(batch.iter().count(), batch.len());
+        match Batch::from_bytes(&labelled) {
+            Ok(batch) => prop_assert_eq!(batch.iter().count(), batch.len()),
+            Err(error) => prop_assert!(matches!(error, BatchError::Malformed(_)), "{}", error),
         }
     }
 }
@@ -121,6 +123,32 @@ fn no_damaged_bit_goes_unnoticed() {
         damaged[bit / 8] ^= 1 << (bit % 8);
         assert!(Batch::from_bytes(&damaged).is_err(), "bit {bit}");
     }
+}
+
+#[test]
+fn markup_that_contradicts_itself_is_refused() {
+    let template = |items: &[&str], listeners: Vec<vein_view::TemplateListener>| {
+        let template = Box::new(Template { nodes: nodes(items), listeners });
+        Batch::from_bytes(&batch(&[Patch::Template { number: 0, template }]).to_bytes()).map(|_| ())
+    };
+    let click = |mark| vec![listener(mark, 0, "click", &[])];
+    let bad = Err(BatchError::Malformed(0));
+    assert_eq!(template(&["p *", "{", "/"], click(0)), Ok(()));
+    assert_eq!(template(&["p *", "{", "/"], click(1)), bad, "a text hears nothing");
+    assert_eq!(template(&["p *", "{", "/"], click(2)), bad, "nothing has that mark");
+    // A listener has five flags; its last two bytes are those and how many fields it reads.
+    let heard = Box::new(Template { nodes: nodes(&["p *", "/"]), listeners: click(0) });
+    let mut bytes = batch(&[Patch::Template { number: 0, template: heard }]).to_bytes();
+    let flags = bytes.len() - 2;
+    for bit in [5, 6, 7] {
+        bytes[flags] ^= 1 << bit;
+        Batch::seal(&mut bytes);
+        assert_eq!(Batch::from_bytes(&bytes).map(|_| ()), bad, "bit {bit}");
+        bytes[flags] ^= 1 << bit;
+    }
+    assert_eq!(template(&["p"], vec![]), bad, "it is never closed");
+    assert_eq!(template(&["/", "p"], vec![]), bad);
+    assert_eq!(template(&["p", "/", "/"], vec![]), bad);
 }
 
 /// A patch that does not fit is refused; those before it stand.
