@@ -2,6 +2,7 @@
 
 mod build;
 mod events;
+mod held;
 mod html;
 mod parsed;
 mod patches;
