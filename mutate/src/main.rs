@@ -1,7 +1,8 @@
 //! Breaks the engine's own sources, one place at a time, and lists what no test of the engine notices: a copy of the
 //! repository in which each place has a switch is compiled once. Each test says which places it comes by; then, with
 //! one switch on after the other, those run that come by it, the shortest first, until one fails. `--file` takes the
-//! files with that in their names, `--of 5` every fifth place, `--from 900` those from there on, `--only 3,14` these.
+//! files with that in their names, `--of 5` every fifth place, `--from 900` those from there on, `--only 3,14` these,
+//! `--again said.txt` those that an earlier run listed, which it printed into that file.
 //!
 //! `same.txt` lists the places that make no difference when they are broken, each with the reason.
 
@@ -32,10 +33,13 @@ fn main() {
     let file = argument("--file").unwrap_or_default();
     let part = argument("--of").and_then(|n| n.parse::<usize>().ok()).unwrap_or(1);
     let from = argument("--from").and_then(|n| n.parse().ok()).unwrap_or(0);
+    let again = argument("--again").map(|file| std::fs::read_to_string(file).expect("a list"));
     let chosen = |&(at, place): &(usize, &Place)| {
         let number = at as u32 + 1;
+        let listed = |list: &String| list.contains(&format!(": {place} (line "));
         let only = only.as_ref().is_none_or(|only| only.contains(&number));
         only && number >= from
+            && again.as_ref().is_none_or(listed)
             && place.file.contains(&file)
             && at.is_multiple_of(part)
             && !same.contains(&place.to_string())

@@ -583,3 +583,18 @@ fn markup_that_nobody_cleans_is_text() {
     assert!(made[0].contains("nodes: [Text { text: \"<b>\", marked: true }]"), "{made:?}");
     assert_eq!(made.len(), 2);
 }
+
+#[test]
+fn a_path_leads_to_where_its_value_was_declared() {
+    let mut runtime = open("holds n = 1\nholds beds = [{ id: 1 }]\n<p>{n}</p>", &Json::Null);
+    let line = |runtime: &Runtime, path: &str| {
+        runtime.declared_at(path).map(|(component, at)| (component.to_string(), at.line))
+    };
+    assert_eq!(line(&runtime, "n"), Some(("test-bed".into(), 1)));
+    assert_eq!(line(&runtime, "beds[0].id"), Some(("test-bed".into(), 2)));
+    assert_eq!(line(&runtime, "nothing"), None);
+    // A value that is known to fit is written without asking.
+    let pulse = runtime.write_fitting("n", 5.0.into()).expect("a name");
+    assert_eq!((pulse.patches.iter().count(), read(&mut runtime, "n")), (1, Ok(json!(5))));
+    assert!(runtime.write_fitting("nothing", 5.0.into()).is_none());
+}

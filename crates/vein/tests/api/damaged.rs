@@ -146,3 +146,32 @@ derives deep = xs.reduce((so, x) => ({ inner: so, pots: [], n: x }), pot)
         assert_eq!(page.find("p").expect("it stands").text(), " 0 true");
     }
 }
+
+/// Also where a shape has itself inside by way of others.
+#[test]
+fn shapes_that_nest_by_way_of_others_are_no_deeper() {
+    for (shapes, more) in [
+        ("shape Pot { plant: Plant? }\nshape Plant { pot: Pot? }", "{ plant: { pot: pot } }"),
+        ("shape Pot { all: { pot: Pot? }[] }", "{ all: [{ pot: pot }] }"),
+        (
+            "shape Side { n: number }\nshape Pot { side: Side, a: A? }\nshape A { side: Side, b: B? }\nshape B { c: Pot? }",
+            "{ side: { n: 1 }, a: { side: { n: 1 }, b: { c: pot } } }",
+        ),
+    ] {
+        let text = format!(
+            "{shapes}\nholds pot: Pot? = null\nholds n = 0\ntakes most: number[]\n\
+             does nest() {{ for (const x of most) {{ pot = {more}; n += 1 }} }}\n<p>{{n}}{{pot === null ? 'none' : 'some'}}</p>\n"
+        );
+        let ui = Ui::from_sources([("test-bed.vein", text)]).unwrap_or_else(|e| panic!("{e}"));
+        for (most, fails) in [(60, false), (300, true)] {
+            let props = serde_json::json!({ "most": (0..most).collect::<Vec<u32>>() });
+            let mut page = ui.page("test-bed").open(props).expect("a list");
+            match page.call("nest", ()) {
+                Ok(_) => assert!(!fails, "{shapes}"),
+                Err(error) => {
+                    assert!(fails && error.to_string().contains("nested deeper than 256"))
+                }
+            }
+        }
+    }
+}
