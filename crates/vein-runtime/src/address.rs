@@ -2,7 +2,7 @@
 
 use crate::graph::Graph;
 use crate::pulse::{PlaceId, Which};
-use crate::scope::{Key, NONE, ScopeId};
+use crate::scope::{NONE, ScopeId};
 use vein_plan::SpotKind;
 
 impl Graph {
@@ -122,12 +122,5 @@ impl Graph {
         }
         order.reverse();
         order
-    }
-}
-
-impl Key {
-    /// How an address writes the identity.
-    pub fn shown(&self) -> String {
-        format!("#{self}")
     }
 }

@@ -4,7 +4,7 @@ use serde_json::{Value as Json, json};
 use std::sync::Arc;
 use vein_check::{Source, check};
 use vein_plan::Value;
-use vein_runtime::{Cause, Delivery, Difference, Layer, PlaceId, Pulse, Runtime, Which};
+use vein_runtime::{Cause, Delivery, Difference, Host, Layer, PlaceId, Pulse, Runtime, Which};
 
 fn open(text: &str, props: &Json) -> Runtime {
     let checked = check(vec![Source { path: "test-bed.vein".into(), text: text.into() }]);
@@ -597,4 +597,26 @@ fn a_path_leads_to_where_its_value_was_declared() {
     let pulse = runtime.write_fitting("n", 5.0.into()).expect("a name");
     assert_eq!((pulse.patches.iter().count(), read(&mut runtime, "n")), (1, Ok(json!(5))));
     assert!(runtime.write_fitting("nothing", 5.0.into()).is_none());
+}
+
+#[test]
+fn a_runtime_that_is_dropped_ends() {
+    let ended = Arc::new(std::sync::atomic::AtomicU32::new(0));
+    let noted = ended.clone();
+    let mut host = Host::default();
+    host.functions.insert(
+        "note".into(),
+        Arc::new(move |args: &[Value]| {
+            noted.fetch_add(args[0].to_number() as u32, std::sync::atomic::Ordering::Relaxed);
+            Ok(args[0].clone())
+        }),
+    );
+    let text =
+        "asks note(code: number): number\nholds n = 0\nupon removed { n = note(3) }\n<p>{n}</p>";
+    let checked = check(vec![Source { path: "test-bed.vein".into(), text: text.into() }]);
+    let program = Arc::new(checked.program.expect("it checks"));
+    let (runtime, _) =
+        Runtime::open_with(program, "test-bed", &Json::Null, host).expect("no props");
+    drop(runtime);
+    assert_eq!(ended.load(std::sync::atomic::Ordering::Relaxed), 3);
 }

@@ -173,14 +173,14 @@ holds bed: { id: number, pump: Pump } = { id: 1, pump: { on: true, flow: 1 } }
 <q click='-> bed.pump.on = false; bed = { id: 6, pump: { on: true, flow: 9 } }'></q>",
     );
     let mut shown = |selector: &str| {
-        let parts = changed(&mut page, selector).0;
-        (text(&mut page, "i"), parts)
+        let pulse = click(&mut page, selector).pulse;
+        (text(&mut page, "i"), pulse.parts.len(), pulse.computed)
     };
-    assert_eq!(shown("p"), ("8".into(), 1));
-    assert_eq!(shown("b"), ("0".into(), 1));
-    assert_eq!(shown("u"), ("16".into(), 1));
-    assert_eq!(shown("s"), ("18".into(), 1));
-    assert_eq!(shown("q"), ("18".into(), 0));
+    assert_eq!(shown("p"), ("8".into(), 1, 2));
+    assert_eq!(shown("b"), ("0".into(), 1, 1));
+    assert_eq!(shown("u"), ("16".into(), 1, 2));
+    assert_eq!(shown("s"), ("18".into(), 1, 2));
+    assert_eq!(shown("q"), ("18".into(), 0, 0));
 }
 
 /// A page that nobody closes is closed when it is let go.
