@@ -145,6 +145,7 @@ fn nodes_come_and_go_with_their_numbers_and_listeners() {
     assert_eq!((tree.text(p), tree.text(tree.children(p)[1])), (None, Some("t")));
     assert_eq!(tree.attributes(p).collect::<Vec<_>>(), [("class", "a")]);
     assert_eq!(tree.text_content(tree.root()), "t");
+    assert_eq!((tree.elements(), tree.inside(p), tree.inside(i)), (vec![p, i], vec![i], vec![]));
     apply(
         &mut tree,
         &[

@@ -315,9 +315,13 @@ fn markup_keeps_what_cannot_run_anything() {
     ] {
         assert_eq!(written(markup), left, "{markup}");
     }
+    // However many stand beside each other, each holds its own.
+    let many = "<p><b>x</b></p>".repeat(400);
+    assert_eq!(written(&many), many);
     // Beyond what is read as markup it is the text that it is.
     let long = format!("<b>{}</b>", "a".repeat((128 << 10) - 7));
     assert_eq!(written(&long), long);
+    assert_eq!(clean(&long).len(), 3);
     let longer = format!("{long}a");
     assert_eq!(clean(&longer).len(), 1);
     assert!(matches!(&clean(&longer)[0], TemplateNode::Text { text, .. } if **text == *longer));
