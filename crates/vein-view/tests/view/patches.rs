@@ -137,14 +137,16 @@ fn markup_that_contradicts_itself_is_refused() {
     assert_eq!(template(&["p *", "{", "/"], click(1)), bad, "a text hears nothing");
     assert_eq!(template(&["p *", "{", "/"], click(2)), bad, "nothing has that mark");
     // A listener has five flags; its last two bytes are those and how many fields it reads.
-    let heard = Box::new(Template { nodes: nodes(&["p *", "/"]), listeners: click(0) });
-    let mut bytes = batch(&[Patch::Template { number: 0, template: heard }]).to_bytes();
-    let flags = bytes.len() - 2;
-    for bit in [5, 6, 7] {
-        bytes[flags] ^= 1 << bit;
-        Batch::seal(&mut bytes);
-        assert_eq!(Batch::from_bytes(&bytes).map(|_| ()), bad, "bit {bit}");
-        bytes[flags] ^= 1 << bit;
+    for listeners in [click(0), vec![listener(0, 0, "focus", &[])]] {
+        let heard = Box::new(Template { nodes: nodes(&["p *", "/"]), listeners });
+        let mut bytes = batch(&[Patch::Template { number: 0, template: heard }]).to_bytes();
+        let flags = bytes.len() - 2;
+        for bit in [5, 6, 7] {
+            bytes[flags] ^= 1 << bit;
+            Batch::seal(&mut bytes);
+            assert_eq!(Batch::from_bytes(&bytes).map(|_| ()), bad, "bit {bit}");
+            bytes[flags] ^= 1 << bit;
+        }
     }
     assert_eq!(template(&["p"], vec![]), bad, "it is never closed");
     assert_eq!(template(&["/", "p"], vec![]), bad);

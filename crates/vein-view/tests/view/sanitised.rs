@@ -23,7 +23,10 @@ fn each_type_keeps_what_it_can_hold() {
         ("input type=submit", &[("a\n", "a\n")]),
         ("input type=image", &[("a\n", "a\n")]),
         ("input type=file", &[("a", "")]),
-        ("input type=email", &[(" a@b\n ", "a@b"), ("x", "x"), ("\u{a0}a", "\u{a0}a")]),
+        (
+            "input type=email",
+            &[(" a@b\n ", "a@b"), ("x", "x"), ("\u{a0}a", "\u{a0}a"), (" a@b , c ", "a@b , c")],
+        ),
         ("input type=email multiple", &[(" a@b , \tc\n", "a@b,c"), (",", ",")]),
         ("input type=url", &[(" https://a\n", "https://a"), ("x", "x")]),
         (
@@ -76,6 +79,7 @@ fn each_type_keeps_what_it_can_hold() {
         ("input type=range step=0", &[("2.25", "2")]),
         ("input type=range step=-1", &[("2.25", "2")]),
         ("input type=range step=0.1", &[("0.34", "0.3"), ("0.36", "0.4")]),
+        ("input type=range value=8 step=10", &[("0", "8"), ("-5", "8")]),
         ("input type=range value=3 step=10", &[("50", "53"), ("1", "3"), ("99", "93")]),
         ("input type=range min=x max=y", &[("x", "50")]),
         (
@@ -245,6 +249,7 @@ fn steps_go_to_the_next_number_that_is_one() {
         ("input type=number value=1 step=3", "2", by("4"), by("1")),
         ("input type=number min=5", "", into("5"), by("5")),
         ("input type=number max=-5", "", by("-5"), into("-5")),
+        ("input type=number min=0 max=1.25 step=any", "0.5", by("1.25"), by("0")),
         ("input type=number min=0 max=1 step=any", "0.5", by("1"), by("0")),
     ] {
         for (steps, wanted) in [(1.0, &up), (-1.0, &down)] {

@@ -151,7 +151,10 @@ derives deep = xs.reduce((so, x) => ({ inner: so, pots: [], n: x }), pot)
 #[test]
 fn shapes_that_nest_by_way_of_others_are_no_deeper() {
     for (shapes, more) in [
-        ("shape Aisle { pots: Pot[] }\nshape Pot { plant: Plant? }\nshape Plant { pot: Pot? }", "{ plant: { pot: pot } }"),
+        (
+            "shape Aisle { pots: Pot[] }\nshape Pot { plant: Plant? }\nshape Plant { pot: Pot? }",
+            "{ plant: { pot: pot } }",
+        ),
         ("shape Pot { all: { pot: Pot? }[] }", "{ all: [{ pot: pot }] }"),
         (
             "shape Side { n: number }\nshape Pot { side: Side, a: A? }\nshape A { side: Side, b: B? }\nshape B { c: Pot? }",
