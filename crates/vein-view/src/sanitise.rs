@@ -87,7 +87,7 @@ fn range(tree: &Tree, id: NodeId, text: &str) -> String {
         if nearest < min {
             nearest += step;
         }
-        value = tidy(nearest, step, base);
+        value = tidy(nearest, &[step, base]);
     }
     vein_plan::Value::Number(value).to_shown().into()
 }
@@ -121,7 +121,13 @@ impl Tree {
         let now = self.value(id).and_then(|value| number(&value));
         let now = now.unwrap_or_else(|| 0_f64.max(min - by).min(max - by));
         let shown = |value: f64| -> String {
-            let value = tidy(value, step, if any { now } else { base });
+            let value = match any {
+                true => {
+                    let ends = ["min", "max"].map(|name| limit(name).unwrap_or(now));
+                    tidy(value, &[now, ends[0], ends[1]])
+                }
+                false => tidy(value, &[step, base]),
+            };
             vein_plan::Value::Number(value).to_shown().into()
         };
         match steps > 0.0 {
@@ -153,13 +159,13 @@ pub enum Stepped {
     By(String),
 }
 
-/// A multiple of a step without the noise of binary fractions.
-fn tidy(value: f64, step: f64, base: f64) -> f64 {
+/// A number without the noise of binary fractions, with as many decimals as those that it was made of.
+fn tidy(value: f64, of: &[f64]) -> f64 {
     let decimals = |n: f64| {
         let text = vein_plan::Value::Number(n).to_shown();
         text.split_once('.').map_or(0, |(_, part)| part.len())
     };
-    let most = decimals(step).max(decimals(base)).min(15);
+    let most = of.iter().map(|n| decimals(*n)).max().unwrap_or(0).min(15);
     format!("{value:.most$}").parse().unwrap_or(value)
 }
 

@@ -66,6 +66,7 @@ const FIELDS: &[(&str, &[&str])] = &[
         "<input id='a' type='number' value='V' min='1' max='9' step='3' required>",
         &["", "4", "5", "20"],
     ),
+    ("<input id='a' type='number' value='V' step='any' min='0.25' max='1.25'>", &["0.5", "1"]),
     ("<textarea id='a'>V</textarea>", &["", "kale"]),
     ("<textarea id='a' maxlength='5' minlength='3' required>V</textarea>", &["kale"]),
 ];

@@ -173,7 +173,8 @@ fn nodes_come_and_go_with_their_numbers_and_listeners() {
     assert_eq!(tree.len(), 5);
     assert_eq!(tree.numbered(2), None);
     let again = tree.numbered(11).expect("another");
-    assert!(!tree.is_spent(again, 1));
+    let around = tree.numbered(10).expect("another");
+    assert!(!tree.is_spent(again, 1) && !tree.is_spent(around, 1));
     assert!(tree.serial(again) > serial);
     assert_eq!(tree.html(), "<p class=\"a\"><i></i>t</p><p title=\"x\">t</p>");
     // To the end, to the beginning, into another.
@@ -182,10 +183,12 @@ fn nodes_come_and_go_with_their_numbers_and_listeners() {
     apply(&mut tree, &[Patch::Move { node: 1, parent: 10, before: 11 }]);
     assert_eq!(tree.html(), "<p class=\"a\"><p title=\"x\">t</p><i></i>t</p>");
     assert_eq!(tree.parent(one(&tree, "p p")), Some(one(&tree, "p")));
-    let template = Template { nodes: nodes(&["svg:svg *", "/"]), listeners: vec![] };
+    let listeners = vec![listener(0, 0, "dblclick", &[])];
+    let template = Template { nodes: nodes(&["svg:svg *", "/"]), listeners };
     let root = tree.root();
     tree.insert(&template, root, 40);
     assert_eq!(tree.namespace(tree.numbered(40).expect("an element")), Some(Namespace::Svg));
+    assert!(tree.hears("dblclick"));
     apply(&mut tree, &[Patch::Remove { node: 10 }, Patch::Remove { node: 40 }]);
     assert!(tree.is_empty() && tree.html().is_empty());
 }

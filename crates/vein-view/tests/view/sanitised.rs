@@ -249,6 +249,7 @@ fn steps_go_to_the_next_number_that_is_one() {
         ("input type=number value=1 step=3", "2", by("4"), by("1")),
         ("input type=number min=5", "", into("5"), by("5")),
         ("input type=number max=-5", "", by("-5"), into("-5")),
+        ("input type=number min=0.25 step=any", "0.5", by("1.5"), by("0.25")),
         ("input type=number min=0 max=1.25 step=any", "0.5", by("1.25"), by("0")),
         ("input type=number min=0 max=1 step=any", "0.5", by("1"), by("0")),
     ] {
