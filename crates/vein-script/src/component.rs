@@ -1,20 +1,22 @@
-//! A component as a class. So far one that shows its own elements alone: nothing in it comes and goes.
+//! A component as classes, one for each of its blocks. So far one in which nothing comes and goes but alternatives.
 
 use crate::code::{self, Code};
 use crate::expression::{Names, Writer};
+use crate::readers::{Readers, Who, alternatives, cells};
 use crate::template::Template;
 use std::collections::BTreeSet;
-use vein_plan::code::{CellId, ExprId, Place, PlaceStep};
+use vein_plan::code::{CellId, ExprId};
 use vein_plan::{
-    Block, CellKind, Extent, Form, Part, PartKind, Plan, PlanRead, Program, Property, ReadStep,
+    Block, BlockId, CellKind, Form, Next, Part, PartKind, Plan, PlanRead, Program, Property, Spot,
+    SpotKind,
 };
 
 /// A component as a class, and what it uses of the engine.
 #[derive(Clone, Debug)]
 pub struct Compiled {
-    /// The class and what stands beside it.
+    /// The classes and what stands beside them.
     pub text: String,
-    /// The class's name.
+    /// The name of the component's own class.
     pub name: String,
     /// Functions of the engine that it uses.
     pub used: BTreeSet<&'static str>,
@@ -22,12 +24,24 @@ pub struct Compiled {
     pub heard: BTreeSet<String>,
 }
 
-/// What a component calls its own.
+/// What a block of a component calls its own.
 pub(crate) struct Own<'a> {
     plan: &'a Plan,
+    block: BlockId,
 }
 
 impl Own<'_> {
+    /// The scope of a block that this one is, or stands in.
+    fn scope(&self, block: BlockId) -> String {
+        let mut way = "this".to_owned();
+        let mut at = self.block;
+        while at != block {
+            way.push_str(".up$");
+            at = self.plan.blocks[at as usize].parent.unwrap_or(block);
+        }
+        way
+    }
+
     fn property(&self, cell: CellId) -> String {
         own_name(&self.plan.cells[cell as usize].name, || format!("c{cell}$"))
     }
@@ -46,158 +60,94 @@ fn own_name(name: &str, or: impl FnOnce() -> String) -> String {
 
 impl Names for Own<'_> {
     fn cell(&self, cell: CellId) -> Code {
-        Code::tight(format!("this.{}", self.property(cell)))
+        let (scope, property) = self.place(cell);
+        Code::tight(format!("{scope}.{property}"))
     }
 
     fn ask(&self, asked: u32, args: &[String]) -> Code {
         let name = &self.plan.asked[asked as usize].name;
-        Code::tight(format!("this.host$.{name}({})", args.join(", ")))
+        Code::tight(format!("{}.host$.{name}({})", self.scope(0), args.join(", ")))
     }
 
     fn place(&self, cell: CellId) -> (String, String) {
-        ("this".into(), self.property(cell))
+        (self.scope(self.plan.cells[cell as usize].block), self.property(cell))
     }
 
     fn call(&self, handler: u32, args: &[String]) -> Code {
         let name = &self.plan.handlers[handler as usize].name;
         let args: String = args.iter().map(|arg| format!(", {arg}")).collect();
         let method = self.method(handler);
-        Code::tight(format!("call(\"{name}\", (...args) => this.{method}(...args){args})"))
+        let scope = self.scope(0);
+        Code::tight(format!("call(\"{name}\", (...args) => {scope}.{method}(...args){args})"))
     }
 
     fn call_store(&self, store: u32, handler: u32, args: &[String]) -> Code {
         let args: String = args.iter().map(|arg| format!(", {arg}")).collect();
-        Code::tight(format!("this.stores$[{store}].call$({handler}{args})"))
+        Code::tight(format!("{}.stores$[{store}].call$({handler}{args})", self.scope(0)))
     }
 
     fn reload(&self, source: u32) -> Code {
-        Code::tight(format!("this.reload$({source})"))
+        Code::tight(format!("{}.reload$({source})", self.scope(0)))
     }
 
     fn give(&self, event: u32, args: &[String]) -> Code {
         let name = &self.plan.events[event as usize].name;
-        Code::tight(format!("this.give$(\"{name}\", [{}])", args.join(", ")))
+        Code::tight(format!("{}.give$(\"{name}\", [{}])", self.scope(0), args.join(", ")))
     }
 }
 
-/// Who reads: a derived value, or a part.
-struct Reader<'a> {
-    reads: &'a [PlanRead],
-    bit: u32,
-}
-
-/// Which readers of a component a write wakes, by their bits.
-pub(crate) struct Readers<'a> {
-    all: Vec<Reader<'a>>,
-    /// How many of them are derived values, which stand first.
-    derived: Vec<CellId>,
-}
-
-impl<'a> Readers<'a> {
-    fn of(plan: &'a Plan) -> Readers<'a> {
-        let derived = (0..).zip(&plan.cells).filter_map(|(number, cell)| match &cell.kind {
-            CellKind::Derived(_, reads) => Some((number, reads.paths())),
-            _ => None,
-        });
-        let (derived, mut reads): (Vec<CellId>, Vec<&[PlanRead]>) = derived.unzip();
-        reads.extend(plan.blocks[0].parts.iter().map(|part| part.reads.paths()));
-        // Where there are more than bits, some share one: they are looked at together.
-        let (count, bits) = (reads.len(), reads.len().clamp(1, 31));
-        let bit = |at: usize| 1 << (at * bits / count.max(1));
-        let all = reads.into_iter().enumerate();
-        let all = all.map(|(at, reads)| Reader { reads, bit: bit(at) }).collect();
-        Readers { all, derived }
-    }
-
-    fn of_derived(&self, cell: CellId) -> Option<u32> {
-        let at = self.derived.iter().position(|known| *known == cell)?;
-        Some(self.all[at].bit)
-    }
-
-    fn of_part(&self, part: usize) -> u32 {
-        self.all[self.derived.len() + part].bit
-    }
-
-    /// Those that read a cell at all.
-    fn of_cell(&self, cell: CellId) -> u32 {
-        let reading = self.all.iter().filter(|r| r.reads.iter().any(|read| read.cell == cell));
-        reading.fold(0, |bits, reader| bits | reader.bit)
-    }
-
-    /// Those that a write to a place can reach; `edits` says that items of the list there come, go or change places.
-    pub(crate) fn of_write(&self, place: &Place, edits: bool) -> u32 {
-        let way: Vec<ReadStep> = place
-            .steps
-            .iter()
-            .map(|step| match step {
-                PlaceStep::Field(name) => ReadStep::Field(*name),
-                PlaceStep::Index(_) => ReadStep::AnyItem,
-            })
-            .collect();
-        let reached = |read: &PlanRead| {
-            if read.cell != place.cell {
-                return false;
-            }
-            match read.path.strip_prefix(&*way) {
-                // What is read is what is written, or is inside it.
-                Some(rest) if !edits || !rest.is_empty() => true,
-                Some(_) => matches!(read.extent, Extent::Whole | Extent::Length),
-                // What is written is inside what is read.
-                None => way.starts_with(&read.path) && read.extent == Extent::Whole,
-            }
-        };
-        let reading = self.all.iter().filter(|reader| reader.reads.iter().any(reached));
-        reading.fold(0, |bits, reader| bits | reader.bit)
-    }
-}
-
-/// Compiles a component whose own block holds no spots.
+/// Compiles a component.
 ///
 /// # Errors
 /// What it has that cannot be compiled yet.
 pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
-    let Some(block) = plan.blocks.first() else { return Err("it shows nothing".into()) };
+    if plan.blocks.is_empty() {
+        return Err("it shows nothing".into());
+    }
     let lives =
         !plan.hooks.is_empty() || !plan.sources.is_empty() || !plan.stores_read().is_empty();
-    if !block.spots.is_empty() || lives || plan.store.is_some() {
-        return Err("it has something in it that comes and goes, or lives by itself".into());
+    if lives || plan.store.is_some() {
+        return Err("it lives by itself".into());
     }
     // Without questions nothing waits, either.
     if !plan.asked.is_empty() {
         return Err("it asks something of the host".into());
     }
-    if let Some(part) = block.parts.iter().find(|part| !is_known(&part.kind)) {
+    plan.blocks.iter().try_for_each(is_known)?;
+    let name = class_name(&plan.name);
+    let state = Readers::of(plan, 0);
+    let (mut text, mut used, mut heard) = (String::new(), BTreeSet::new(), BTreeSet::new());
+    // Those inside come first: they are named by those around them.
+    for number in (0..plan.blocks.len() as BlockId).rev() {
+        let block = &plan.blocks[number as usize];
+        let readers = Readers::of(plan, number);
+        let own = Own { plan, block: number };
+        let (first, members) = (String::new(), String::new());
+        let mut class =
+            Class { program, block, own, readers: &readers, state: &state, used, first, members };
+        text.push_str(&class.written_whole(&name)?);
+        used = class.used;
+        heard.extend(block.listeners.iter().map(|listener| listener.event.to_string()));
+    }
+    used.extend(["template", "hear", "turnOver", "call", "put", "mark", "same", "undo", "standIn"]);
+    Ok(Compiled { text, name, used, heard })
+}
+
+/// Whether a block has nothing but what can be compiled.
+fn is_known(block: &Block) -> Result<(), String> {
+    if let Some(part) = block.parts.iter().find(|part| !is_shown(&part.kind)) {
         return Err(format!("`{}` cannot be shown yet", part.address));
+    }
+    if let Some(spot) = block.spots.iter().find(|s| !matches!(s.kind, SpotKind::Branch { .. })) {
+        return Err(format!(
+            "`{}` comes and goes in a way that cannot be compiled yet",
+            spot.address
+        ));
     }
     if block.listeners.iter().any(|l| l.commit.is_some() || !l.fields.is_empty()) {
         return Err("it has a control that is bound both ways, or looks at its events".into());
     }
-    let readers = Readers::of(plan);
-    let used =
-        BTreeSet::from(["template", "hear", "turnOver", "call", "put", "mark", "same", "undo"]);
-    let (first, members) = (String::from("    this.d$ = 0;\n"), String::new());
-    let own = Own { plan };
-    let mut class = Class { program, block, own, readers: &readers, used, first, members };
-    let name = class_name(&plan.name);
-    class.cells()?;
-    let made = Template::of(block);
-    class.first.push_str(&format!("    const top = T_{name}.cloneNode(true);\n"));
-    class.parts(&made);
-    class.first.push_str(
-        "    this.top$ = [...top.childNodes];\n    for (const node of this.top$) node.scope$ = this;\n",
-    );
-    class.handlers();
-    let listeners = class.listeners();
-    let Class { used, first, members, .. } = class;
-    let html = code::string(&made.html.as_str().into()).text;
-    let around = made.around.map_or("null".to_owned(), |around| format!("\"{around}\""));
-    let text = format!(
-        "const T_{name} = template({html}, {around}, {});\nclass {name} {{\n  static listeners = [\n\
-         {listeners}  ];\n  constructor(props) {{\n{first}  }}\n{members}}}\n",
-        made.has_seams
-    );
-    let heard = block.listeners.iter().map(|listener| listener.event.to_string()).collect();
-    Ok(Compiled { text, name, used, heard })
+    Ok(())
 }
 
 /// A class that is written.
@@ -206,6 +156,8 @@ struct Class<'a> {
     block: &'a Block,
     own: Own<'a>,
     readers: &'a Readers<'a>,
+    /// Those of the component's own block, where its state is.
+    state: &'a Readers<'a>,
     used: BTreeSet<&'static str>,
     /// What its constructor does.
     first: String,
@@ -214,10 +166,122 @@ struct Class<'a> {
 }
 
 impl Class<'_> {
+    /// The class with the markup that it copies; the component is called by a name.
+    fn written_whole(&mut self, component: &str) -> Result<String, String> {
+        let (plan, number) = (self.own.plan, self.own.block);
+        let is_own = number == 0;
+        let name = if is_own { component.to_owned() } else { format!("{component}_{number}") };
+        let made = Template::of(self.block);
+        if is_own {
+            self.cells()?;
+        }
+        self.first.push_str(&format!("    const top = T_{name}.cloneNode(true);\n"));
+        self.nodes(&made);
+        self.first.push_str(
+            "    this.top$ = [...top.childNodes];\n    for (const node of this.top$) node.scope$ = this;\n    \
+             this.made$ = top;\n",
+        );
+        self.parts();
+        self.spots(component);
+        if is_own {
+            self.handlers();
+        }
+        let listeners = self.listeners();
+        let html = code::string(&made.html.as_str().into()).text;
+        let around = made.around.map_or("null".to_owned(), |around| format!("\"{around}\""));
+        let begins = match is_own {
+            true => "  constructor(props) {\n    this.up$ = this.held$ = null;\n",
+            false => "  constructor(held) {\n    this.held$ = held;\n    this.up$ = held.scope;\n",
+        };
+        let (within, outer) = (self.within(), self.readers.of_outer(plan, number));
+        Ok(format!(
+            "const T_{name} = template({html}, {around}, {});\nclass {name} {{\n  \
+             static listeners = [\n{listeners}  ];\n  static within = {within};\n  static outer = {outer};\n  \
+             static spots = [{}];\n  static tops = [{}];\n{begins}    this.d$ = 0;\n    this.alive$ = true;\n\
+             {}  }}\n{}}}\n",
+            made.has_seams,
+            self.places(),
+            self.tops(&made),
+            self.first,
+            self.members
+        ))
+    }
+
+    /// Those readers that stand inside of spots.
+    fn within(&self) -> u32 {
+        let inside = (0..self.block.spots.len()).map(|at| self.readers.bit(Who::Inside(at)));
+        inside.fold(0, |bits, bit| bits | bit)
+    }
+
+    /// Where the nodes of each spot go.
+    fn places(&self) -> String {
+        let place = |spot: &Spot| {
+            let parent = spot.parent.map_or("null".into(), |mark| format!("\"n{mark}$\""));
+            let next = match spot.next {
+                Next::End => "null".into(),
+                Next::Node(mark) => format!("\"n{mark}$\""),
+                Next::Spot(other) => other.to_string(),
+            };
+            format!("{{ parent: {parent}, next: {next} }}")
+        };
+        self.block.spots.iter().map(place).collect::<Vec<_>>().join(", ")
+    }
+
+    /// What stands at the top of the block, in order: nodes by their positions, spots in brackets.
+    fn tops(&self, made: &Template) -> String {
+        let spots = &self.block.spots;
+        let before = |next: Next| {
+            let found = spots.iter().position(|s| s.parent.is_none() && s.next == next);
+            found.map(|at| at as u32)
+        };
+        // The spots that stand before something, the first first.
+        let leading = |next: Next| {
+            let all = std::iter::successors(before(next), |at| before(Next::Spot(*at)));
+            let mut all: Vec<String> = all.map(|at| format!("[{at}]")).collect();
+            all.reverse();
+            all
+        };
+        let mut tops = Vec::new();
+        for root in 0..made.roots {
+            if let Some(mark) = made.ways.iter().position(|way| way[..] == [root]) {
+                tops.extend(leading(Next::Node(mark as u32)));
+            }
+            tops.push(root.to_string());
+        }
+        tops.extend(leading(Next::End));
+        tops.join(", ")
+    }
+
+    /// What comes and goes in it.
+    fn spots(&mut self, component: &str) {
+        let mut forward = String::new();
+        let mut begins = Vec::new();
+        for (at, spot) in self.block.spots.iter().enumerate() {
+            let SpotKind::Branch { choice, .. } = &spot.kind else { continue };
+            let kinds = alternatives(&spot.kind).iter();
+            let kinds: Vec<String> = kinds.map(|at| format!("{component}_{at}")).collect();
+            self.used.insert("Branch");
+            let (declared, choice) = self.written(|writer| writer.value(*choice).alone());
+            begins.push(format!(
+                "    this.spots$[{at}] = new Branch(this, {at}, [{}]);\n    \
+                 {{ {declared}this.spots$[{at}].begin({choice}); }}\n",
+                kinds.join(", ")
+            ));
+            let inside = self.readers.bit(Who::Inside(at));
+            if inside != 0 {
+                forward.push_str(&format!("    if (bits & {inside}) this.spots$[{at}].tell();\n"));
+            }
+        }
+        self.first.push_str("    this.spots$ = [];\n");
+        // What stands after a spot is there before it.
+        begins.iter().rev().for_each(|begin| self.first.push_str(begin));
+        self.members.push_str(&format!("  forward$(bits) {{\n{forward}  }}\n"));
+    }
+
     /// Writes code of the component: what has to be declared around it, and its text.
     fn written(&mut self, what: impl FnOnce(&mut Writer<'_>) -> String) -> (String, String) {
         let mut writer = Writer::new(self.program, self.own.plan, &self.own);
-        writer.readers = Some(self.readers);
+        writer.readers = Some(self.state);
         let text = what(&mut writer);
         self.used.append(&mut writer.used);
         (writer.declarations(), text)
@@ -270,7 +334,7 @@ impl Class<'_> {
         self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
         // Those that it reads are brought up to date first: they may come out as they were.
         let above = self.read_derived(reads);
-        let bit = self.readers.of_derived(number).unwrap_or(0);
+        let bit = self.readers.bit(Who::Derived(number));
         let woken = self.readers.of_cell(number);
         let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
         self.members.push_str(&format!(
@@ -283,21 +347,35 @@ impl Class<'_> {
 
     /// Has the derived values among some reads brought up to date.
     fn read_derived<'r>(&self, reads: impl IntoIterator<Item = &'r PlanRead>) -> String {
-        let cells: BTreeSet<CellId> = reads.into_iter().map(|read| read.cell).collect();
-        let derived = cells.into_iter().filter(|cell| self.readers.of_derived(*cell).is_some());
+        let derived: BTreeSet<CellId> = self.readers.derived().collect();
+        let derived = cells(reads).into_iter().filter(|cell| derived.contains(cell));
         derived.map(|cell| format!("    this.{};\n", self.own.property(cell))).collect()
     }
 
-    /// What it shows, first and whenever something is marked.
-    fn parts(&mut self, made: &Template) {
+    /// The nodes that something refers to.
+    fn nodes(&mut self, made: &Template) {
         for (at, way) in made.ways.iter().enumerate() {
             let way: String = way.iter().map(|child| format!(".childNodes[{child}]")).collect();
             self.first.push_str(&format!("    this.n{at}$ = top{way};\n"));
         }
-        let mut show =
-            self.read_derived(self.block.parts.iter().flat_map(|part| part.reads.paths()));
+    }
+
+    /// What it shows, first and whenever something is marked. The document is touched once everything is worked out.
+    fn parts(&mut self) {
+        let (mut show, mut setters) = (String::new(), String::new());
+        // Whoever stands inside reads derived values that are up to date.
+        let inside =
+            (0..).zip(&self.block.spots).filter(|(at, _)| self.readers.bit(Who::Inside(*at)) != 0);
+        let derived =
+            if inside.count() > 0 { self.readers.derived().collect() } else { BTreeSet::new() };
+        show.push_str(
+            &self.read_derived(self.block.parts.iter().flat_map(|part| part.reads.paths())),
+        );
+        for cell in derived {
+            show.push_str(&format!("    this.{};\n", self.own.property(cell)));
+        }
         for (at, part) in self.block.parts.iter().enumerate() {
-            let bit = self.readers.of_part(at);
+            let bit = self.readers.bit(Who::Part(at));
             let (declared, value) = self.written(|writer| shown(writer, part));
             let node = format!("this.n{}$", part.mark);
             let set = set(&node, &part.kind, "value");
@@ -305,17 +383,34 @@ impl Class<'_> {
                 "    {{ {declared}const value = this.v{at}$ = {value}; {} }}\n",
                 first_set(&node, &part.kind, &set)
             ));
+            if bit == 0 {
+                continue;
+            }
+            setters.push_str(&format!("  set{at}$() {{ const value = this.v{at}$; {set} }}\n"));
             show.push_str(&format!(
-                "    if (this.d$ & {bit}) {{ {declared}const value = {value}; \
-                 if (value !== this.v{at}$) {{ this.v{at}$ = value; {set} }} }}\n"
+                "    if (this.d$ & {bit}) {{ {declared}keep(this, \"v{at}$\", {value}, \"set{at}$\"); }}\n"
             ));
+            self.used.insert("keep");
+        }
+        for (at, spot) in self.block.spots.iter().enumerate() {
+            let (SpotKind::Branch { choice, .. }, bit) =
+                (&spot.kind, self.readers.bit(Who::Spot(at)))
+            else {
+                continue;
+            };
+            if bit != 0 {
+                let (declared, choice) = self.written(|writer| writer.value(*choice).alone());
+                show.push_str(&format!(
+                    "    if (this.d$ & {bit}) {{ {declared}this.spots$[{at}].choose({choice}); }}\n"
+                ));
+            }
         }
         // Derived values that nothing shows stay marked until somebody asks.
-        let derived = self.readers.derived.iter();
-        let derived = derived.filter_map(|cell| self.readers.of_derived(*cell));
+        let derived = self.readers.derived().map(|cell| self.readers.bit(Who::Derived(cell)));
         let asked_later = derived.fold(0, |bits, bit| bits | bit);
-        self.members
-            .push_str(&format!("  show$() {{\n{show}    this.d$ &= {asked_later};\n  }}\n"));
+        self.members.push_str(&format!(
+            "{setters}  show$() {{\n{show}    this.d$ &= {asked_later};\n  }}\n"
+        ));
     }
 
     fn handlers(&mut self) {
@@ -348,7 +443,7 @@ impl Class<'_> {
 }
 
 /// Whether there is something that shows this kind of part.
-fn is_known(kind: &PartKind) -> bool {
+fn is_shown(kind: &PartKind) -> bool {
     !matches!(
         kind,
         PartKind::Attribute(_, Form::Url | Form::Declarations)

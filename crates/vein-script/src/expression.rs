@@ -1,9 +1,9 @@
 //! Expressions of a plan as expressions of ECMAScript.
 
 use crate::code::{self, Code, Level};
-use crate::component::Readers;
 use crate::kind::Kind;
 use crate::members;
+use crate::readers::Readers;
 use std::collections::{BTreeMap, BTreeSet};
 use vein_plan::code::{CellId, Expr, ExprId, Field, Function, Item, LocalId, NameId, Piece};
 use vein_plan::members::Member;

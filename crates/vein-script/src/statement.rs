@@ -236,8 +236,8 @@ impl Writer<'_> {
         match woken {
             0 => line(out, depth, &format!("{text};")),
             bits => {
-                let mark = self.uses("mark");
-                line(out, depth, &format!("if ({text}) {mark}(this, {bits});"));
+                let (mark, scope) = (self.uses("mark"), self.names.place(place.cell).0);
+                line(out, depth, &format!("if ({text}) {mark}({scope}, {bits});"));
             }
         }
     }

@@ -3,10 +3,10 @@
 use crate::compiled::{CALLS, COMPONENTS, WRITTEN, checked, written};
 use crate::dressed::Wear;
 use crate::driven::Browser;
-use crate::generate::{Generator, Random};
+use crate::generate::{Generator, Kind, Random};
 use crate::projects::project;
 use serde_json::{Value as Json, json};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use vein::Ui;
 use vein_plan::Program;
 use vein_script::engine;
@@ -137,22 +137,103 @@ const SHOWN: &str = r#"
   };
 "#;
 
+/// A component's text with some of its elements under conditions, alone, with another in their place, or around others.
+fn with_branches(text: &str, generator: &mut Generator) -> String {
+    let mut out = String::new();
+    let mut open = 0;
+    for line in text.lines() {
+        let is_shown = line.starts_with("  <p") || line.starts_with("  <input");
+        if open > 0 && (!is_shown || generator.random().below(2) == 0) {
+            out.push_str(&"</group>\n".repeat(open));
+            open = 0;
+        }
+        if !is_shown {
+            out.push_str(&format!("{line}\n"));
+            continue;
+        }
+        let flag = match generator.random().below(3) {
+            0 => "flag".to_owned(),
+            1 => format!("n > {}", generator.random().below(3)),
+            _ => generator.expression(Kind::Flag, 2),
+        };
+        match generator.random().below(6) {
+            0 => out.push_str(&format!("<section when=\"{flag}\">{line}</section>\n")),
+            1 => {
+                let other = generator.expression(Kind::Text, 2);
+                out.push_str(&format!(
+                    "<section when=\"{flag}\">{line}<button click=\"-> n += 1; t += 'x'\">i</button></section>\
+                     <em otherwise>{{{other}}}</em>\n"
+                ));
+            }
+            2 => {
+                let second = generator.expression(Kind::Flag, 1);
+                out.push_str(&format!(
+                    "<group when=\"{flag}\">a{line}b</group><b or-when=\"{second}\">{{n}}</b>\n"
+                ));
+            }
+            3 => {
+                out.push_str(&format!("<group when=\"{flag}\">{line}\n"));
+                open += 1;
+            }
+            _ => out.push_str(&format!("{line}\n")),
+        }
+    }
+    out
+}
+
+/// For each markup that was sent: how many nodes stand at its top, and how many are marked.
+type Known = BTreeMap<u32, (usize, u32)>;
+
+/// How many nodes the document's observer sees come and go: of what is new all at the top.
+fn nodes_seen(pulse: &vein_runtime::Pulse, known: &mut Known) -> (usize, usize) {
+    let (mut new, mut added, mut removed) = (BTreeSet::new(), 0, 0);
+    for patch in pulse.patches.iter() {
+        match patch {
+            vein::Patch::Template { number, template } => {
+                let (mut depth, mut at_top) = (0, 0);
+                for node in &template.nodes {
+                    at_top += usize::from(depth == 0);
+                    match node {
+                        vein_plan::TemplateNode::Open { .. } => depth += 1,
+                        vein_plan::TemplateNode::Close => depth -= 1,
+                        _ => {}
+                    }
+                }
+                let marks = template.nodes.iter().filter(|node| node.is_marked()).count();
+                known.insert(number, (at_top, marks as u32));
+            }
+            vein::Patch::Clone { template, parent, first, .. } => {
+                let (at_top, marks) = known[&template];
+                added += if new.contains(&parent) { 0 } else { at_top };
+                new.extend(first..first + marks);
+            }
+            vein::Patch::Remove { .. } => removed += 1,
+            _ => {}
+        }
+    }
+    (added, removed)
+}
+
 pub async fn random_components_are_shown_the_same(browser: &Browser) {
     browser.leave().await;
     let beds = json!([
         { "id": 7, "crop": "Ruby 😀", "wet": true, "levels": [4, 10, 9] },
         { "id": 3, "crop": "", "wet": false, "levels": [] },
     ]);
-    let (mut pulses, mut changes, mut faults) = (0, 0, 0);
+    let (mut pulses, mut changes, mut faults, mut came) = (0, 0, 0, 0);
     for seed in 0..COMPONENTS {
         let mut generator = Generator::new(seed + 20_000);
         let (text, buttons) = generator.component();
+        let branches = seed % 2 == 1;
+        let text = if branches { with_branches(&text, &mut generator) } else { text };
         let ui = checked(&text).unwrap_or_else(|| panic!("{text}"));
         let program = ui.program();
         let compiled = vein_script::component(program, &program.plans[0])
             .unwrap_or_else(|error| panic!("{error}\n{text}"));
         let mut page = ui.page("test-bed").open(json!({ "beds": beds })).expect("beds");
         let mut steps = Vec::new();
+        let mut known = Known::new();
+        nodes_seen(&page.opening().pulse, &mut known);
         let mut ours = vec![json!([shown(page.tree(), page.tree().root()), [], ""])];
         for _ in 0..CALLS * 2 {
             let random = generator.random();
@@ -164,9 +245,16 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
                 ("maybe", if n == 0 { Json::Null } else { json!(n) }),
                 ("numbers", json!((0..n).collect::<Vec<_>>())),
             ];
-            let (step, entry) = if random.below(3) > 0 {
+            let way = random.below(3);
+            let inner = page.tree().select("section button").expect("a selector");
+            let (step, entry) = if way == 1 && !inner.is_empty() {
+                let button = random.below(inner.len());
+                let click = vein::Event::new("click");
+                let entry = page.session_mut().dispatch(inner[button], &click).expect("a click");
+                (json!(format!("{button}")), entry)
+            } else if way > 0 {
                 let button = random.below(buttons);
-                let node = page.find(&format!("button:nth-of-type({})", button + 1));
+                let node = page.find(&format!("main > button:nth-of-type({})", button + 1));
                 let node = node.expect("a button").node();
                 let click = vein::Event::new("click");
                 (json!(button), page.session_mut().dispatch(node, &click).expect("a click"))
@@ -179,36 +267,42 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
             let given = entry.pulse.given.iter().map(|given| written(&given.payload[0].1));
             // What the document's observer sees: texts and attributes, each once.
             let seen = entry.pulse.parts.iter().filter(|part| {
-                let parts = &program.plans[0].blocks[0].parts;
+                let parts = &program.plans[0].blocks[part.block as usize].parts;
                 matches!(part.place.which, vein_runtime::Which::Part(at)
                     if !matches!(parts[at as usize].kind, vein_plan::PartKind::Property(_)))
             });
             let seen = seen.count();
+            let (added, removed) = nodes_seen(&entry.pulse, &mut known);
             pulses += 1;
+            came += added;
             changes += seen;
             faults += usize::from(!fault.is_empty());
             steps.push(step);
             let given: Vec<String> = if fault.is_empty() { given.collect() } else { Vec::new() };
+            let seen = json!([seen, added, removed]);
             ours.push(json!([shown(page.tree(), page.tree().root()), given, fault, seen]));
         }
         let script = format!(
             "'use strict'; {} {} {WRITTEN} {SHOWN}
              const root = document.createElement('div'); document.body.append(root);
-             const it = new {}({{ beds: {beds} }}); root.append(...it.top$);
+             const it = new {}({{ beds: {beds} }}); standIn(root, it);
              let given = [], fault = ''; it.given$ = (name, args) => given.push(written(args[0]));
              {}.forEach((kind) => hear(root, kind, (error) => {{ fault = error.message; }}));
              const observer = new MutationObserver(() => {{}});
              observer.observe(root, {{ subtree: true, childList: true, attributes: true, characterData: true }});
              const told = () => [...root.childNodes].map(shown).join();
              const all = [[told(), [], '']];
-             const buttons = [...root.querySelectorAll('button')];
+             const buttons = [...root.querySelectorAll('main > button')];
              for (const step of {}) {{
                given = []; fault = '';
                if (typeof step === 'number') buttons[step].click();
+               else if (typeof step === 'string') root.querySelectorAll('section button')[step].click();
                else turnOver(() => it.put$(...step));
-               const records = observer.takeRecords();
+               const all_records = observer.takeRecords();
+               const records = all_records.filter((r) => r.type !== 'childList');
+               const moved = (what) => all_records.reduce((sum, r) => sum + r[what].length, 0);
                const different = new Set(records.map((r) => `${{[...root.querySelectorAll('*')].indexOf(r.target.nodeType === 3 ? r.target.parentNode : r.target)}} ${{r.type}} ${{r.attributeName}}`));
-               all.push([told(), fault === '' ? given : [], fault, records.length === different.size ? records.length : 'twice']);
+               all.push([told(), fault === '' ? given : [], fault, records.length === different.size ? [records.length, moved('addedNodes'), moved('removedNodes')] : 'twice']);
              }}
              root.remove();
              return all;",
@@ -224,5 +318,6 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
             assert_eq!(*ours, theirs[step], "seed {seed}, {steps:?}\n{text}\n{}", compiled.text);
         }
     }
-    assert!(pulses > 4000 && changes > 1000 && faults > 100, "{pulses} {changes} {faults}");
+    let reached = format!("{pulses} pulses, {changes} changes, {faults} faults, {came} nodes came");
+    assert!(pulses > 4000 && changes > 1000 && faults > 100 && came > 400, "{reached}");
 }
