@@ -170,7 +170,8 @@ holds bed: { id: number, pump: Pump } = { id: 1, pump: { on: true, flow: 1 } }
 <b click='-> bed = { id: 3, pump: { on: false, flow: 5 } }; bed.pump.flow = 6'></b>
 <u click='-> bed.pump.flow = 7; bed = { id: 4, pump: { on: true, flow: 8 } }'></u>
 <s click='-> bed.pump = { on: true, flow: 9 }; bed.id = 5'></s>
-<q click='-> bed.pump.on = false; bed = { id: 6, pump: { on: true, flow: 9 } }'></q>",
+<q click='-> bed.pump.on = false; bed = { id: 6, pump: { on: true, flow: 9 } }'></q>
+<a click='-> bed = { id: 7, pump: { on: false, flow: 9 } }; bed.pump.on = true'></a>",
     );
     let mut shown = |selector: &str| {
         let pulse = click(&mut page, selector).pulse;
@@ -181,6 +182,7 @@ holds bed: { id: number, pump: Pump } = { id: 1, pump: { on: true, flow: 1 } }
     assert_eq!(shown("u"), ("16".into(), 1, 2));
     assert_eq!(shown("s"), ("18".into(), 1, 2));
     assert_eq!(shown("q"), ("18".into(), 0, 0));
+    assert_eq!(shown("a"), ("18".into(), 0, 0));
 }
 
 /// A page that nobody closes is closed when it is let go.
