@@ -214,12 +214,14 @@ fn identities_that_are_no_numbers_are_one() {
     let text = "holds items = [{ v: 1 }, { v: 2 }]
 holds word = 'x'
 <i each='item of items by item.v'>{item.v}</i><p click='-> items[0].v = 0 / 0'></p>
-<b click='-> items[0].v = Number(word)'></b><em click='-> items[0].v = -(items[0]?.v ?? 0)'></em><u click='-> items[1].v = -0; items[0].v = 3'></u><q click='-> items[1].v = 0'></q>";
+<b click='-> items[0].v = Number(word)'></b><em click='-> items[0].v = -(items[0]?.v ?? 0)'></em><u click='-> items[1].v = -0; items[0].v = 3'></u><q click='-> items[1].v = 0'></q><a click='-> items = [{ v: 0 / 0 }, { v: -(0 / 0) }]'></a>";
     let mut page = opened(text, json!({}));
     let mut created = |selector: &str| click(&mut page, selector).pulse.created;
     assert_eq!((created("p"), created("b"), created("em"), created("em")), (1, 0, 0, 0));
     // Nor can the two zeros be told apart.
     assert_eq!((created("u"), created("q")), (2, 0));
+    let pulse = click(&mut page, "a");
+    assert_eq!(pulse.pulse.problems.len(), 1, "two of one identity");
 }
 
 #[test]
