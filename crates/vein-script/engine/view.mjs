@@ -3,9 +3,15 @@
 /** Scopes that have something to look at before the pulse ends, with what they had marked before. */
 export const marked = new Map();
 
+/** The same scopes by how deep they stand: what stands around is looked at first. */
+export const pending = [];
+
 /** Marks readers of a scope, by their bits, and those inside of it that read the same. */
 export function mark(scope, bits) {
-  if (!marked.has(scope)) marked.set(scope, scope.d$);
+  if (!marked.has(scope)) {
+    marked.set(scope, scope.d$);
+    (pending[scope.depth$] ??= []).push(scope);
+  }
   scope.d$ |= bits;
   if (bits & scope.constructor.within) scope.forward$(bits);
 }
@@ -26,7 +32,7 @@ export const bringPart = (scope, set) => scope[set]();
 
 /** Whether a scope still stands in the view. */
 export function stands(scope) {
-  for (let at = scope; at !== null; at = at.up$) if (!at.alive$) return false;
+  for (let at = scope; at !== null; at = at.held$ === null ? null : at.held$.scope) if (!at.alive$) return false;
   return true;
 }
 
@@ -65,6 +71,32 @@ export class Branch {
   }
   tell() {
     if (this.held !== null) mark(this.held, this.held.constructor.outer);
+  }
+}
+
+/** A place where a component stands. */
+export class Child {
+  constructor(scope, number) {
+    this.scope = scope;
+    this.number = number;
+    this.shown = null;
+  }
+  begin(kind) {
+    const made = new kind(this, {});
+    const [into, before] = placeOf(this.scope, this.number);
+    into.insertBefore(made.made$, before);
+    made.made$ = null;
+    this.shown = made;
+  }
+  given(name) {
+    if (this.shown !== null) mark(this.shown, this.shown.constructor.props[name]);
+  }
+}
+
+/** Hands an event of a component on to whoever hears it around. */
+export function hand(held, event, args) {
+  for (const way of held.scope.constructor.spots[held.number].hears[event]) {
+    call(event, (given) => held.scope[way](given), args);
   }
 }
 
@@ -162,15 +194,18 @@ export function turnOver(run) {
   try {
     pulse(() => {
       run();
-      for (const scope of marked.keys()) if (stands(scope)) scope.show$();
+      for (let depth = 0; depth < pending.length; depth++) {
+        for (const scope of pending[depth] ?? []) if (stands(scope)) scope.show$();
+      }
     });
   } catch (fault) {
     for (const [scope, before] of marked) scope.d$ = before;
     marked.clear();
-    later.length = 0;
+    later.length = pending.length = 0;
     throw fault;
   }
   marked.clear();
+  pending.length = 0;
   for (let at = 0; at < later.length; at += 3) later[at](later[at + 1], later[at + 2]);
   later.length = 0;
 }

@@ -1,14 +1,16 @@
-//! A component as classes, one for each of its blocks. So far one in which nothing comes and goes but alternatives.
+//! A component as classes, one for each of its blocks. So far one in which nothing comes and goes but alternatives and
+//! components.
 
 use crate::code::{self, Code};
 use crate::expression::{Names, Writer};
-use crate::readers::{Readers, Who, alternatives, cells};
+use crate::kind::Kind;
+use crate::readers::{Readers, Who, alternatives, cells, read_of};
 use crate::template::Template;
 use std::collections::BTreeSet;
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::{
-    Block, BlockId, CellKind, Form, Next, Part, PartKind, Plan, PlanRead, Program, Property, Spot,
-    SpotKind,
+    Block, BlockId, CellKind, Form, Given, Next, Part, PartKind, Plan, PlanRead, Program, Property,
+    Spot, SpotKind, Use,
 };
 
 /// A component as a class, and what it uses of the engine.
@@ -96,11 +98,46 @@ impl Names for Own<'_> {
     }
 }
 
-/// Compiles a component.
+/// Compiles a component, and those that stand in it.
 ///
 /// # Errors
-/// What it has that cannot be compiled yet.
+/// What one of them has that cannot be compiled yet.
 pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
+    let mut whole = Compiled {
+        text: String::new(),
+        name: class_name(&plan.name),
+        used: BTreeSet::new(),
+        heard: BTreeSet::new(),
+    };
+    let (mut seen, mut open) = (BTreeSet::new(), vec![(plan, vec![plan.name.clone()])]);
+    while let Some((plan, around)) = open.pop() {
+        for used in plan.blocks.iter().flat_map(|block| &block.spots).filter_map(used_in) {
+            let inner = &program.plans[used.plan as usize];
+            if around.contains(&inner.name) {
+                return Err(format!("`{}` stands in itself", inner.name));
+            }
+            open.push((inner, [&around[..], std::slice::from_ref(&inner.name)].concat()));
+        }
+        if seen.insert(plan.name.clone()) {
+            let compiled = alone(program, plan)?;
+            whole.text.push_str(&compiled.text);
+            whole.used.extend(compiled.used);
+            whole.heard.extend(compiled.heard);
+        }
+    }
+    Ok(whole)
+}
+
+/// The component in a spot.
+fn used_in(spot: &Spot) -> Option<&Use> {
+    match &spot.kind {
+        SpotKind::Component(used) => Some(used),
+        _ => None,
+    }
+}
+
+/// Compiles a component by itself.
+fn alone(program: &Program, plan: &Plan) -> Result<Compiled, String> {
     if plan.blocks.is_empty() {
         return Err("it shows nothing".into());
     }
@@ -113,7 +150,7 @@ pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
     if !plan.asked.is_empty() {
         return Err("it asks something of the host".into());
     }
-    plan.blocks.iter().try_for_each(is_known)?;
+    plan.blocks.iter().try_for_each(|block| is_known(program, block))?;
     let name = class_name(&plan.name);
     let state = Readers::of(plan, 0);
     let (mut text, mut used, mut heard) = (String::new(), BTreeSet::new(), BTreeSet::new());
@@ -129,20 +166,36 @@ pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
         used = class.used;
         heard.extend(block.listeners.iter().map(|listener| listener.event.to_string()));
     }
-    used.extend(["template", "hear", "turnOver", "call", "put", "mark", "same", "undo", "standIn"]);
+    used.extend([
+        "template", "hear", "turnOver", "call", "put", "mark", "same", "undo", "standIn", "hand",
+    ]);
     Ok(Compiled { text, name, used, heard })
 }
 
 /// Whether a block has nothing but what can be compiled.
-fn is_known(block: &Block) -> Result<(), String> {
+fn is_known(program: &Program, block: &Block) -> Result<(), String> {
     if let Some(part) = block.parts.iter().find(|part| !is_shown(&part.kind)) {
         return Err(format!("`{}` cannot be shown yet", part.address));
     }
-    if let Some(spot) = block.spots.iter().find(|s| !matches!(s.kind, SpotKind::Branch { .. })) {
-        return Err(format!(
-            "`{}` comes and goes in a way that cannot be compiled yet",
-            spot.address
-        ));
+    for spot in &block.spots {
+        let known = match &spot.kind {
+            SpotKind::Branch { .. } => true,
+            SpotKind::Component(used) => {
+                let cells = &program.plans[used.plan as usize].cells;
+                let both_ways = |(cell, given): &(CellId, Given)| {
+                    let shared = matches!(cells[*cell as usize].kind, CellKind::Shared(_));
+                    shared && matches!(given, Given::Path { .. })
+                };
+                used.contents.is_empty() && !used.props.iter().any(both_ways)
+            }
+            _ => false,
+        };
+        if !known {
+            return Err(format!(
+                "`{}` comes and goes in a way that cannot be compiled yet",
+                spot.address
+            ));
+        }
     }
     if block.listeners.iter().any(|l| l.commit.is_some() || !l.fields.is_empty()) {
         return Err("it has a control that is bound both ways, or looks at its events".into());
@@ -155,9 +208,9 @@ struct Class<'a> {
     program: &'a Program,
     block: &'a Block,
     own: Own<'a>,
-    readers: &'a Readers<'a>,
+    readers: &'a Readers,
     /// Those of the component's own block, where its state is.
-    state: &'a Readers<'a>,
+    state: &'a Readers,
     used: BTreeSet<&'static str>,
     /// What its constructor does.
     first: String,
@@ -190,16 +243,21 @@ impl Class<'_> {
         let html = code::string(&made.html.as_str().into()).text;
         let around = made.around.map_or("null".to_owned(), |around| format!("\"{around}\""));
         let begins = match is_own {
-            true => "  constructor(props) {\n    this.up$ = this.held$ = null;\n",
-            false => "  constructor(held) {\n    this.held$ = held;\n    this.up$ = held.scope;\n",
+            true => {
+                "    this.up$ = null;\n    this.ways$ = held === null ? {} : \
+                 held.scope.constructor.spots[held.number].gives;\n"
+            }
+            false => "    this.up$ = held.scope;\n",
         };
         let (within, outer) = (self.within(), self.readers.of_outer(plan, number));
         Ok(format!(
             "const T_{name} = template({html}, {around}, {});\nclass {name} {{\n  \
              static listeners = [\n{listeners}  ];\n  static within = {within};\n  static outer = {outer};\n  \
-             static spots = [{}];\n  static tops = [{}];\n{begins}    this.d$ = 0;\n    this.alive$ = true;\n\
-             {}  }}\n{}}}\n",
+             static props = {};\n  static spots = [{}];\n  static tops = [{}];\n  constructor(held, props) {{\n    \
+             this.held$ = held;\n    this.depth$ = held === null ? 0 : held.scope.depth$ + 1;\n    this.d$ = 0;\n    \
+             this.alive$ = true;\n{begins}{}  }}\n{}}}\n",
             made.has_seams,
+            self.props(),
             self.places(),
             self.tops(&made),
             self.first,
@@ -213,18 +271,45 @@ impl Class<'_> {
         inside.fold(0, |bits, bit| bits | bit)
     }
 
+    /// Who reads each prop.
+    fn props(&self) -> String {
+        let cells = (0..).zip(&self.own.plan.cells).filter(|_| self.own.block == 0);
+        let props =
+            cells.filter(|(_, cell)| matches!(cell.kind, CellKind::Prop(_) | CellKind::Shared(_)));
+        let props = props.map(|(number, _)| {
+            code::field(&self.own.property(number), &self.readers.of_cell(number).to_string())
+        });
+        table(props)
+    }
+
+    /// What is given to a component, by the names of getters, and what hears its events.
+    fn gives(&self, at: usize, used: &Use) -> String {
+        let inner = &self.program.plans[used.plan as usize];
+        let child = Own { plan: inner, block: 0 };
+        let gives = used.props.iter().enumerate().map(|(which, (cell, _))| {
+            code::field(&child.property(*cell), &format!("\"g{at}_{which}$\""))
+        });
+        let heard = (0..).zip(&inner.events).map(|(number, event)| {
+            let all = used.events.iter().enumerate().filter(|(_, heard)| heard.event == number);
+            let all: Vec<String> = all.map(|(which, _)| format!("\"e{at}_{which}$\"")).collect();
+            code::field(&event.name, &format!("[{}]", all.join(", ")))
+        });
+        format!(", gives: {}, hears: {}", table(gives), table(heard))
+    }
+
     /// Where the nodes of each spot go.
     fn places(&self) -> String {
-        let place = |spot: &Spot| {
+        let place = |(at, spot): (usize, &Spot)| {
             let parent = spot.parent.map_or("null".into(), |mark| format!("\"n{mark}$\""));
             let next = match spot.next {
                 Next::End => "null".into(),
                 Next::Node(mark) => format!("\"n{mark}$\""),
                 Next::Spot(other) => other.to_string(),
             };
-            format!("{{ parent: {parent}, next: {next} }}")
+            let gives = used_in(spot).map_or(String::new(), |used| self.gives(at, used));
+            format!("{{ parent: {parent}, next: {next}{gives} }}")
         };
-        self.block.spots.iter().map(place).collect::<Vec<_>>().join(", ")
+        self.block.spots.iter().enumerate().map(place).collect::<Vec<_>>().join(", ")
     }
 
     /// What stands at the top of the block, in order: nodes by their positions, spots in brackets.
@@ -257,6 +342,9 @@ impl Class<'_> {
         let mut forward = String::new();
         let mut begins = Vec::new();
         for (at, spot) in self.block.spots.iter().enumerate() {
+            if let SpotKind::Component(used) = &spot.kind {
+                begins.push(self.component(at, used));
+            }
             let SpotKind::Branch { choice, .. } = &spot.kind else { continue };
             let kinds = alternatives(&spot.kind).iter();
             let kinds: Vec<String> = kinds.map(|at| format!("{component}_{at}")).collect();
@@ -276,6 +364,84 @@ impl Class<'_> {
         // What stands after a spot is there before it.
         begins.iter().rev().for_each(|begin| self.first.push_str(begin));
         self.members.push_str(&format!("  forward$(bits) {{\n{forward}  }}\n"));
+    }
+
+    /// A component in a spot: what it is given, what hears it; gives how it begins.
+    fn component(&mut self, at: usize, used: &Use) -> String {
+        let inner = &self.program.plans[used.plan as usize];
+        for (which, (cell, given)) in used.props.iter().enumerate() {
+            self.given(at, which, &inner.cells[*cell as usize], inner, *cell, given);
+        }
+        for (which, heard) in used.events.iter().enumerate() {
+            let payload = &inner.events[heard.event as usize].payload;
+            let fields: Vec<String> = (0..)
+                .zip(payload)
+                .map(|(at, (name, _)): (usize, _)| code::field(name, &format!("args[{at}]")))
+                .collect();
+            let kinds = payload.iter().filter_map(|(name, ty)| {
+                let id = self.program.names.iter().position(|known| known == name)?;
+                Some((id as u32, Kind::of(self.program, *ty)))
+            });
+            let kind = Kind::Record(kinds.collect::<Vec<_>>().into());
+            let (declared, text) = self.written(|writer| {
+                writer.bind(0, "v0", kind);
+                writer.statements(&heard.body, 2)
+            });
+            self.members.push_str(&format!(
+                "  e{at}_{which}$(args) {{\n    {declared}\n    const v0 = {{ {} }};\n{text}  }}\n",
+                fields.join(", ")
+            ));
+        }
+        self.used.insert("Child");
+        format!(
+            "    this.spots$[{at}] = new Child(this, {at});\n    this.spots$[{at}].begin({});\n",
+            class_name(&inner.name)
+        )
+    }
+
+    /// Something that is given to a component: worked out again when it is asked for, once what it reads was written.
+    fn given(
+        &mut self,
+        at: usize,
+        which: usize,
+        cell: &vein_plan::Cell,
+        inner: &Plan,
+        number: CellId,
+        given: &Given,
+    ) {
+        let kind = Kind::of(self.program, cell.ty);
+        let mut shares = !kind.is_simple();
+        let (declared, value) = self.written(|writer| match given {
+            Given::Once(expr) => writer.owned(*expr).alone(),
+            Given::Value(expr, _) => {
+                shares = writer.shares(*expr);
+                writer.value(*expr).alone()
+            }
+            Given::Path { cell, path } => {
+                let mut text = writer.names.cell(*cell).text;
+                for name in path {
+                    text.push_str(&format!("?.{}", writer.program.names[*name as usize]));
+                }
+                if path.is_empty() { text } else { format!("{text} ?? null") }
+            }
+        });
+        let kept = format!("this.k{at}_{which}$");
+        self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
+        let bit = self.readers.bit(Who::Given(at, which));
+        let above = self.read_derived(&read_of(given));
+        let again = if bit == 0 {
+            String::new()
+        } else {
+            let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
+            let name = Own { plan: inner, block: 0 }.property(number);
+            format!(
+                "{above}    if (this.d$ & {bit}) {{\n      this.d$ &= ~{bit};\n      {declared}const value = {value};\n      \
+                 if ({test}) {{\n        undo.push(this, \"k{at}_{which}$\", {kept});\n        {kept} = value;\n        \
+                 this.spots$[{at}].given(\"{name}\");\n      }}\n    }}\n"
+            )
+        };
+        self.members
+            .push_str(&format!("  get g{at}_{which}$() {{\n{again}    return {kept};\n  }}\n"));
     }
 
     /// Writes code of the component: what has to be declared around it, and its text.
@@ -306,11 +472,20 @@ impl Class<'_> {
                 None => (String::new(), "null".into()),
             };
             let name = code::string(&(&*cell.name).into()).text;
-            let value = match given {
-                true => format!("{name} in props ? props[{name}] : {start}"),
-                false => start,
-            };
-            self.first.push_str(&format!("    {declared}this.{property} = {value};\n"));
+            if given {
+                // What the component around it gives stays there.
+                self.first.push_str(&format!(
+                    "    {declared}this.p{number}$ = \"{property}\" in this.ways$ ? null : {name} in props ? \
+                     props[{name}] : {start};\n"
+                ));
+                self.members.push_str(&format!(
+                    "  get {property}() {{\n    const way = this.ways$.{property};\n    \
+                     return way === undefined ? this.p{number}$ : this.held$.scope[way];\n  }}\n  \
+                     set {property}(value) {{ this.p{number}$ = value; }}\n"
+                ));
+            } else {
+                self.first.push_str(&format!("    {declared}this.{property} = {start};\n"));
+            }
             let woken = self.readers.of_cell(number);
             setters.push_str(&format!(
                 "      case {name}: if (put(this, \"{property}\", value)) mark(this, {woken}); break;\n"
@@ -318,7 +493,8 @@ impl Class<'_> {
         }
         self.members.push_str(&format!(
             "  put$(name, value) {{\n    switch (name) {{\n{setters}    }}\n  }}\n  \
-             give$(event, args) {{ this.given$?.(event, args); }}\n"
+             give$(event, args) {{\n    if (this.held$ === null) this.given$?.(event, args);\n    \
+             else hand(this.held$, event, args);\n  }}\n"
         ));
         Ok(())
     }
@@ -348,7 +524,12 @@ impl Class<'_> {
     /// Has the derived values among some reads brought up to date.
     fn read_derived<'r>(&self, reads: impl IntoIterator<Item = &'r PlanRead>) -> String {
         let derived: BTreeSet<CellId> = self.readers.derived().collect();
-        let derived = cells(reads).into_iter().filter(|cell| derived.contains(cell));
+        let asked = |cell: &CellId| {
+            let kind = &self.own.plan.cells[*cell as usize].kind;
+            let given = matches!(kind, CellKind::Prop(_) | CellKind::Shared(_));
+            derived.contains(cell) || (given && self.own.block == 0)
+        };
+        let derived = cells(reads).into_iter().filter(asked);
         derived.map(|cell| format!("    this.{};\n", self.own.property(cell))).collect()
     }
 
@@ -368,11 +549,24 @@ impl Class<'_> {
             (0..).zip(&self.block.spots).filter(|(at, _)| self.readers.bit(Who::Inside(*at)) != 0);
         let derived =
             if inside.count() > 0 { self.readers.derived().collect() } else { BTreeSet::new() };
-        show.push_str(
-            &self.read_derived(self.block.parts.iter().flat_map(|part| part.reads.paths())),
-        );
+        let spots = self.block.spots.iter();
+        let chosen = spots.filter_map(|spot| match &spot.kind {
+            SpotKind::Branch { reads, .. } => Some(reads.paths()),
+            _ => None,
+        });
+        let parts = self.block.parts.iter().map(|part| part.reads.paths());
+        show.push_str(&self.read_derived(parts.chain(chosen).flatten()));
         for cell in derived {
             show.push_str(&format!("    this.{};\n", self.own.property(cell)));
+        }
+        if self.own.block == 0 {
+            // What is given tells those inside, too.
+            let given = (0..).zip(&self.own.plan.cells);
+            let given = given
+                .filter(|(_, cell)| matches!(cell.kind, CellKind::Prop(_) | CellKind::Shared(_)));
+            for (cell, _) in given {
+                show.push_str(&format!("    this.{};\n", self.own.property(cell)));
+            }
         }
         for (at, part) in self.block.parts.iter().enumerate() {
             let bit = self.readers.bit(Who::Part(at));
@@ -393,11 +587,17 @@ impl Class<'_> {
             self.used.insert("keep");
         }
         for (at, spot) in self.block.spots.iter().enumerate() {
+            for which in 0..used_in(spot).map_or(0, |used| used.props.len()) {
+                if self.readers.bit(Who::Given(at, which)) != 0 {
+                    show.push_str(&format!("    this.g{at}_{which}$;\n"));
+                }
+            }
             let (SpotKind::Branch { choice, .. }, bit) =
                 (&spot.kind, self.readers.bit(Who::Spot(at)))
             else {
                 continue;
             };
+
             if bit != 0 {
                 let (declared, choice) = self.written(|writer| writer.value(*choice).alone());
                 show.push_str(&format!(
@@ -440,6 +640,12 @@ impl Class<'_> {
         }
         listeners
     }
+}
+
+/// A table of fields that has nothing else in it.
+fn table(fields: impl Iterator<Item = String>) -> String {
+    let all: Vec<String> = std::iter::once("__proto__: null".to_owned()).chain(fields).collect();
+    format!("{{ {} }}", all.join(", "))
 }
 
 /// Whether there is something that shows this kind of part.

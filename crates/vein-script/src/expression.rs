@@ -85,7 +85,7 @@ pub struct Writer<'a> {
     declared: BTreeSet<String>,
     locals: BTreeMap<LocalId, Written>,
     /// Who is marked when something is written.
-    pub(crate) readers: Option<&'a Readers<'a>>,
+    pub(crate) readers: Option<&'a Readers>,
 }
 
 impl<'a> Writer<'a> {

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 use vein_plan::code::{CellId, Place, PlaceStep};
-use vein_plan::{BlockId, CellKind, Extent, Plan, PlanRead, ReadStep, SpotKind};
+use vein_plan::{BlockId, CellKind, Extent, Given, Plan, PlanRead, ReadStep, SpotKind};
 
 /// What reads in a block.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -13,38 +13,46 @@ pub(crate) enum Who {
     Part(usize),
     /// What chooses what stands in a spot.
     Spot(usize),
+    /// What is given to the component in a spot, and which of that.
+    Given(usize, usize),
     /// Whoever reads inside of a spot what stands around it.
     Inside(usize),
 }
 
-struct Reader<'a> {
+struct Reader {
     who: Who,
-    reads: Vec<&'a PlanRead>,
+    reads: Vec<PlanRead>,
     bit: u32,
 }
 
 /// The readers of a block by their bits.
-pub(crate) struct Readers<'a> {
-    all: Vec<Reader<'a>>,
+pub(crate) struct Readers {
+    all: Vec<Reader>,
 }
 
-impl<'a> Readers<'a> {
-    pub(crate) fn of(plan: &'a Plan, block: BlockId) -> Readers<'a> {
-        let mut all: Vec<(Who, Vec<&'a PlanRead>)> = Vec::new();
+impl Readers {
+    pub(crate) fn of(plan: &Plan, block: BlockId) -> Readers {
+        let mut all: Vec<(Who, Vec<PlanRead>)> = Vec::new();
         // Derived values stand first: each after those that it reads.
         for (number, cell) in (0..).zip(&plan.cells) {
             if let (CellKind::Derived(_, reads), true) = (&cell.kind, cell.block == block) {
-                all.push((Who::Derived(number), reads.paths().iter().collect()));
+                all.push((Who::Derived(number), reads.paths().to_vec()));
             }
         }
         let here = &plan.blocks[block as usize];
         for (at, part) in here.parts.iter().enumerate() {
-            all.push((Who::Part(at), part.reads.paths().iter().collect()));
+            all.push((Who::Part(at), part.reads.paths().to_vec()));
         }
         for (at, spot) in here.spots.iter().enumerate() {
+            if let SpotKind::Component(used) = &spot.kind {
+                let given = used.props.iter().enumerate();
+                all.extend(
+                    given.map(|(which, (_, given))| (Who::Given(at, which), read_of(given))),
+                );
+            }
             all.push((Who::Spot(at), read_by(&spot.kind)));
             let inside = inside(plan, &spot.kind);
-            let sees = |read: &&PlanRead| stands_around(plan, read.cell, block);
+            let sees = |read: &PlanRead| stands_around(plan, read.cell, block);
             all.push((Who::Inside(at), inside.into_iter().filter(sees).collect()));
         }
         all.retain(|(_, reads)| !reads.is_empty());
@@ -123,10 +131,22 @@ fn stands_around(plan: &Plan, cell: CellId, block: BlockId) -> bool {
 }
 
 /// What a spot itself reads.
-fn read_by(kind: &SpotKind) -> Vec<&PlanRead> {
+fn read_by(kind: &SpotKind) -> Vec<PlanRead> {
     match kind {
-        SpotKind::Branch { reads, .. } => reads.paths().iter().collect(),
+        SpotKind::Branch { reads, .. } => reads.paths().to_vec(),
         _ => Vec::new(),
+    }
+}
+
+/// What is read of the giver for as long as something is given.
+pub(crate) fn read_of(given: &Given) -> Vec<PlanRead> {
+    match given {
+        Given::Path { cell, path } => {
+            let path = path.iter().map(|name| ReadStep::Field(*name)).collect();
+            vec![PlanRead { cell: *cell, path, extent: Extent::Whole }]
+        }
+        Given::Value(_, reads) => reads.paths().to_vec(),
+        Given::Once(_) => Vec::new(),
     }
 }
 
@@ -139,13 +159,16 @@ pub(crate) fn alternatives(kind: &SpotKind) -> &[BlockId] {
 }
 
 /// Everything that is read in what may stand in a spot.
-fn inside<'a>(plan: &'a Plan, kind: &'a SpotKind) -> Vec<&'a PlanRead> {
+fn inside(plan: &Plan, kind: &SpotKind) -> Vec<PlanRead> {
     let mut found = Vec::new();
     for block in alternatives(kind) {
         let block = &plan.blocks[*block as usize];
-        found.extend(block.parts.iter().flat_map(|part| part.reads.paths()));
+        found.extend(block.parts.iter().flat_map(|part| part.reads.paths().to_vec()));
         for spot in &block.spots {
             found.extend(read_by(&spot.kind));
+            if let SpotKind::Component(used) = &spot.kind {
+                found.extend(used.props.iter().flat_map(|(_, given)| read_of(given)));
+            }
             found.extend(inside(plan, &spot.kind));
         }
     }

@@ -181,6 +181,34 @@ fn with_branches(text: &str, generator: &mut Generator) -> String {
     out
 }
 
+/// A component with others in it, which are given beds and are heard, and the text of those.
+fn with_components(text: &str, generator: &mut Generator, seed: u64) -> Vec<String> {
+    let (inner, _) = Generator::new(seed + 70_000).component();
+    let inner = inner.split_once('\n').expect("a shape").1.to_owned();
+    let mut more = String::new();
+    for at in 0..1 + generator.random().below(2) {
+        let beds = match generator.random().below(3) {
+            0 => "own".to_owned(),
+            1 => "beds".to_owned(),
+            _ => generator.expression(Kind::Beds, 2),
+        };
+        let when = match generator.random().below(3) {
+            0 => format!(" when=\"n > {at}\""),
+            _ => String::new(),
+        };
+        let heard = [
+            "t = event.what; n += 1",
+            "own.reverse()",
+            "if (n < 9) { n += m } give noted(event.what)",
+        ];
+        let heard = *generator.random().pick(&heard);
+        more.push_str(&format!(
+            "<leaf-bed{when} beds=\"<- {beds}\" noted=\"-> {heard}\"></leaf-bed>\n"
+        ));
+    }
+    vec![text.replace("</main>", &format!("{more}</main>")), inner]
+}
+
 /// For each markup that was sent: how many nodes stand at its top, and how many are marked.
 type Known = BTreeMap<u32, (usize, u32)>;
 
@@ -223,13 +251,19 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
     let (mut pulses, mut changes, mut faults, mut came) = (0, 0, 0, 0);
     for seed in 0..COMPONENTS {
         let mut generator = Generator::new(seed + 20_000);
-        let (text, buttons) = generator.component();
-        let branches = seed % 2 == 1;
-        let text = if branches { with_branches(&text, &mut generator) } else { text };
-        let ui = checked(&text).unwrap_or_else(|| panic!("{text}"));
+        let (text, _) = generator.component();
+        let text = if seed % 2 == 1 { with_branches(&text, &mut generator) } else { text };
+        let files =
+            if seed % 4 > 1 { with_components(&text, &mut generator, seed) } else { vec![text] };
+        let named = ["test-bed.vein", "leaf-bed.vein"].into_iter().zip(&files);
+        let text = files.join("\n");
+        let ui = Ui::from_sources(named.map(|(name, text)| (name, text.as_str())));
+        let ui = ui.unwrap_or_else(|error| panic!("{error}\n{text}"));
         let program = ui.program();
-        let compiled = vein_script::component(program, &program.plans[0])
-            .unwrap_or_else(|error| panic!("{error}\n{text}"));
+        let plan =
+            program.plans.iter().find(|plan| &*plan.name == "test-bed").expect("it is there");
+        let compiled =
+            vein_script::component(program, plan).unwrap_or_else(|error| panic!("{error}\n{text}"));
         let mut page = ui.page("test-bed").open(json!({ "beds": beds })).expect("beds");
         let mut steps = Vec::new();
         let mut known = Known::new();
@@ -245,19 +279,12 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
                 ("maybe", if n == 0 { Json::Null } else { json!(n) }),
                 ("numbers", json!((0..n).collect::<Vec<_>>())),
             ];
-            let way = random.below(3);
-            let inner = page.tree().select("section button").expect("a selector");
-            let (step, entry) = if way == 1 && !inner.is_empty() {
-                let button = random.below(inner.len());
+            let (step, entry) = if random.below(3) > 0 {
+                let buttons = page.tree().select("button").expect("a selector");
+                let button = random.below(buttons.len());
                 let click = vein::Event::new("click");
-                let entry = page.session_mut().dispatch(inner[button], &click).expect("a click");
-                (json!(format!("{button}")), entry)
-            } else if way > 0 {
-                let button = random.below(buttons);
-                let node = page.find(&format!("main > button:nth-of-type({})", button + 1));
-                let node = node.expect("a button").node();
-                let click = vein::Event::new("click");
-                (json!(button), page.session_mut().dispatch(node, &click).expect("a click"))
+                let clicked = page.session_mut().dispatch(buttons[button], &click);
+                (json!(button), clicked.expect("a click"))
             } else {
                 let (name, value) = random.pick(&sets).clone();
                 let entry = page.session_mut().set(name, &value).expect("it fits");
@@ -267,7 +294,7 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
             let given = entry.pulse.given.iter().map(|given| written(&given.payload[0].1));
             // What the document's observer sees: texts and attributes, each once.
             let seen = entry.pulse.parts.iter().filter(|part| {
-                let parts = &program.plans[0].blocks[part.block as usize].parts;
+                let parts = &program.plans[part.plan as usize].blocks[part.block as usize].parts;
                 matches!(part.place.which, vein_runtime::Which::Part(at)
                     if !matches!(parts[at as usize].kind, vein_plan::PartKind::Property(_)))
             });
@@ -285,18 +312,16 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
         let script = format!(
             "'use strict'; {} {} {WRITTEN} {SHOWN}
              const root = document.createElement('div'); document.body.append(root);
-             const it = new {}({{ beds: {beds} }}); standIn(root, it);
+             const it = new {}(null, {{ beds: {beds} }}); standIn(root, it);
              let given = [], fault = ''; it.given$ = (name, args) => given.push(written(args[0]));
              {}.forEach((kind) => hear(root, kind, (error) => {{ fault = error.message; }}));
              const observer = new MutationObserver(() => {{}});
              observer.observe(root, {{ subtree: true, childList: true, attributes: true, characterData: true }});
              const told = () => [...root.childNodes].map(shown).join();
              const all = [[told(), [], '']];
-             const buttons = [...root.querySelectorAll('main > button')];
              for (const step of {}) {{
                given = []; fault = '';
-               if (typeof step === 'number') buttons[step].click();
-               else if (typeof step === 'string') root.querySelectorAll('section button')[step].click();
+               if (typeof step === 'number') root.querySelectorAll('button')[step].click();
                else turnOver(() => it.put$(...step));
                const all_records = observer.takeRecords();
                const records = all_records.filter((r) => r.type !== 'childList');

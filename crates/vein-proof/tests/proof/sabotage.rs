@@ -355,3 +355,27 @@ fn a_view_built_a_second_time_is_needless() {
     assert!(verdict.needless[0].contains("clone"), "{verdict:?}");
     assert!(!verdict.missed.is_empty(), "the tree holds more than the view");
 }
+
+#[test]
+fn a_stale_read_is_told() {
+    let text = "holds n = 1
+holds noted = 0
+derives double = n * 2
+derives quad = double * 2
+<p click='-> n += 1; noted = quad'>{noted}</p><button click='-> n += 1; noted = quad'>b</button>";
+    for broken in [false, true] {
+        let files = [("test-bed.vein".to_owned(), format!("{text}\n"))];
+        let opened = Session::open(crate::views::compiled(&files), "test-bed", json!(null), None);
+        let (mut session, _) = opened.expect("no props");
+        session.check_reads();
+        if broken {
+            session.sabotage(Sabotage::StaleDerived);
+        }
+        drop(after(&Step::Click, &mut session));
+        let told: &[&str] = match broken {
+            true => &["double was read as 2 and is 4", "quad was read as 4 and is 8"],
+            false => &[],
+        };
+        assert_eq!(session.runtime().misread(), told);
+    }
+}
