@@ -373,7 +373,7 @@ derives quad = double * 2
         }
         drop(after(&Step::Click, &mut session));
         let told: &[&str] = match broken {
-            true => &["double was read as 2 and is 4", "quad was read as 4 and is 8"],
+            true => &["double was read as null and is 4", "quad was read as null and is 8"],
             false => &[],
         };
         assert_eq!(session.runtime().misread(), told);

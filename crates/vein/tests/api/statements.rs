@@ -308,6 +308,25 @@ upon change (many) { if (beds.length < most) put() }
     }
 }
 
+/// What runs by itself is told of a position that it has read, also when rows come back to where they stood.
+#[test]
+fn a_position_that_a_watch_has_read_is_told_of_when_it_is_what_it_was() {
+    let eye = "takes at: number\ntakes n: number\nholds seen = -1\nupon change (n, at) { seen = at }\n<i>{seen}</i>";
+    let house = "holds beds = [{ id: 0 }]
+holds n = 0
+holds k = 0
+derives many = beds.length
+upon change (many) { k += 1 }
+upon change (k) { if (many > 1) { beds.shift() } }
+<an-eye each='bed, i of beds by bed.id' at='<- i' n='<- n'></an-eye><u click='-> beds.unshift({ id: 1 }); n += 1'></u>";
+    let ui = Ui::from_sources([("an-eye.vein", eye), ("a-house.vein", house)]);
+    let ui = ui.unwrap_or_else(|error| panic!("{error}"));
+    let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
+    let pulse = page.find("u").and_then(vein::Found::click);
+    exact(&mut page, pulse);
+    assert_eq!(page.find("i").expect("a row").text(), "0");
+}
+
 /// What a handler reads after it has written is what follows from that, wherever it stands.
 #[test]
 fn a_handler_reads_what_follows_from_what_it_wrote() {
