@@ -192,6 +192,8 @@ impl Runtime {
     /// Looks at what is asked or runs by itself; `true` if statements ran.
     fn effect(&mut self, key: ReaderKey, turn: &mut Turn) -> Result<bool, Fault> {
         let graph = &mut self.view.graph;
+        // What another has done to lists before is seen now, and not once this one has looked.
+        graph.tell_shifted();
         if !graph.settle_reads(key) {
             return self.failed_evaluation().map(|()| false);
         }

@@ -273,38 +273,43 @@ gives broken()
 gives noted(what: string)
 holds seen = -1
 holds twiceSeen = -1
+holds runs = 0
 derives twice = at * 2
-upon change (n, at) { seen = at; twiceSeen = twice }
+upon change (n, at) { seen = at; twiceSeen = twice; runs += 1 }
 does go() { give before(); give noted(`${twice}`); give before(); give noted(`${twice}`); give gone(); give noted(`${twice}`) }
 does come() { give before(); give noted(`${twice}`); give gone(); give noted(`${twice}`) }
 does fail() { give before(); give noted(`${twice}`); give broken() }
-<i>{twice} {seen} {twiceSeen}</i><b class='fail' click='-> fail()'></b><b class='go' click='-> go()'></b><b class='come' click='-> come()'></b>";
-    let house = "holds beds = [{ id: 0 }]
+<i>{twice} {seen} {twiceSeen} {runs}</i><b class='fail' click='-> fail()'></b><b class='go' click='-> go()'></b><b class='come' click='-> come()'></b>";
+    for list in ["beds", "beds.filter(b => b.id >= 0)"] {
+        let house = format!(
+            "holds beds = [{{ id: 0 }}]
 holds n = 0
 holds next = 1
 holds most = 0
 holds noted: string[] = []
-does put() { beds.unshift({ id: next }); next += 1 }
+does put() {{ beds.unshift({{ id: next }}); next += 1 }}
 derives many = beds.length
-upon change (many) { if (beds.length < most) put() }
-<a-row each='bed, i of beds by bed.id' at='<- i' n='<- n' before='-> put()' gone='-> beds.shift()' broken='-> beds[99].id = 1' noted='-> noted.push(event.what)'></a-row>
-<p>{noted.join()}</p><u click='-> most = 4; put(); n += 1'></u>";
-    let ui = Ui::from_sources([("a-row.vein", row), ("a-house.vein", house)]);
-    let ui = ui.unwrap_or_else(|error| panic!("{error}"));
-    for (selector, noted, shown) in [
-        (".go", "2,4,2", ["0 -1 -1", "2 1 2"].as_slice()),
-        (".come", "2,0", &["0 -1 -1"]),
-        ("u", "", &["0 -1 -1", "2 -1 -1", "4 -1 -1", "6 3 6"]),
-    ] {
-        let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
-        // What a pulse that failed has read is forgotten with it.
-        page.find(".fail").and_then(vein::Found::click).expect_err("it fails");
-        let pulse = page.find(selector).and_then(vein::Found::click);
-        exact(&mut page, pulse);
-        let row = |at| page.find(&format!("i:nth-of-type({at})")).expect("a row").text();
-        let rows: Vec<String> = (1..=shown.len()).map(row).collect();
-        assert_eq!(page.find("p").expect("it is there").text(), noted, "{selector}");
-        assert_eq!(rows, shown, "{selector}");
+upon change (many) {{ if (beds.length < most) put() }}
+<a-row each='bed, i of {list} by bed.id' at='<- i' n='<- n' before='-> put()' gone='-> beds.shift()' broken='-> beds[99].id = 1' noted='-> noted.push(event.what)'></a-row>
+<p>{{noted.join()}}</p><u click='-> most = 4; put(); n += 1'></u>"
+        );
+        let ui = Ui::from_sources([("a-row.vein", row), ("a-house.vein", &house)]);
+        let ui = ui.unwrap_or_else(|error| panic!("{error}"));
+        for (selector, noted, shown) in [
+            (".go", "2,4,2", ["0 -1 -1 0", "2 1 2 1"].as_slice()),
+            (".come", "2,0", &["0 -1 -1 0"]),
+            ("u", "", &["0 -1 -1 0", "2 -1 -1 0", "4 -1 -1 0", "6 3 6 2"]),
+        ] {
+            let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
+            // What a pulse that failed has read is forgotten with it.
+            page.find(".fail").and_then(vein::Found::click).expect_err("it fails");
+            let pulse = page.find(selector).and_then(vein::Found::click);
+            exact(&mut page, pulse);
+            let row = |at| page.find(&format!("i:nth-of-type({at})")).expect("a row").text();
+            let rows: Vec<String> = (1..=shown.len()).map(row).collect();
+            assert_eq!(page.find("p").expect("it is there").text(), noted, "{selector}");
+            assert_eq!(rows, shown, "{selector}");
+        }
     }
 }
 
