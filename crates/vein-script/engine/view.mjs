@@ -72,6 +72,15 @@ export class Branch {
   tell() {
     if (this.held !== null) mark(this.held, this.held.constructor.outer);
   }
+  first() {
+    return this.shown === null ? null : firstIn(this.shown);
+  }
+  nodes(into) {
+    if (this.shown !== null) nodesOf(this.shown, into);
+  }
+  beyond() {
+    return placeOf(this.scope, this.number);
+  }
 }
 
 /** A place where a component stands. */
@@ -91,6 +100,170 @@ export class Child {
   given(name) {
     if (this.shown !== null) mark(this.shown, this.shown.constructor.props[name]);
   }
+  first() {
+    return firstIn(this.shown);
+  }
+  nodes(into) {
+    nodesOf(this.shown, into);
+  }
+  beyond() {
+    return placeOf(this.scope, this.number);
+  }
+}
+
+/** A place where a block stands for each item of a list. */
+export class Rows {
+  constructor(scope, number, kind, list, by, bit) {
+    this.scope = scope;
+    this.number = number;
+    this.kind = kind;
+    this.list = list;
+    this.by = by;
+    this.bit = bit;
+    this.held = this.shown = [];
+    this.stale = this.waits = false;
+  }
+  begin() {
+    this.held = this.list().map((item, at) => this.make(item, at, this.key(item, at)));
+    bringRows(this);
+  }
+  key(item, at) {
+    return this.by === null ? at : this.by(item);
+  }
+  make(item, at, key) {
+    const row = new this.kind(this, { item, at });
+    row.key$ = key;
+    return row;
+  }
+  tell() {
+    if (!this.stale) undo.push(this, 'stale', false);
+    this.stale = true;
+    for (const row of this.held) mark(row, row.constructor.outer);
+  }
+  match() {
+    const list = this.list();
+    undo.push(this, 'stale', this.stale, this, 'held', this.held);
+    this.stale = false;
+    const left = new Map();
+    for (const row of this.held) {
+      if (left.has(row.key$)) left.get(row.key$).push(row);
+      else left.set(row.key$, [row]);
+    }
+    // Items of one identity have its rows in turn.
+    this.held = list.map((item, at) => {
+      const key = this.key(item, at);
+      const row = left.get(key)?.shift();
+      if (row === undefined) return this.make(item, at, key);
+      undo.push(row, 'item$', row.item$, row, 'at$', row.at$);
+      row.item$ = item;
+      row.at$ = at;
+      mark(row, row.constructor.outer);
+      return row;
+    });
+    for (const rows of left.values()) {
+      for (const row of rows) {
+        undo.push(row, 'alive$', true);
+        row.alive$ = false;
+      }
+    }
+    if (this.waits) return;
+    undo.push(this, 'waits', false);
+    this.waits = true;
+    later.push(bringRows, this, null);
+  }
+  first() {
+    for (const row of this.shown) {
+      const first = firstIn(row);
+      if (first !== null) return first;
+    }
+    return null;
+  }
+  nodes(into) {
+    for (const row of this.shown) nodesOf(row, into);
+  }
+  beyond(row) {
+    for (let at = this.shown.indexOf(row) + 1; at < this.shown.length; at++) {
+      const first = firstIn(this.shown[at]);
+      if (first !== null) return [first.parentNode, first];
+    }
+    return placeOf(this.scope, this.number);
+  }
+}
+
+/** Where the item of a row stands in its list by now; beyond it once it has gone. */
+export function whereOf(row) {
+  const rows = row.held$;
+  const list = rows.list();
+  if (!rows.stale) return row.alive$ ? row.at$ : -1;
+  if (rows.by === null) return row.at$ < list.length ? row.at$ : -1;
+  let turn = 0;
+  for (const other of rows.held) {
+    if (other === row) break;
+    if (Object.is(other.key$, row.key$)) turn++;
+  }
+  return list.findIndex((item) => Object.is(rows.by(item), row.key$) && turn-- === 0);
+}
+
+/** The item of a row, where it still has one. */
+export function standing(row) {
+  const at = whereOf(row);
+  return at < 0 ? undefined : row.held$.list()[at];
+}
+
+/** The item of a row; once that has gone, what it was. */
+export function itemOf(row) {
+  const at = whereOf(row);
+  return at < 0 ? row.item$ : row.held$.list()[at];
+}
+
+export function positionOf(row) {
+  const at = whereOf(row);
+  return at < 0 ? row.at$ : at;
+}
+
+/** Has the document show the rows of a list in their order, in the fewest moves. */
+export function bringRows(rows) {
+  const [old, next] = [rows.shown, rows.held];
+  rows.waits = false;
+  if (old === next) return;
+  const stays = new Set(next);
+  for (const row of old) if (!stays.has(row)) takeOut(row);
+  const was = new Map(old.map((row, at) => [row, at]));
+  const inOrder = longestRun(next.map((row) => was.get(row) ?? -1));
+  rows.shown = [];
+  let [into, before] = placeOf(rows.scope, rows.number);
+  for (let at = next.length - 1; at >= 0; at--) {
+    const row = next[at];
+    if (row.made$ !== null) {
+      into.insertBefore(row.made$, before);
+      row.made$ = null;
+    } else if (!inOrder.has(at)) {
+      const nodes = [];
+      nodesOf(row, nodes);
+      for (const node of nodes) into.insertBefore(node, before);
+    }
+    before = firstIn(row) ?? before;
+  }
+  rows.shown = next;
+}
+
+/** The positions of a longest run of numbers that grow, of those that are none below zero. */
+export function longestRun(numbers) {
+  const [ends, back] = [[], []];
+  for (let at = 0; at < numbers.length; at++) {
+    if (numbers[at] < 0) continue;
+    let [low, high] = [0, ends.length];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if (numbers[ends[middle]] < numbers[at]) low = middle + 1;
+      else high = middle;
+    }
+    back[at] = low > 0 ? ends[low - 1] : -1;
+    ends[low] = at;
+  }
+  const run = new Set();
+  for (let at = ends.length > 0 ? ends.at(-1) : -1; at >= 0; at = back[at]) run.add(at);
+  return run;
 }
 
 /** Hands an event of a component on to whoever hears it around. */
@@ -114,9 +287,16 @@ export function bringBranch(branch) {
 
 /** Takes all nodes of a scope out of the document. */
 export function takeOut(scope) {
+  const nodes = [];
+  nodesOf(scope, nodes);
+  for (const node of nodes) node.remove();
+}
+
+/** The nodes at the top of a scope, in the order of the document. */
+export function nodesOf(scope, into) {
   for (const at of scope.constructor.tops) {
-    if (!Array.isArray(at)) scope.top$[at].remove();
-    else if (scope.spots$[at[0]].shown !== null) takeOut(scope.spots$[at[0]].shown);
+    if (!Array.isArray(at)) into.push(scope.top$[at]);
+    else scope.spots$[at[0]].nodes(into);
   }
 }
 
@@ -124,13 +304,11 @@ export function takeOut(scope) {
 export function firstIn(scope) {
   for (const at of scope.constructor.tops) {
     if (!Array.isArray(at)) return scope.top$[at];
-    const first = firstOf(scope.spots$[at[0]]);
+    const first = scope.spots$[at[0]].first();
     if (first !== null) return first;
   }
   return null;
 }
-
-export const firstOf = (spot) => (spot.shown === null ? null : firstIn(spot.shown));
 
 /** What the nodes of a place go into, and before which node. */
 export function placeOf(scope, number) {
@@ -138,14 +316,14 @@ export function placeOf(scope, number) {
   let { next } = spots[number];
   let before = null;
   while (before === null && next !== null) {
-    before = typeof next === 'string' ? scope[next] : firstOf(scope.spots$[next]);
+    before = typeof next === 'string' ? scope[next] : scope.spots$[next].first();
     next = typeof next === 'string' ? null : spots[next].next;
   }
   const { parent } = spots[number];
   if (parent !== null) return [scope[parent], before];
   if (scope.made$ !== null) return [scope.made$, before];
   if (before !== null) return [before.parentNode, before];
-  return scope.held$ === null ? [scope.into$, null] : placeOf(scope.held$.scope, scope.held$.number);
+  return scope.held$ === null ? [scope.into$, null] : scope.held$.beyond(scope);
 }
 
 /** Puts a component into an element. */

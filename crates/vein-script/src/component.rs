@@ -7,7 +7,7 @@ use crate::kind::Kind;
 use crate::readers::{Readers, Who, alternatives, cells, read_of};
 use crate::template::Template;
 use std::collections::BTreeSet;
-use vein_plan::code::{CellId, ExprId};
+use vein_plan::code::{CellId, ExprId, Stmt};
 use vein_plan::{
     Block, BlockId, CellKind, Form, Given, Next, Part, PartKind, Plan, PlanRead, Program, Property,
     Spot, SpotKind, Use,
@@ -30,6 +30,8 @@ pub struct Compiled {
 pub(crate) struct Own<'a> {
     plan: &'a Plan,
     block: BlockId,
+    /// Whether lists may have changed since rows were matched with their items.
+    live: bool,
 }
 
 impl Own<'_> {
@@ -63,7 +65,13 @@ fn own_name(name: &str, or: impl FnOnce() -> String) -> String {
 impl Names for Own<'_> {
     fn cell(&self, cell: CellId) -> Code {
         let (scope, property) = self.place(cell);
-        Code::tight(format!("{scope}.{property}"))
+        match (&self.plan.cells[cell as usize].kind, self.live) {
+            (CellKind::Item, false) => Code::tight(format!("{scope}.item$")),
+            (CellKind::Position, false) => Code::tight(format!("{scope}.at$")),
+            (CellKind::Item, true) => Code::tight(format!("itemOf({scope})")),
+            (CellKind::Position, true) => Code::tight(format!("positionOf({scope})")),
+            _ => Code::tight(format!("{scope}.{property}")),
+        }
     }
 
     fn ask(&self, asked: u32, args: &[String]) -> Code {
@@ -73,6 +81,12 @@ impl Names for Own<'_> {
 
     fn place(&self, cell: CellId) -> (String, String) {
         (self.scope(self.plan.cells[cell as usize].block), self.property(cell))
+    }
+
+    fn item(&self, cell: CellId) -> Option<(String, String)> {
+        let planned = &self.plan.cells[cell as usize];
+        let is_item = planned.kind == CellKind::Item;
+        is_item.then(|| (format!("standing({})", self.scope(planned.block)), self.scope(0)))
     }
 
     fn call(&self, handler: u32, args: &[String]) -> Code {
@@ -95,6 +109,41 @@ impl Names for Own<'_> {
     fn give(&self, event: u32, args: &[String]) -> Code {
         let name = &self.plan.events[event as usize].name;
         Code::tight(format!("{}.give$(\"{name}\", [{}])", self.scope(0), args.join(", ")))
+    }
+}
+
+/// The names of what tells the items of a loop apart.
+struct OfItem<'a, 'b> {
+    own: &'a Own<'b>,
+}
+
+impl Names for OfItem<'_, '_> {
+    fn cell(&self, _: CellId) -> Code {
+        Code::tight("item".to_owned())
+    }
+
+    fn ask(&self, asked: u32, args: &[String]) -> Code {
+        self.own.ask(asked, args)
+    }
+
+    fn place(&self, cell: CellId) -> (String, String) {
+        self.own.place(cell)
+    }
+
+    fn call(&self, handler: u32, args: &[String]) -> Code {
+        self.own.call(handler, args)
+    }
+
+    fn call_store(&self, store: u32, handler: u32, args: &[String]) -> Code {
+        self.own.call_store(store, handler, args)
+    }
+
+    fn reload(&self, source: u32) -> Code {
+        self.own.reload(source)
+    }
+
+    fn give(&self, event: u32, args: &[String]) -> Code {
+        self.own.give(event, args)
     }
 }
 
@@ -150,7 +199,7 @@ fn alone(program: &Program, plan: &Plan) -> Result<Compiled, String> {
     if !plan.asked.is_empty() {
         return Err("it asks something of the host".into());
     }
-    plan.blocks.iter().try_for_each(|block| is_known(program, block))?;
+    plan.blocks.iter().try_for_each(|block| is_known(program, plan, block))?;
     let name = class_name(&plan.name);
     let state = Readers::of(plan, 0);
     let (mut text, mut used, mut heard) = (String::new(), BTreeSet::new(), BTreeSet::new());
@@ -158,7 +207,7 @@ fn alone(program: &Program, plan: &Plan) -> Result<Compiled, String> {
     for number in (0..plan.blocks.len() as BlockId).rev() {
         let block = &plan.blocks[number as usize];
         let readers = Readers::of(plan, number);
-        let own = Own { plan, block: number };
+        let own = Own { plan, block: number, live: false };
         let (first, members) = (String::new(), String::new());
         let mut class =
             Class { program, block, own, readers: &readers, state: &state, used, first, members };
@@ -173,13 +222,25 @@ fn alone(program: &Program, plan: &Plan) -> Result<Compiled, String> {
 }
 
 /// Whether a block has nothing but what can be compiled.
-fn is_known(program: &Program, block: &Block) -> Result<(), String> {
+fn is_known(program: &Program, plan: &Plan, block: &Block) -> Result<(), String> {
     if let Some(part) = block.parts.iter().find(|part| !is_shown(&part.kind)) {
         return Err(format!("`{}` cannot be shown yet", part.address));
     }
     for spot in &block.spots {
         let known = match &spot.kind {
             SpotKind::Branch { .. } => true,
+            SpotKind::List { block, .. } => {
+                let whole = |stmt: &Stmt| match stmt {
+                    Stmt::Set(place, _) | Stmt::Edit(place, _) => {
+                        let cell = &plan.cells[place.cell as usize];
+                        place.steps.is_empty()
+                            && cell.kind == CellKind::Item
+                            && cell.block == *block
+                    }
+                    _ => false,
+                };
+                !plan.stmts.iter().any(whole)
+            }
             SpotKind::Component(used) => {
                 let cells = &program.plans[used.plan as usize].cells;
                 let both_ways = |(cell, given): &(CellId, Given)| {
@@ -225,9 +286,9 @@ impl Class<'_> {
         let is_own = number == 0;
         let name = if is_own { component.to_owned() } else { format!("{component}_{number}") };
         let made = Template::of(self.block);
-        if is_own {
-            self.cells()?;
-        }
+        self.own.live = !is_own;
+        self.cells()?;
+        self.own.live = false;
         self.first.push_str(&format!("    const top = T_{name}.cloneNode(true);\n"));
         self.nodes(&made);
         self.first.push_str(
@@ -239,6 +300,7 @@ impl Class<'_> {
         if is_own {
             self.handlers();
         }
+        self.own.live = true;
         let listeners = self.listeners();
         let html = code::string(&made.html.as_str().into()).text;
         let around = made.around.map_or("null".to_owned(), |around| format!("\"{around}\""));
@@ -247,7 +309,9 @@ impl Class<'_> {
                 "    this.up$ = null;\n    this.ways$ = held === null ? {} : \
                  held.scope.constructor.spots[held.number].gives;\n"
             }
-            false => "    this.up$ = held.scope;\n",
+            false => {
+                "    this.up$ = held.scope;\n    this.item$ = props?.item;\n    this.at$ = props?.at;\n"
+            }
         };
         let (within, outer) = (self.within(), self.readers.of_outer(plan, number));
         Ok(format!(
@@ -267,7 +331,13 @@ impl Class<'_> {
 
     /// Those readers that stand inside of spots.
     fn within(&self) -> u32 {
-        let inside = (0..self.block.spots.len()).map(|at| self.readers.bit(Who::Inside(at)));
+        let spots = self.block.spots.iter().enumerate();
+        let inside = spots.map(|(at, spot)| match spot.kind {
+            SpotKind::List { .. } => {
+                self.readers.bit(Who::Inside(at)) | self.readers.bit(Who::Spot(at))
+            }
+            _ => self.readers.bit(Who::Inside(at)),
+        });
         inside.fold(0, |bits, bit| bits | bit)
     }
 
@@ -285,7 +355,7 @@ impl Class<'_> {
     /// What is given to a component, by the names of getters, and what hears its events.
     fn gives(&self, at: usize, used: &Use) -> String {
         let inner = &self.program.plans[used.plan as usize];
-        let child = Own { plan: inner, block: 0 };
+        let child = Own { plan: inner, block: 0, live: false };
         let gives = used.props.iter().enumerate().map(|(which, (cell, _))| {
             code::field(&child.property(*cell), &format!("\"g{at}_{which}$\""))
         });
@@ -345,6 +415,16 @@ impl Class<'_> {
             if let SpotKind::Component(used) = &spot.kind {
                 begins.push(self.component(at, used));
             }
+            if let SpotKind::List { cell, path, by, block } = &spot.kind {
+                begins.push(self.list(
+                    at,
+                    (*cell, path),
+                    by.as_ref().map(|(by, _)| *by),
+                    &format!("{component}_{block}"),
+                ));
+                let inside = self.readers.bit(Who::Inside(at)) | self.readers.bit(Who::Spot(at));
+                forward.push_str(&format!("    if (bits & {inside}) this.spots$[{at}].tell();\n"));
+            }
             let SpotKind::Branch { choice, .. } = &spot.kind else { continue };
             let kinds = alternatives(&spot.kind).iter();
             let kinds: Vec<String> = kinds.map(|at| format!("{component}_{at}")).collect();
@@ -366,12 +446,48 @@ impl Class<'_> {
         self.members.push_str(&format!("  forward$(bits) {{\n{forward}  }}\n"));
     }
 
+    /// A loop in a spot: how it begins.
+    fn list(
+        &mut self,
+        at: usize,
+        (cell, path): (CellId, &[u32]),
+        by: Option<ExprId>,
+        row: &str,
+    ) -> String {
+        self.own.live = true;
+        let (_, list) = self.written(|writer| {
+            let mut text = writer.names.cell(cell).text;
+            for name in path {
+                text.push_str(&format!("?.{}", writer.program.names[*name as usize]));
+            }
+            text
+        });
+        self.own.live = false;
+        let key = by.map_or("null".to_owned(), |by| {
+            // What tells items apart reads nothing but the item.
+            let own = OfItem { own: &self.own };
+            let mut writer = Writer::new(self.program, self.own.plan, &own);
+            let key = writer.value(by).alone();
+            self.used.append(&mut writer.used);
+            let declared = writer.declarations();
+            format!("(item) => {{ {declared}return {key}; }}")
+        });
+        self.used.extend(["Rows", "itemOf", "positionOf", "standing"]);
+        self.members.push_str(&format!("  list{at}$() {{ return {list} ?? []; }}\n"));
+        let bit = self.readers.bit(Who::Spot(at));
+        format!(
+            "    this.spots$[{at}] = new Rows(this, {at}, {row}, () => this.list{at}$(), {key}, {bit});\n    \
+             this.spots$[{at}].begin();\n"
+        )
+    }
+
     /// A component in a spot: what it is given, what hears it; gives how it begins.
     fn component(&mut self, at: usize, used: &Use) -> String {
         let inner = &self.program.plans[used.plan as usize];
         for (which, (cell, given)) in used.props.iter().enumerate() {
             self.given(at, which, &inner.cells[*cell as usize], inner, *cell, given);
         }
+        self.own.live = true;
         for (which, heard) in used.events.iter().enumerate() {
             let payload = &inner.events[heard.event as usize].payload;
             let fields: Vec<String> = (0..)
@@ -392,6 +508,7 @@ impl Class<'_> {
                 fields.join(", ")
             ));
         }
+        self.own.live = false;
         self.used.insert("Child");
         format!(
             "    this.spots$[{at}] = new Child(this, {at});\n    this.spots$[{at}].begin({});\n",
@@ -411,6 +528,7 @@ impl Class<'_> {
     ) {
         let kind = Kind::of(self.program, cell.ty);
         let mut shares = !kind.is_simple();
+        self.own.live = true;
         let (declared, value) = self.written(|writer| match given {
             Given::Once(expr) => writer.owned(*expr).alone(),
             Given::Value(expr, _) => {
@@ -425,6 +543,7 @@ impl Class<'_> {
                 if path.is_empty() { text } else { format!("{text} ?? null") }
             }
         });
+        self.own.live = false;
         let kept = format!("this.k{at}_{which}$");
         self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
         let bit = self.readers.bit(Who::Given(at, which));
@@ -433,7 +552,7 @@ impl Class<'_> {
             String::new()
         } else {
             let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
-            let name = Own { plan: inner, block: 0 }.property(number);
+            let name = Own { plan: inner, block: 0, live: false }.property(number);
             format!(
                 "{above}    if (this.d$ & {bit}) {{\n      this.d$ &= ~{bit};\n      {declared}const value = {value};\n      \
                  if ({test}) {{\n        undo.push(this, \"k{at}_{which}$\", {kept});\n        {kept} = value;\n        \
@@ -457,6 +576,9 @@ impl Class<'_> {
     fn cells(&mut self) -> Result<(), String> {
         let mut setters = String::new();
         for (number, cell) in (0..).zip(&self.own.plan.cells) {
+            if cell.block != self.own.block {
+                continue;
+            }
             let property = self.own.property(number);
             let (given, start) = match &cell.kind {
                 CellKind::Prop(start) | CellKind::Shared(start) => (true, *start),
@@ -465,6 +587,7 @@ impl Class<'_> {
                     self.derived(number, *expr, reads.paths());
                     continue;
                 }
+                CellKind::Item | CellKind::Position => continue,
                 _ => return Err(format!("`{}` belongs to what comes and goes", cell.name)),
             };
             let (declared, start) = match start {
@@ -490,6 +613,9 @@ impl Class<'_> {
             setters.push_str(&format!(
                 "      case {name}: if (put(this, \"{property}\", value)) mark(this, {woken}); break;\n"
             ));
+        }
+        if self.own.block > 0 {
+            return Ok(());
         }
         self.members.push_str(&format!(
             "  put$(name, value) {{\n    switch (name) {{\n{setters}    }}\n  }}\n  \
@@ -551,11 +677,13 @@ impl Class<'_> {
             if inside.count() > 0 { self.readers.derived().collect() } else { BTreeSet::new() };
         let spots = self.block.spots.iter();
         let chosen = spots.filter_map(|spot| match &spot.kind {
-            SpotKind::Branch { reads, .. } => Some(reads.paths()),
+            SpotKind::Branch { reads, .. } => Some(reads.paths().to_vec()),
+            SpotKind::List { .. } => Some(crate::readers::read_by(&spot.kind)),
             _ => None,
         });
+        let chosen: Vec<PlanRead> = chosen.flatten().collect();
         let parts = self.block.parts.iter().map(|part| part.reads.paths());
-        show.push_str(&self.read_derived(parts.chain(chosen).flatten()));
+        show.push_str(&self.read_derived(parts.flatten().chain(&chosen)));
         for cell in derived {
             show.push_str(&format!("    this.{};\n", self.own.property(cell)));
         }
@@ -592,11 +720,11 @@ impl Class<'_> {
                     show.push_str(&format!("    this.g{at}_{which}$;\n"));
                 }
             }
-            let (SpotKind::Branch { choice, .. }, bit) =
-                (&spot.kind, self.readers.bit(Who::Spot(at)))
-            else {
-                continue;
-            };
+            let bit = self.readers.bit(Who::Spot(at));
+            if let SpotKind::List { .. } = &spot.kind {
+                show.push_str(&format!("    if (this.d$ & {bit}) this.spots$[{at}].match();\n"));
+            }
+            let SpotKind::Branch { choice, .. } = &spot.kind else { continue };
 
             if bit != 0 {
                 let (declared, choice) = self.written(|writer| writer.value(*choice).alone());
@@ -614,6 +742,7 @@ impl Class<'_> {
     }
 
     fn handlers(&mut self) {
+        self.own.live = true;
         for (number, handler) in (0..).zip(&self.own.plan.handlers) {
             let mut params = String::new();
             let (declared, text) = self.written(|writer| {

@@ -21,6 +21,12 @@ pub trait Names {
     /// Where a cell's value stands, to be written to: an object, and the name of its property.
     fn place(&self, cell: CellId) -> (String, String);
 
+    /// For the item of a loop, what it is now as an expression, or nothing once it has gone; and whose readers see
+    /// what is written there.
+    fn item(&self, _: CellId) -> Option<(String, String)> {
+        None
+    }
+
     /// A call of one of the component's handlers.
     fn call(&self, handler: u32, args: &[String]) -> Code;
 

@@ -88,9 +88,12 @@ impl Readers {
         self.where_one(|read| read.cell == cell)
     }
 
-    /// Those that read a cell of another block.
+    /// Those that read what is around the block: cells of others, and the item that it stands for.
     pub(crate) fn of_outer(&self, plan: &Plan, block: BlockId) -> u32 {
-        self.where_one(|read| plan.cells[read.cell as usize].block != block)
+        self.where_one(|read| {
+            let cell = &plan.cells[read.cell as usize];
+            cell.block != block || matches!(cell.kind, CellKind::Item | CellKind::Position)
+        })
     }
 
     /// Those that a write to a place can reach; `edits` says that items of the list there come, go or change places.
@@ -131,20 +134,24 @@ fn stands_around(plan: &Plan, cell: CellId, block: BlockId) -> bool {
 }
 
 /// What a spot itself reads.
-fn read_by(kind: &SpotKind) -> Vec<PlanRead> {
+pub(crate) fn read_by(kind: &SpotKind) -> Vec<PlanRead> {
     match kind {
         SpotKind::Branch { reads, .. } => reads.paths().to_vec(),
+        SpotKind::List { cell, path, .. } => vec![whole(*cell, path)],
         _ => Vec::new(),
     }
+}
+
+/// All that stands at a path.
+fn whole(cell: CellId, path: &[u32]) -> PlanRead {
+    let path = path.iter().map(|name| ReadStep::Field(*name)).collect();
+    PlanRead { cell, path, extent: Extent::Whole }
 }
 
 /// What is read of the giver for as long as something is given.
 pub(crate) fn read_of(given: &Given) -> Vec<PlanRead> {
     match given {
-        Given::Path { cell, path } => {
-            let path = path.iter().map(|name| ReadStep::Field(*name)).collect();
-            vec![PlanRead { cell: *cell, path, extent: Extent::Whole }]
-        }
+        Given::Path { cell, path } => vec![whole(*cell, path)],
         Given::Value(_, reads) => reads.paths().to_vec(),
         Given::Once(_) => Vec::new(),
     }
@@ -154,6 +161,7 @@ pub(crate) fn read_of(given: &Given) -> Vec<PlanRead> {
 pub(crate) fn alternatives(kind: &SpotKind) -> &[BlockId] {
     match kind {
         SpotKind::Branch { alternatives, .. } => alternatives,
+        SpotKind::List { block, .. } => std::slice::from_ref(block),
         _ => &[],
     }
 }
@@ -161,8 +169,8 @@ pub(crate) fn alternatives(kind: &SpotKind) -> &[BlockId] {
 /// Everything that is read in what may stand in a spot.
 fn inside(plan: &Plan, kind: &SpotKind) -> Vec<PlanRead> {
     let mut found = Vec::new();
-    for block in alternatives(kind) {
-        let block = &plan.blocks[*block as usize];
+    for number in alternatives(kind) {
+        let block = &plan.blocks[*number as usize];
         found.extend(block.parts.iter().flat_map(|part| part.reads.paths().to_vec()));
         for spot in &block.spots {
             found.extend(read_by(&spot.kind));
@@ -170,6 +178,40 @@ fn inside(plan: &Plan, kind: &SpotKind) -> Vec<PlanRead> {
                 found.extend(used.props.iter().flat_map(|(_, given)| read_of(given)));
             }
             found.extend(inside(plan, &spot.kind));
+        }
+    }
+    // Who reads an item reads of the list.
+    if let SpotKind::List { cell, path, block, .. } = kind {
+        for read in &mut found {
+            let own = &plan.cells[read.cell as usize];
+            if own.block == *block && matches!(own.kind, CellKind::Item | CellKind::Position) {
+                *read = whole(*cell, path);
+            }
+        }
+    }
+    found
+}
+
+/// The state that the items of a loop may stand in: that of its list, or what a derived list is made of.
+pub(crate) fn roots(plan: &Plan, item: CellId) -> BTreeSet<CellId> {
+    let home = plan.cells[item as usize].block;
+    let spots = plan.blocks.iter().flat_map(|block| &block.spots);
+    let mut open: Vec<CellId> = spots
+        .filter_map(|spot| match &spot.kind {
+            SpotKind::List { cell, block, .. } if *block == home => Some(*cell),
+            _ => None,
+        })
+        .collect();
+    let mut found = BTreeSet::new();
+    let mut seen = BTreeSet::new();
+    while let Some(cell) = open.pop() {
+        if !seen.insert(cell) {
+            continue;
+        }
+        match &plan.cells[cell as usize].kind {
+            CellKind::Derived(_, reads) => open.extend(reads.paths().iter().map(|read| read.cell)),
+            CellKind::Item => found.extend(roots(plan, cell)),
+            _ => drop(found.insert(cell)),
         }
     }
     found

@@ -188,8 +188,10 @@ impl Writer<'_> {
     fn container(&mut self, place: &Place) -> (String, String) {
         let (root, key) = self.names.place(place.cell);
         let Some((last, around)) = place.steps.split_last() else { return (root, key) };
-        let mut text = format!("{root}{}", code::member(&key));
-        let mut may_fail = false;
+        let item = self.names.item(place.cell);
+        let mut may_fail = item.is_some();
+        let mut text =
+            item.map_or_else(|| format!("{root}{}", code::member(&key)), |(item, _)| item);
         for step in around {
             text.push_str(if may_fail { "?." } else { "" });
             match step {
@@ -232,11 +234,20 @@ impl Writer<'_> {
 
     /// A write, which tells whether anything is another; then those are marked that read what is there.
     fn write(&mut self, text: &str, place: &Place, edits: bool, depth: usize, out: &mut String) {
-        let woken = self.readers.map_or(0, |readers| readers.of_write(place, edits));
+        let item = self.names.item(place.cell);
+        let woken = self.readers.map_or(0, |readers| match &item {
+            // Whatever the items are made of.
+            Some(_) => {
+                let roots = crate::readers::roots(self.plan, place.cell);
+                roots.into_iter().fold(0, |bits, cell| bits | readers.of_cell(cell))
+            }
+            None => readers.of_write(place, edits),
+        });
         match woken {
             0 => line(out, depth, &format!("{text};")),
             bits => {
-                let (mark, scope) = (self.uses("mark"), self.names.place(place.cell).0);
+                let mark = self.uses("mark");
+                let scope = item.map_or_else(|| self.names.place(place.cell).0, |(_, scope)| scope);
                 line(out, depth, &format!("if ({text}) {mark}({scope}, {bits});"));
             }
         }
