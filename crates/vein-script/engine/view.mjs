@@ -120,11 +120,12 @@ export class Rows {
     this.list = list;
     this.by = by;
     this.bit = bit;
-    this.held = this.shown = [];
+    this.held = this.shown = this.seen = [];
     this.stale = this.waits = false;
   }
   begin() {
-    this.held = this.list().map((item, at) => this.make(item, at, this.key(item, at)));
+    this.seen = this.list();
+    this.held = this.seen.map((item, at) => this.make(item, at, this.key(item, at)));
     bringRows(this);
   }
   key(item, at) {
@@ -142,8 +143,9 @@ export class Rows {
   }
   match() {
     const list = this.list();
-    undo.push(this, 'stale', this.stale, this, 'held', this.held);
+    undo.push(this, 'stale', this.stale, this, 'held', this.held, this, 'seen', this.seen);
     this.stale = false;
+    this.seen = list;
     const left = new Map();
     for (const row of this.held) {
       if (left.has(row.key$)) left.get(row.key$).push(row);
@@ -196,12 +198,23 @@ export function whereOf(row) {
   const list = rows.list();
   if (!rows.stale) return row.alive$ ? row.at$ : -1;
   if (rows.by === null) return row.at$ < list.length ? row.at$ : -1;
-  let turn = 0;
-  for (const other of rows.held) {
-    if (other === row) break;
-    if (Object.is(other.key$, row.key$)) turn++;
+  const isOwn = (item) => Object.is(rows.by(item), row.key$);
+  // In a list that was changed in place a row goes along with its item; of a new list, and of what came in place of what
+  // there was, the rows of an identity have one in turn.
+  const there = new Set(list === rows.seen ? list : []);
+  if (there.has(row.item$) && typeof row.item$ === 'object') {
+    const at = list[row.at$] === row.item$ ? row.at$ : list.indexOf(row.item$);
+    return isOwn(list[at]) ? at : -1;
   }
-  return list.findIndex((item) => Object.is(rows.by(item), row.key$) && turn-- === 0);
+  const taken = new Set();
+  let turn = 0;
+  let before = true;
+  for (const other of rows.held) {
+    if (other === row) before = false;
+    else if (typeof other.item$ === 'object' && there.has(other.item$)) taken.add(other.item$);
+    else if (before && Object.is(other.key$, row.key$)) turn++;
+  }
+  return list.findIndex((item) => isOwn(item) && !taken.has(item) && turn-- === 0);
 }
 
 /** The item of a row, where it still has one. */

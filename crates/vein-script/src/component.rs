@@ -554,7 +554,7 @@ impl Class<'_> {
             let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
             let name = Own { plan: inner, block: 0, live: false }.property(number);
             format!(
-                "{above}    if (this.d$ & {bit}) {{\n      this.d$ &= ~{bit};\n      {declared}const value = {value};\n      \
+                "{above}    if (this.d$ & {bit}) {{\n      mark(this, 0);\n      this.d$ &= ~{bit};\n      {declared}const value = {value};\n      \
                  if ({test}) {{\n        undo.push(this, \"k{at}_{which}$\", {kept});\n        {kept} = value;\n        \
                  this.spots$[{at}].given(\"{name}\");\n      }}\n    }}\n"
             )
@@ -640,7 +640,7 @@ impl Class<'_> {
         let woken = self.readers.of_cell(number);
         let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
         self.members.push_str(&format!(
-            "  get {property}() {{\n{above}    if (this.d$ & {bit}) {{\n      this.d$ &= ~{bit};\n      \
+            "  get {property}() {{\n{above}    if (this.d$ & {bit}) {{\n      mark(this, 0);\n      this.d$ &= ~{bit};\n      \
              {declared}const value = {value};\n      if ({test}) {{\n        \
              undo.push(this, \"w{number}$\", {kept});\n        {kept} = value;\n        \
              mark(this, {woken});\n      }}\n    }}\n    return {kept};\n  }}\n"

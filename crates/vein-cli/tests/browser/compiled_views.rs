@@ -294,6 +294,10 @@ fn nodes_seen(pulse: &vein_runtime::Pulse, known: &mut Known) -> (usize, usize) 
     (added, removed)
 }
 
+/// What a handler read of a derived value before it wrote anything was forgotten with a pulse that failed; a row found
+/// the item of another that has its identity.
+const ONCE_FAILED: [u64; 3] = [314, 632, 804];
+
 pub async fn random_components_are_shown_the_same(browser: &Browser) {
     browser.leave().await;
     let beds = json!([
@@ -301,7 +305,7 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
         { "id": 3, "crop": "", "wet": false, "levels": [] },
     ]);
     let (mut pulses, mut changes, mut faults, mut came, mut moves) = (0, 0, 0, 0, 0);
-    for seed in 0..COMPONENTS {
+    for seed in (0..COMPONENTS).chain(ONCE_FAILED) {
         let mut generator = Generator::new(seed + 20_000);
         let (text, _) = generator.component();
         let text = if seed % 2 == 1 { with_branches(&text, &mut generator) } else { text };
