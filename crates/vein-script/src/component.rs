@@ -1,9 +1,10 @@
 //! A component as classes, one for each of its blocks. So far one in which nothing comes and goes but alternatives and
 //! components.
 
-use crate::code::{self, Code};
-use crate::expression::{Names, Writer};
+use crate::code;
+use crate::expression::Writer;
 use crate::kind::Kind;
+use crate::own::{OfItem, Own};
 use crate::readers::{Readers, Who, alternatives, cells, read_of};
 use crate::template::Template;
 use std::collections::BTreeSet;
@@ -24,127 +25,6 @@ pub struct Compiled {
     pub used: BTreeSet<&'static str>,
     /// The kinds of events that are heard in it.
     pub heard: BTreeSet<String>,
-}
-
-/// What a block of a component calls its own.
-pub(crate) struct Own<'a> {
-    plan: &'a Plan,
-    block: BlockId,
-    /// Whether lists may have changed since rows were matched with their items.
-    live: bool,
-}
-
-impl Own<'_> {
-    /// The scope of a block that this one is, or stands in.
-    fn scope(&self, block: BlockId) -> String {
-        let mut way = "this".to_owned();
-        let mut at = self.block;
-        while at != block {
-            way.push_str(".up$");
-            at = self.plan.blocks[at as usize].parent.unwrap_or(block);
-        }
-        way
-    }
-
-    fn property(&self, cell: CellId) -> String {
-        own_name(&self.plan.cells[cell as usize].name, || format!("c{cell}$"))
-    }
-
-    fn method(&self, handler: u32) -> String {
-        own_name(&self.plan.handlers[handler as usize].name, || format!("h{handler}$"))
-    }
-}
-
-/// What something is called in a class: its name, unless that means something else there. The engine's own names have a
-/// `$` in them.
-fn own_name(name: &str, or: impl FnOnce() -> String) -> String {
-    let plain = name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
-    if plain && !matches!(name, "constructor" | "__proto__") { name.to_owned() } else { or() }
-}
-
-impl Names for Own<'_> {
-    fn cell(&self, cell: CellId) -> Code {
-        let (scope, property) = self.place(cell);
-        match (&self.plan.cells[cell as usize].kind, self.live) {
-            (CellKind::Item, false) => Code::tight(format!("{scope}.item$")),
-            (CellKind::Position, false) => Code::tight(format!("{scope}.at$")),
-            (CellKind::Item, true) => Code::tight(format!("itemOf({scope})")),
-            (CellKind::Position, true) => Code::tight(format!("positionOf({scope})")),
-            _ => Code::tight(format!("{scope}.{property}")),
-        }
-    }
-
-    fn ask(&self, asked: u32, args: &[String]) -> Code {
-        let name = &self.plan.asked[asked as usize].name;
-        Code::tight(format!("{}.host$.{name}({})", self.scope(0), args.join(", ")))
-    }
-
-    fn place(&self, cell: CellId) -> (String, String) {
-        (self.scope(self.plan.cells[cell as usize].block), self.property(cell))
-    }
-
-    fn item(&self, cell: CellId) -> Option<(String, String)> {
-        let planned = &self.plan.cells[cell as usize];
-        let is_item = planned.kind == CellKind::Item;
-        is_item.then(|| (format!("standing({})", self.scope(planned.block)), self.scope(0)))
-    }
-
-    fn call(&self, handler: u32, args: &[String]) -> Code {
-        let name = &self.plan.handlers[handler as usize].name;
-        let args: String = args.iter().map(|arg| format!(", {arg}")).collect();
-        let method = self.method(handler);
-        let scope = self.scope(0);
-        Code::tight(format!("call(\"{name}\", (...args) => {scope}.{method}(...args){args})"))
-    }
-
-    fn call_store(&self, store: u32, handler: u32, args: &[String]) -> Code {
-        let args: String = args.iter().map(|arg| format!(", {arg}")).collect();
-        Code::tight(format!("{}.stores$[{store}].call$({handler}{args})", self.scope(0)))
-    }
-
-    fn reload(&self, source: u32) -> Code {
-        Code::tight(format!("{}.reload$({source})", self.scope(0)))
-    }
-
-    fn give(&self, event: u32, args: &[String]) -> Code {
-        let name = &self.plan.events[event as usize].name;
-        Code::tight(format!("{}.give$(\"{name}\", [{}])", self.scope(0), args.join(", ")))
-    }
-}
-
-/// The names of what tells the items of a loop apart.
-struct OfItem<'a, 'b> {
-    own: &'a Own<'b>,
-}
-
-impl Names for OfItem<'_, '_> {
-    fn cell(&self, _: CellId) -> Code {
-        Code::tight("item".to_owned())
-    }
-
-    fn ask(&self, asked: u32, args: &[String]) -> Code {
-        self.own.ask(asked, args)
-    }
-
-    fn place(&self, cell: CellId) -> (String, String) {
-        self.own.place(cell)
-    }
-
-    fn call(&self, handler: u32, args: &[String]) -> Code {
-        self.own.call(handler, args)
-    }
-
-    fn call_store(&self, store: u32, handler: u32, args: &[String]) -> Code {
-        self.own.call_store(store, handler, args)
-    }
-
-    fn reload(&self, source: u32) -> Code {
-        self.own.reload(source)
-    }
-
-    fn give(&self, event: u32, args: &[String]) -> Code {
-        self.own.give(event, args)
-    }
 }
 
 /// Compiles a component, and those that stand in it.

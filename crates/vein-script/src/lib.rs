@@ -10,6 +10,7 @@ pub mod engine;
 mod expression;
 pub mod kind;
 mod members;
+mod own;
 mod readers;
 mod statement;
 pub mod template;

@@ -54,8 +54,39 @@ impl Writer<'_> {
         by.flatten().map(|by| format!(" by {by}"))
     }
 
+    /// What a card is given, and how it is heard.
+    pub fn leaf_props(&mut self, names: &Names, bed: &str) -> String {
+        let mut given = format!(" bed=\"<- {bed}\"");
+        if self.random.below(2) == 0 {
+            given.push_str(&format!(" limit=\"<- {}\"", self.number(names)));
+        }
+        match self.random.below(4) {
+            0 if !names.number_places.is_empty() => {
+                let place = self.random.pick(&names.number_places).clone();
+                given.push_str(&format!(" level=\"<-> {place}\""));
+            }
+            1 => given.push_str(" level=\"2\""),
+            2 => given.push_str(&format!(" level=\"<- {}\"", self.number(names))),
+            _ => {}
+        }
+        if self.random.below(3) == 0 {
+            given.push_str(&format!(
+                " class=\"from {{{}}}\" data-x=\"<- {}\"",
+                self.text(names),
+                self.text(names)
+            ));
+        } else {
+            given.push_str(&self.aside(|writer| writer.dress(names)).unwrap_or_default());
+        }
+        if self.random.below(2) == 0 {
+            given.push_str(&format!(" picked=\"-> {}\"", self.statements(names)));
+        }
+        self.answers(names, &mut given);
+        given
+    }
+
     /// What a card is given so that it can answer: where its row stands, and what changes the list that it stands in.
-    pub fn answers(&mut self, names: &Names, given: &mut String) {
+    fn answers(&mut self, names: &Names, given: &mut String) {
         let position = names.numbers.iter().find(|name| name.starts_with("at")).cloned();
         let more = self.answering(|writer| {
             let mut more = String::new();

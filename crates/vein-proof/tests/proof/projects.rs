@@ -365,36 +365,6 @@ impl Writer<'_> {
         format!("{row}{otherwise}")
     }
 
-    fn leaf_props(&mut self, names: &Names, bed: &str) -> String {
-        let mut given = format!(" bed=\"<- {bed}\"");
-        if self.random.below(2) == 0 {
-            given.push_str(&format!(" limit=\"<- {}\"", self.number(names)));
-        }
-        match self.random.below(4) {
-            0 if !names.number_places.is_empty() => {
-                let place = self.random.pick(&names.number_places).clone();
-                given.push_str(&format!(" level=\"<-> {place}\""));
-            }
-            1 => given.push_str(" level=\"2\""),
-            2 => given.push_str(&format!(" level=\"<- {}\"", self.number(names))),
-            _ => {}
-        }
-        if self.random.below(3) == 0 {
-            given.push_str(&format!(
-                " class=\"from {{{}}}\" data-x=\"<- {}\"",
-                self.text(names),
-                self.text(names)
-            ));
-        } else {
-            given.push_str(&self.aside(|writer| writer.dress(names)).unwrap_or_default());
-        }
-        if self.random.below(2) == 0 {
-            given.push_str(&format!(" picked=\"-> {}\"", self.statements(names)));
-        }
-        self.answers(names, &mut given);
-        given
-    }
-
     fn component(&mut self, names: &Names, depth: usize) -> String {
         let Some(component) =
             (!self.components.is_empty()).then(|| *self.random.pick(self.components))

@@ -1,0 +1,127 @@
+//! What a block of a component calls its own, and what it calls that of the blocks around it.
+
+use crate::code::Code;
+use crate::expression::Names;
+use vein_plan::code::CellId;
+use vein_plan::{BlockId, CellKind, Plan};
+
+/// What a block of a component calls its own.
+pub(crate) struct Own<'a> {
+    pub(crate) plan: &'a Plan,
+    pub(crate) block: BlockId,
+    /// Whether lists may have changed since rows were matched with their items.
+    pub(crate) live: bool,
+}
+
+impl Own<'_> {
+    /// The scope of a block that this one is, or stands in.
+    fn scope(&self, block: BlockId) -> String {
+        let mut way = "this".to_owned();
+        let mut at = self.block;
+        while at != block {
+            way.push_str(".up$");
+            at = self.plan.blocks[at as usize].parent.unwrap_or(block);
+        }
+        way
+    }
+
+    pub(crate) fn property(&self, cell: CellId) -> String {
+        own_name(&self.plan.cells[cell as usize].name, || format!("c{cell}$"))
+    }
+
+    pub(crate) fn method(&self, handler: u32) -> String {
+        own_name(&self.plan.handlers[handler as usize].name, || format!("h{handler}$"))
+    }
+}
+
+/// What something is called in a class: its name, unless that means something else there. The engine's own names have a
+/// `$` in them.
+fn own_name(name: &str, or: impl FnOnce() -> String) -> String {
+    let plain = name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
+    if plain && !matches!(name, "constructor" | "__proto__") { name.to_owned() } else { or() }
+}
+
+impl Names for Own<'_> {
+    fn cell(&self, cell: CellId) -> Code {
+        let (scope, property) = self.place(cell);
+        match (&self.plan.cells[cell as usize].kind, self.live) {
+            (CellKind::Item, false) => Code::tight(format!("{scope}.item$")),
+            (CellKind::Position, false) => Code::tight(format!("{scope}.at$")),
+            (CellKind::Item, true) => Code::tight(format!("itemOf({scope})")),
+            (CellKind::Position, true) => Code::tight(format!("positionOf({scope})")),
+            _ => Code::tight(format!("{scope}.{property}")),
+        }
+    }
+
+    fn ask(&self, asked: u32, args: &[String]) -> Code {
+        let name = &self.plan.asked[asked as usize].name;
+        Code::tight(format!("{}.host$.{name}({})", self.scope(0), args.join(", ")))
+    }
+
+    fn place(&self, cell: CellId) -> (String, String) {
+        (self.scope(self.plan.cells[cell as usize].block), self.property(cell))
+    }
+
+    fn item(&self, cell: CellId) -> Option<(String, String)> {
+        let planned = &self.plan.cells[cell as usize];
+        let is_item = planned.kind == CellKind::Item;
+        is_item.then(|| (format!("standing({})", self.scope(planned.block)), self.scope(0)))
+    }
+
+    fn call(&self, handler: u32, args: &[String]) -> Code {
+        let name = &self.plan.handlers[handler as usize].name;
+        let args: String = args.iter().map(|arg| format!(", {arg}")).collect();
+        let method = self.method(handler);
+        let scope = self.scope(0);
+        Code::tight(format!("call(\"{name}\", (...args) => {scope}.{method}(...args){args})"))
+    }
+
+    fn call_store(&self, store: u32, handler: u32, args: &[String]) -> Code {
+        let args: String = args.iter().map(|arg| format!(", {arg}")).collect();
+        Code::tight(format!("{}.stores$[{store}].call$({handler}{args})", self.scope(0)))
+    }
+
+    fn reload(&self, source: u32) -> Code {
+        Code::tight(format!("{}.reload$({source})", self.scope(0)))
+    }
+
+    fn give(&self, event: u32, args: &[String]) -> Code {
+        let name = &self.plan.events[event as usize].name;
+        Code::tight(format!("{}.give$(\"{name}\", [{}])", self.scope(0), args.join(", ")))
+    }
+}
+
+/// The names of what tells the items of a loop apart.
+pub(crate) struct OfItem<'a, 'b> {
+    pub(crate) own: &'a Own<'b>,
+}
+
+impl Names for OfItem<'_, '_> {
+    fn cell(&self, _: CellId) -> Code {
+        Code::tight("item".to_owned())
+    }
+
+    fn ask(&self, asked: u32, args: &[String]) -> Code {
+        self.own.ask(asked, args)
+    }
+
+    fn place(&self, cell: CellId) -> (String, String) {
+        self.own.place(cell)
+    }
+
+    fn call(&self, handler: u32, args: &[String]) -> Code {
+        self.own.call(handler, args)
+    }
+
+    fn call_store(&self, store: u32, handler: u32, args: &[String]) -> Code {
+        self.own.call_store(store, handler, args)
+    }
+
+    fn reload(&self, source: u32) -> Code {
+        self.own.reload(source)
+    }
+
+    fn give(&self, event: u32, args: &[String]) -> Code {
+        self.own.give(event, args)
+    }
+}
