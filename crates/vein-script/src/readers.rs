@@ -78,8 +78,7 @@ impl Readers {
     }
 
     fn where_one(&self, reached: impl Fn(&PlanRead) -> bool) -> u32 {
-        let reading =
-            self.all.iter().filter(|reader| reader.reads.iter().any(|read| reached(read)));
+        let reading = self.all.iter().filter(|reader| reader.reads.iter().any(&reached));
         reading.fold(0, |bits, reader| bits | reader.bit)
     }
 

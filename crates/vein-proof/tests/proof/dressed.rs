@@ -22,24 +22,28 @@ pub enum Wear {
 }
 
 impl Writer<'_> {
-    /// Draws from the numbers beside for a while. Gives nothing where there are none.
-    pub fn aside<T>(&mut self, draw: impl FnOnce(&mut Self) -> T) -> Option<T> {
-        let mut beside = self.beside.take()?;
+    /// Draws from some numbers beside for a while. Gives nothing where there are none.
+    fn drawn<T>(
+        &mut self,
+        of: fn(&mut Self) -> &mut Option<Random>,
+        draw: impl FnOnce(&mut Self) -> T,
+    ) -> Option<T> {
+        let mut beside = of(self).take()?;
         std::mem::swap(self.random, &mut beside);
         let drawn = draw(self);
         std::mem::swap(self.random, &mut beside);
-        self.beside = Some(beside);
+        *of(self) = Some(beside);
         Some(drawn)
     }
 
-    /// Draws for a while from the numbers of what answers in the middle of a handler.
+    /// Draws what is worn beside the main text.
+    pub fn aside<T>(&mut self, draw: impl FnOnce(&mut Self) -> T) -> Option<T> {
+        self.drawn(|writer| &mut writer.beside, draw)
+    }
+
+    /// Draws what answers in the middle of a handler.
     pub fn answering<T>(&mut self, draw: impl FnOnce(&mut Self) -> T) -> Option<T> {
-        let mut answers = self.answers.take()?;
-        std::mem::swap(self.random, &mut answers);
-        let drawn = draw(self);
-        std::mem::swap(self.random, &mut answers);
-        self.answers = Some(answers);
-        Some(drawn)
+        self.drawn(|writer| &mut writer.answers, draw)
     }
 
     /// What tells the items of a loop apart, where that is more than a field.
