@@ -350,7 +350,6 @@ impl Graph {
             Slot::Item => return self.item(home),
             Slot::Position => {
                 let position = self.standing(home).map(|(_, position)| position);
-                self.tell_shifted();
                 // One that has gone reads as where it was.
                 let was = || self.early.get(&home).copied().unwrap_or(self.scope(home).position);
                 return Value::Number(f64::from(position.unwrap_or_else(was)));
