@@ -143,6 +143,10 @@ impl Tree {
             (false, true) => base + at.ceil() * step,
             (false, false) => base + at.floor() * step,
         };
+        // Between all steps there is none that leads out below.
+        if any && to < min {
+            return Stepped::Nowhere;
+        }
         let highest = if any { max } else { base + ((max - base) / step + 1e-9).floor() * step };
         Stepped::By(shown(if to > max { highest } else { to.max(min) }))
     }

@@ -243,15 +243,16 @@ fn steps_go_to_the_next_number_that_is_one() {
         ("input type=number min=0 max=10 step=4", "0", by("4"), nowhere.clone()),
         ("input type=number min=0 max=10 step=4", "-5", into("0"), nowhere.clone()),
         ("input type=number min=0 max=10 step=4", "15", nowhere.clone(), into("10")),
-        ("input type=number min=0 max=8 step=4", "8", nowhere, by("4")),
+        ("input type=number min=0 max=8 step=4", "8", nowhere.clone(), by("4")),
         ("input type=number min=1 step=2", "2", by("3"), by("1")),
         ("input type=number min=1 step=2", "4", by("5"), by("3")),
         ("input type=number value=1 step=3", "2", by("4"), by("1")),
         ("input type=number min=5", "", into("5"), by("5")),
         ("input type=number max=-5", "", by("-5"), into("-5")),
-        ("input type=number min=0.25 step=any", "0.5", by("1.5"), by("0.25")),
-        ("input type=number min=0 max=1.25 step=any", "0.5", by("1.25"), by("0")),
-        ("input type=number min=0 max=1 step=any", "0.5", by("1"), by("0")),
+        ("input type=number min=0.25 step=any", "0.5", by("1.5"), nowhere.clone()),
+        ("input type=number min=0.25 step=any", "1.5", by("2.5"), by("0.5")),
+        ("input type=number min=0 max=1.25 step=any", "0.5", by("1.25"), nowhere.clone()),
+        ("input type=number min=0 max=1 step=any", "0.5", by("1"), nowhere.clone()),
     ] {
         for (steps, wanted) in [(1.0, &up), (-1.0, &down)] {
             let (mut tree, id) = one(element);
