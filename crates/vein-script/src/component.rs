@@ -659,11 +659,7 @@ fn table(fields: impl Iterator<Item = String>) -> String {
 
 /// Whether there is something that shows this kind of part.
 fn is_shown(kind: &PartKind) -> bool {
-    !matches!(
-        kind,
-        PartKind::Attribute(_, Form::Url | Form::Declarations)
-            | PartKind::Property(Property::Chosen)
-    )
+    *kind != PartKind::Property(Property::Chosen)
 }
 
 /// `bed-card` as `BedCard`.

@@ -7,6 +7,7 @@ pub const MODULES: &[(&str, &str)] = &[
     ("values.mjs", include_str!("../engine/values.mjs")),
     ("state.mjs", include_str!("../engine/state.mjs")),
     ("view.mjs", include_str!("../engine/view.mjs")),
+    ("guards.mjs", include_str!("../engine/guards.mjs")),
 ];
 
 /// A function, constant or class of the engine.

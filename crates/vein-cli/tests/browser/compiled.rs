@@ -2,7 +2,7 @@
 //! handlers and views need besides.
 
 use crate::driven::Browser;
-use crate::generate::{Generator, Kind, STATE};
+use crate::generate::{Generator, Kind, Random, STATE};
 use serde_json::{Value as Json, json};
 use std::collections::BTreeSet;
 use vein::{Page, Ui, Value};
@@ -420,4 +420,130 @@ pub async fn random_derived_values_come_to_the_same(browser: &Browser) {
         }
     }
     assert!(values > 50_000, "{values}");
+}
+
+/// A value that could be meant to get out of where it is shown.
+fn odd(random: &mut Random, depth: usize) -> Json {
+    const PIECES: &[&str] = &[
+        "a",
+        "red",
+        "1px",
+        ":",
+        ";",
+        " ",
+        "\t",
+        "\n",
+        "\r",
+        "\u{c}",
+        "\0",
+        "(",
+        ")",
+        "[",
+        "]",
+        "'",
+        "\"",
+        "\\",
+        "/*",
+        "*/",
+        "{",
+        "}",
+        "<",
+        ">",
+        "@",
+        "!important",
+        "!",
+        "url(",
+        "URL(x)",
+        "image-set(",
+        "expression(",
+        "calc(1px)",
+        "javascript",
+        "JavaScript:",
+        "data:",
+        "DATA:",
+        "image/png",
+        "image/svg+xml",
+        "Image/GIF",
+        ",",
+        "https:",
+        "mailto:",
+        "tel:",
+        "//",
+        "?",
+        "\u{85}",
+        "\u{feff}",
+        "\u{2028}",
+        "\u{212a}",
+        "\u{17f}",
+        "--a",
+        "-b",
+        "x:y",
+        "é",
+        "😀",
+        "#",
+    ];
+    match random.below(if depth == 0 { 6 } else { 9 }) {
+        0 => {
+            [json!(null), json!(true), json!(false), json!(0), json!(-1.5)][random.below(5)].clone()
+        }
+        1..6 => {
+            let pieces = (0..random.below(7)).map(|_| *random.pick(PIECES));
+            json!(pieces.collect::<String>())
+        }
+        6 | 7 => (0..random.below(4)).map(|_| odd(random, depth - 1)).collect(),
+        _ => {
+            let names = ["color", "borderTop", "--Own", "x y"];
+            let fields = names.iter().take(random.below(5));
+            fields.map(|name| ((*name).to_owned(), odd(random, depth - 1))).collect()
+        }
+    }
+}
+
+pub async fn guards_let_through_the_same(browser: &Browser) {
+    use vein_plan::members::Member;
+    use vein_plan::{Form, PartKind, Shown, standard};
+    browser.leave().await;
+    let mut random = Random::new(7);
+    let values: Vec<Json> = (0..20_000).map(|_| odd(&mut random, 2)).collect();
+    let shown = |form: Form, value: &Value| match PartKind::Attribute("a".into(), form).shown(value)
+    {
+        Shown::Absent => Json::Null,
+        Shown::Text(text) => json!(text.to_string()),
+        Shown::Flag(on) => json!(on),
+    };
+    let called = |member: Member, value: &Value| match standard::call(
+        member,
+        &Value::Null,
+        &[value.clone()],
+    ) {
+        Value::String(text) => json!(text.to_utf8()),
+        other => vein_plan::to_json(&other),
+    };
+    let ours: Vec<Json> = values
+        .iter()
+        .map(|json| {
+            let value = Value::from(json);
+            json!([
+                shown(Form::Url, &value),
+                shown(Form::Declarations, &value),
+                called(Member::CssPiece, &value),
+                called(Member::CssDeclarations, &value),
+            ])
+        })
+        .collect();
+    let used = BTreeSet::from(["safeUrl", "declarations", "pieceOfCss", "cleanDeclarations"]);
+    let mut harmless = 0;
+    for (values, ours) in values.chunks(4000).zip(ours.chunks(4000)) {
+        let script = format!(
+            "{} return {}.map((v) => [safeUrl(v), declarations(v), pieceOfCss(v), cleanDeclarations(v)]);",
+            engine::text_of(&used),
+            Json::from(values)
+        );
+        let theirs = browser.function(&script).await;
+        for (at, ours) in ours.iter().enumerate() {
+            assert_eq!(*ours, theirs[at], "{}", values[at]);
+            harmless += usize::from(ours[0] != "about:blank");
+        }
+    }
+    assert!((1000..19_000).contains(&harmless), "{harmless}");
 }

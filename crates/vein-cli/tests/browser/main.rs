@@ -62,6 +62,7 @@ const TESTS: &[Test] = tests! {
     compiled_handlers::handlers_leave_the_same_behind,
     compiled_views::random_components_are_shown_the_same,
     compiled::expressions_come_to_the_same,
+    compiled::guards_let_through_the_same,
     compiled_views::markup_is_copied_as_it_was_written,
     ecmascript::random_components_are_what_ecmascript_makes_of_them,
     attributes::what_chromium_reads_is_known,
