@@ -83,31 +83,64 @@ export class Branch {
   }
 }
 
-/** A place where a component stands. */
-export class Child {
+/** A place where the same stands for as long as what is around it. */
+export class Place {
   constructor(scope, number) {
     this.scope = scope;
     this.number = number;
     this.shown = null;
   }
-  begin(kind) {
-    const made = new kind(this, {});
+  put(made) {
     const [into, before] = placeOf(this.scope, this.number);
     into.insertBefore(made.made$, before);
     made.made$ = null;
     this.shown = made;
   }
   given(name) {
-    if (this.shown !== null) mark(this.shown, this.shown.constructor.props[name]);
+    if (this.shown !== null) mark(this.shown, this.shown.constructor.props[name] ?? 0);
   }
   first() {
-    return firstIn(this.shown);
+    return this.shown === null ? null : firstIn(this.shown);
   }
   nodes(into) {
-    nodesOf(this.shown, into);
+    if (this.shown !== null) nodesOf(this.shown, into);
   }
   beyond() {
     return placeOf(this.scope, this.number);
+  }
+}
+
+/** A place where a component stands, with what was put into its slots. */
+export class Child extends Place {
+  contents = new Set();
+  begin(kind) {
+    this.put(new kind(this, {}));
+  }
+  tell() {
+    for (const content of this.contents) {
+      if (stands(content)) mark(content, content.constructor.outer);
+      else later.push(leave, this.contents, content);
+    }
+  }
+}
+
+export const leave = (contents, content) => contents.delete(content);
+
+/** A place where stands what was put into a component, or else something of its own. */
+export class Slot extends Place {
+  begin(name, fallback) {
+    let component = this.scope;
+    while (component.up$ !== null) component = component.up$;
+    const around = component.held$;
+    const kind = around?.scope.constructor.spots[around.number].contents[name]?.();
+    if (kind !== undefined) {
+      const made = new kind(this, { up: around.scope });
+      around.contents.add(made);
+      this.put(made);
+    } else if (fallback !== null) this.put(new fallback(this, {}));
+  }
+  tell() {
+    if (this.shown !== null) mark(this.shown, this.shown.constructor.outer);
   }
 }
 

@@ -5,7 +5,7 @@ use crate::code;
 use crate::expression::Writer;
 use crate::kind::Kind;
 use crate::own::{OfItem, Own};
-use crate::readers::{Readers, Who, alternatives, cells, read_of};
+use crate::readers::{Readers, Who, alternatives, cells, given_in, read_of};
 use crate::template::Template;
 use std::collections::BTreeSet;
 use vein_plan::code::{CellId, ExprId, Stmt};
@@ -127,8 +127,9 @@ fn is_known(program: &Program, plan: &Plan, block: &Block) -> Result<(), String>
                     let shared = matches!(cells[*cell as usize].kind, CellKind::Shared(_));
                     shared && matches!(given, Given::Path { .. })
                 };
-                used.contents.is_empty() && !used.props.iter().any(both_ways)
+                !used.props.iter().any(both_ways)
             }
+            SpotKind::Slot { .. } => true,
             _ => false,
         };
         if !known {
@@ -190,7 +191,7 @@ impl Class<'_> {
                  held.scope.constructor.spots[held.number].gives;\n"
             }
             false => {
-                "    this.up$ = held.scope;\n    this.item$ = props?.item;\n    this.at$ = props?.at;\n"
+                "    this.up$ = props?.up ?? held.scope;\n    this.item$ = props?.item;\n    this.at$ = props?.at;\n"
             }
         };
         let (within, outer) = (self.within(), self.readers.of_outer(plan, number));
@@ -223,13 +224,20 @@ impl Class<'_> {
 
     /// Who reads each prop.
     fn props(&self) -> String {
-        let cells = (0..).zip(&self.own.plan.cells).filter(|_| self.own.block == 0);
-        let props =
-            cells.filter(|(_, cell)| matches!(cell.kind, CellKind::Prop(_) | CellKind::Shared(_)));
-        let props = props.map(|(number, _)| {
+        let given = self.given_cells().into_iter();
+        table(given.map(|number| {
             code::field(&self.own.property(number), &self.readers.of_cell(number).to_string())
+        }))
+    }
+
+    /// The cells of the block that somebody else gives.
+    fn given_cells(&self) -> Vec<CellId> {
+        let cells =
+            (0..).zip(&self.own.plan.cells).filter(|(_, cell)| cell.block == self.own.block);
+        let given = cells.filter(|(_, cell)| {
+            matches!(cell.kind, CellKind::Prop(_) | CellKind::Shared(_) | CellKind::Handed)
         });
-        table(props)
+        given.map(|(number, _)| number).collect()
     }
 
     /// What is given to a component, by the names of getters, and what hears its events.
@@ -244,7 +252,12 @@ impl Class<'_> {
             let all: Vec<String> = all.map(|(which, _)| format!("\"e{at}_{which}$\"")).collect();
             code::field(&event.name, &format!("[{}]", all.join(", ")))
         });
-        format!(", gives: {}, hears: {}", table(gives), table(heard))
+        let component = class_name(&self.own.plan.name);
+        let contents = used
+            .contents
+            .iter()
+            .map(|(name, block)| code::field(name, &format!("() => {component}_{block}")));
+        format!(", gives: {}, hears: {}, contents: {}", table(gives), table(heard), table(contents))
     }
 
     /// Where the nodes of each spot go.
@@ -256,7 +269,17 @@ impl Class<'_> {
                 Next::Node(mark) => format!("\"n{mark}$\""),
                 Next::Spot(other) => other.to_string(),
             };
-            let gives = used_in(spot).map_or(String::new(), |used| self.gives(at, used));
+            let gives = match &spot.kind {
+                SpotKind::Component(used) => self.gives(at, used),
+                SpotKind::Slot { values, .. } => {
+                    let gives = values.iter().enumerate().map(|(which, (name, _))| {
+                        let own = crate::own::own_name(name, || name.to_string());
+                        code::field(&own, &format!("\"g{at}_{which}$\""))
+                    });
+                    format!(", gives: {}", table(gives))
+                }
+                _ => String::new(),
+            };
             format!("{{ parent: {parent}, next: {next}{gives} }}")
         };
         self.block.spots.iter().enumerate().map(place).collect::<Vec<_>>().join(", ")
@@ -292,8 +315,29 @@ impl Class<'_> {
         let mut forward = String::new();
         let mut begins = Vec::new();
         for (at, spot) in self.block.spots.iter().enumerate() {
+            let inside = self.readers.bit(Who::Inside(at));
             if let SpotKind::Component(used) = &spot.kind {
                 begins.push(self.component(at, used));
+                if inside != 0 {
+                    forward
+                        .push_str(&format!("    if (bits & {inside}) this.spots$[{at}].tell();\n"));
+                }
+            }
+            if let SpotKind::Slot { name, values, fallback } = &spot.kind {
+                for (which, (name, given)) in values.iter().enumerate() {
+                    let own = crate::own::own_name(name, || name.to_string());
+                    self.given(at, which, &own, given);
+                }
+                self.used.insert("Slot");
+                let name = code::string(&(&**name).into()).text;
+                let fallback = fallback.map_or("null".to_owned(), |at| format!("{component}_{at}"));
+                begins.push(format!(
+                    "    this.spots$[{at}] = new Slot(this, {at});\n    this.spots$[{at}].begin({name}, {fallback});\n"
+                ));
+                if inside != 0 {
+                    forward
+                        .push_str(&format!("    if (bits & {inside}) this.spots$[{at}].tell();\n"));
+                }
             }
             if let SpotKind::List { cell, path, by, block } = &spot.kind {
                 begins.push(self.list(
@@ -306,7 +350,7 @@ impl Class<'_> {
                 forward.push_str(&format!("    if (bits & {inside}) this.spots$[{at}].tell();\n"));
             }
             let SpotKind::Branch { choice, .. } = &spot.kind else { continue };
-            let kinds = alternatives(&spot.kind).iter();
+            let kinds = alternatives(&spot.kind).into_iter();
             let kinds: Vec<String> = kinds.map(|at| format!("{component}_{at}")).collect();
             self.used.insert("Branch");
             let (declared, choice) = self.written(|writer| writer.value(*choice).alone());
@@ -365,7 +409,8 @@ impl Class<'_> {
     fn component(&mut self, at: usize, used: &Use) -> String {
         let inner = &self.program.plans[used.plan as usize];
         for (which, (cell, given)) in used.props.iter().enumerate() {
-            self.given(at, which, &inner.cells[*cell as usize], inner, *cell, given);
+            let name = Own { plan: inner, block: 0, live: false }.property(*cell);
+            self.given(at, which, &name, given);
         }
         self.own.live = true;
         for (which, heard) in used.events.iter().enumerate() {
@@ -397,17 +442,8 @@ impl Class<'_> {
     }
 
     /// Something that is given to a component: worked out again when it is asked for, once what it reads was written.
-    fn given(
-        &mut self,
-        at: usize,
-        which: usize,
-        cell: &vein_plan::Cell,
-        inner: &Plan,
-        number: CellId,
-        given: &Given,
-    ) {
-        let kind = Kind::of(self.program, cell.ty);
-        let mut shares = !kind.is_simple();
+    fn given(&mut self, at: usize, which: usize, name: &str, given: &Given) {
+        let mut shares = false;
         self.own.live = true;
         let (declared, value) = self.written(|writer| match given {
             Given::Once(expr) => writer.owned(*expr).alone(),
@@ -416,6 +452,9 @@ impl Class<'_> {
                 writer.value(*expr).alone()
             }
             Given::Path { cell, path } => {
+                let kind = Kind::of(writer.program, writer.plan.cells[*cell as usize].ty);
+                let kind = path.iter().fold(kind, |kind, name| kind.field(writer.program, *name));
+                shares = !kind.is_simple();
                 let mut text = writer.names.cell(*cell).text;
                 for name in path {
                     text.push_str(&format!("?.{}", writer.program.names[*name as usize]));
@@ -432,7 +471,6 @@ impl Class<'_> {
             String::new()
         } else {
             let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
-            let name = Own { plan: inner, block: 0, live: false }.property(number);
             format!(
                 "{above}    if (this.d$ & {bit}) {{\n      mark(this, 0);\n      this.d$ &= ~{bit};\n      {declared}const value = {value};\n      \
                  if ({test}) {{\n        undo.push(this, \"k{at}_{which}$\", {kept});\n        {kept} = value;\n        \
@@ -468,6 +506,14 @@ impl Class<'_> {
                     continue;
                 }
                 CellKind::Item | CellKind::Position => continue,
+                CellKind::Handed => {
+                    self.members.push_str(&format!(
+                        "  get {property}() {{\n    const {{ scope, number }} = this.held$;\n    \
+                         const way = scope.constructor.spots[number].gives.{property};\n    \
+                         return way === undefined ? null : scope[way];\n  }}\n"
+                    ));
+                    continue;
+                }
                 _ => return Err(format!("`{}` belongs to what comes and goes", cell.name)),
             };
             let (declared, start) = match start {
@@ -530,11 +576,7 @@ impl Class<'_> {
     /// Has the derived values among some reads brought up to date.
     fn read_derived<'r>(&self, reads: impl IntoIterator<Item = &'r PlanRead>) -> String {
         let derived: BTreeSet<CellId> = self.readers.derived().collect();
-        let asked = |cell: &CellId| {
-            let kind = &self.own.plan.cells[*cell as usize].kind;
-            let given = matches!(kind, CellKind::Prop(_) | CellKind::Shared(_));
-            derived.contains(cell) || (given && self.own.block == 0)
-        };
+        let asked = |cell: &CellId| derived.contains(cell) || self.given_cells().contains(cell);
         let derived = cells(reads).into_iter().filter(asked);
         derived.map(|cell| format!("    this.{};\n", self.own.property(cell))).collect()
     }
@@ -567,14 +609,9 @@ impl Class<'_> {
         for cell in derived {
             show.push_str(&format!("    this.{};\n", self.own.property(cell)));
         }
-        if self.own.block == 0 {
-            // What is given tells those inside, too.
-            let given = (0..).zip(&self.own.plan.cells);
-            let given = given
-                .filter(|(_, cell)| matches!(cell.kind, CellKind::Prop(_) | CellKind::Shared(_)));
-            for (cell, _) in given {
-                show.push_str(&format!("    this.{};\n", self.own.property(cell)));
-            }
+        // What is given tells those inside, too.
+        for cell in self.given_cells() {
+            show.push_str(&format!("    this.{};\n", self.own.property(cell)));
         }
         for (at, part) in self.block.parts.iter().enumerate() {
             let bit = self.readers.bit(Who::Part(at));
@@ -595,7 +632,7 @@ impl Class<'_> {
             self.used.insert("keep");
         }
         for (at, spot) in self.block.spots.iter().enumerate() {
-            for which in 0..used_in(spot).map_or(0, |used| used.props.len()) {
+            for which in 0..given_in(&spot.kind).count() {
                 if self.readers.bit(Who::Given(at, which)) != 0 {
                     show.push_str(&format!("    this.g{at}_{which}$;\n"));
                 }

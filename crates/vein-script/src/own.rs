@@ -36,7 +36,7 @@ impl Own<'_> {
 
 /// What something is called in a class: its name, unless that means something else there. The engine's own names have a
 /// `$` in them.
-fn own_name(name: &str, or: impl FnOnce() -> String) -> String {
+pub(crate) fn own_name(name: &str, or: impl FnOnce() -> String) -> String {
     let plain = name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
     if plain && !matches!(name, "constructor" | "__proto__") { name.to_owned() } else { or() }
 }

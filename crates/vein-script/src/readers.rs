@@ -13,7 +13,7 @@ pub(crate) enum Who {
     Part(usize),
     /// What chooses what stands in a spot.
     Spot(usize),
-    /// What is given to the component in a spot, and which of that.
+    /// What is given to the component in a spot, or handed back by a slot, and which of that.
     Given(usize, usize),
     /// Whoever reads inside of a spot what stands around it.
     Inside(usize),
@@ -44,12 +44,8 @@ impl Readers {
             all.push((Who::Part(at), part.reads.paths().to_vec()));
         }
         for (at, spot) in here.spots.iter().enumerate() {
-            if let SpotKind::Component(used) = &spot.kind {
-                let given = used.props.iter().enumerate();
-                all.extend(
-                    given.map(|(which, (_, given))| (Who::Given(at, which), read_of(given))),
-                );
-            }
+            let given = given_in(&spot.kind).enumerate();
+            all.extend(given.map(|(which, given)| (Who::Given(at, which), read_of(given))));
             all.push((Who::Spot(at), read_by(&spot.kind)));
             let inside = inside(plan, &spot.kind);
             let sees = |read: &PlanRead| stands_around(plan, read.cell, block);
@@ -91,7 +87,8 @@ impl Readers {
     pub(crate) fn of_outer(&self, plan: &Plan, block: BlockId) -> u32 {
         self.where_one(|read| {
             let cell = &plan.cells[read.cell as usize];
-            cell.block != block || matches!(cell.kind, CellKind::Item | CellKind::Position)
+            let own = matches!(cell.kind, CellKind::Item | CellKind::Position | CellKind::Handed);
+            cell.block != block || own
         })
     }
 
@@ -157,11 +154,22 @@ pub(crate) fn read_of(given: &Given) -> Vec<PlanRead> {
 }
 
 /// The blocks that may stand in a spot.
-pub(crate) fn alternatives(kind: &SpotKind) -> &[BlockId] {
+pub(crate) fn alternatives(kind: &SpotKind) -> Vec<BlockId> {
     match kind {
-        SpotKind::Branch { alternatives, .. } => alternatives,
-        SpotKind::List { block, .. } => std::slice::from_ref(block),
-        _ => &[],
+        SpotKind::Branch { alternatives, .. } => alternatives.clone(),
+        SpotKind::List { block, .. } => vec![*block],
+        SpotKind::Component(used) => used.contents.iter().map(|(_, block)| *block).collect(),
+        SpotKind::Slot { fallback, .. } => fallback.iter().copied().collect(),
+        _ => Vec::new(),
+    }
+}
+
+/// What is given to a component, or handed back by a slot.
+pub(crate) fn given_in(kind: &SpotKind) -> Box<dyn Iterator<Item = &Given> + '_> {
+    match kind {
+        SpotKind::Component(used) => Box::new(used.props.iter().map(|(_, given)| given)),
+        SpotKind::Slot { values, .. } => Box::new(values.iter().map(|(_, given)| given)),
+        _ => Box::new(std::iter::empty()),
     }
 }
 
@@ -169,13 +177,11 @@ pub(crate) fn alternatives(kind: &SpotKind) -> &[BlockId] {
 fn inside(plan: &Plan, kind: &SpotKind) -> Vec<PlanRead> {
     let mut found = Vec::new();
     for number in alternatives(kind) {
-        let block = &plan.blocks[*number as usize];
+        let block = &plan.blocks[number as usize];
         found.extend(block.parts.iter().flat_map(|part| part.reads.paths().to_vec()));
         for spot in &block.spots {
             found.extend(read_by(&spot.kind));
-            if let SpotKind::Component(used) = &spot.kind {
-                found.extend(used.props.iter().flat_map(|(_, given)| read_of(given)));
-            }
+            found.extend(given_in(&spot.kind).flat_map(read_of));
             found.extend(inside(plan, &spot.kind));
         }
     }

@@ -181,6 +181,42 @@ fn with_branches(text: &str, generator: &mut Generator) -> String {
     out
 }
 
+/// A component with slots: one with something of its own, one that may stay empty, one that hands its item back.
+const SLOT_BOX: &str = "takes items: Bed[]
+takes title: string
+holds count = 0
+<header><slot>{title}{count}</slot><button click='-> count += 1'>c</button><i when='count > 1'><slot name='head'></slot></i>
+<u each='item of items by item.id'><slot name='row' handed='<- item' twice='<- item.id * count'>{item.crop}</slot></u></header>
+";
+
+/// A component that puts something into the slots of another.
+fn with_slots(text: &str, generator: &mut Generator) -> String {
+    let items = match generator.random().below(2) {
+        0 => "own".to_owned(),
+        _ => generator.expression(Kind::Beds, 2),
+    };
+    let mut content = String::new();
+    if generator.random().below(2) == 0 {
+        content
+            .push_str("<p>{n}<button click=\"-> n += 1\">s</button></p><b when=\"flag\">{t}</b>");
+    }
+    if generator.random().below(3) > 0 {
+        content.push_str("<b slot=\"head\" when=\"n > 1\">{n}</b>");
+    }
+    if generator.random().below(3) > 0 {
+        content.push_str(
+            "<div slot=\"row\" with=\"handed, twice\">{handed.crop}{twice}{n}<i when=\"handed.wet\">{t}</i>\
+             <em each=\"k of handed.levels\">{k}{n}</em><button click=\"-> n += twice; t = handed.crop\">r</button></div>",
+        );
+    }
+    let box_ = format!("<slot-box items=\"<- {items}\" title=\"<- t\">{content}</slot-box>\n");
+    let wrapped = match generator.random().below(3) {
+        0 => format!("<section when=\"n > 0\">{box_}</section>\n"),
+        _ => box_,
+    };
+    text.replace("</main>", &format!("{wrapped}</main>"))
+}
+
 /// A component with others in it, which are given beds and are heard, and the text of those.
 fn with_components(text: &str, generator: &mut Generator, seed: u64) -> Vec<String> {
     let (inner, _) = Generator::new(seed + 70_000).component();
@@ -310,11 +346,13 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
         let (text, _) = generator.component();
         let text = if seed % 2 == 1 { with_branches(&text, &mut generator) } else { text };
         let text = if seed % 3 > 0 { with_loops(&text, &mut generator) } else { text };
+        let text = if seed % 5 > 2 { with_slots(&text, &mut generator) } else { text };
         let files =
             if seed % 4 > 1 { with_components(&text, &mut generator, seed) } else { vec![text] };
         let named = ["test-bed.vein", "leaf-bed.vein"].into_iter().zip(&files);
+        let named = named.map(|(name, text)| (name, text.as_str()));
         let text = files.join("\n");
-        let ui = Ui::from_sources(named.map(|(name, text)| (name, text.as_str())));
+        let ui = Ui::from_sources(named.chain([("slot-box.vein", SLOT_BOX)]));
         let ui = ui.unwrap_or_else(|error| panic!("{error}\n{text}"));
         let program = ui.program();
         let plan =
