@@ -144,6 +144,49 @@ export class Slot extends Place {
   }
 }
 
+/** A place where an element stands whose name is worked out. */
+export class Renamed extends Place {
+  waits = false;
+  begin(kind, tag) {
+    this.kind = kind;
+    this.tag = tag;
+    this.held = new kind(this, { tag });
+    this.put(this.held);
+  }
+  choose(tag) {
+    if (tag === this.tag) return;
+    undo.push(this, 'tag', this.tag, this, 'held', this.held, this.held, 'alive$', true);
+    this.held.alive$ = false;
+    this.tag = tag;
+    this.held = new this.kind(this, { tag });
+    if (this.waits) return;
+    undo.push(this, 'waits', false);
+    this.waits = true;
+    later.push(bringBranch, this, null);
+  }
+  tell() {
+    mark(this.held, this.held.constructor.outer);
+  }
+}
+
+/** Gives the first element of some markup another name. */
+export function rename(top, tag) {
+  const old = top.firstChild;
+  const made = document.createElement(tag);
+  for (const { name, value } of old.attributes) made.setAttribute(name, value);
+  made.append(...old.childNodes);
+  top.replaceChild(made, old);
+}
+
+/** The names that an element may take whose name is worked out. */
+export const RENAMED = new Set('a abbr address article aside b blockquote button cite code dd del details dfn div dl dt em fieldset figcaption figure footer form h1 h2 h3 h4 h5 h6 header hgroup i ins kbd label legend li main mark menu nav ol output p pre q s samp search section small span strong sub summary sup table tbody td tfoot th thead time tr u ul var'.split(' '));
+
+/** The name that an element takes: one that is known and harmless, else `div`. */
+export function tagOf(value) {
+  const name = plain(value);
+  return RENAMED.has(name) ? name : 'div';
+}
+
 /** A place where a block stands for each item of a list. */
 export class Rows {
   constructor(scope, number, kind, list, by, bit) {

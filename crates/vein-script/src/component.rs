@@ -129,7 +129,7 @@ fn is_known(program: &Program, plan: &Plan, block: &Block) -> Result<(), String>
                 };
                 !used.props.iter().any(both_ways)
             }
-            SpotKind::Slot { .. } => true,
+            SpotKind::Slot { .. } | SpotKind::Renamed { .. } => true,
             _ => false,
         };
         if !known {
@@ -171,6 +171,13 @@ impl Class<'_> {
         self.cells()?;
         self.own.live = false;
         self.first.push_str(&format!("    const top = T_{name}.cloneNode(true);\n"));
+        let spots = plan.blocks.iter().flat_map(|block| &block.spots);
+        let mut renamed = spots
+            .filter(|spot| matches!(spot.kind, SpotKind::Renamed { block, .. } if block == number));
+        if renamed.next().is_some() {
+            self.first.push_str("    rename(top, props.tag);\n");
+            self.used.insert("rename");
+        }
         self.nodes(&made);
         self.first.push_str(
             "    this.top$ = [...top.childNodes];\n    for (const node of this.top$) node.scope$ = this;\n    \
@@ -348,6 +355,18 @@ impl Class<'_> {
                 ));
                 let inside = self.readers.bit(Who::Inside(at)) | self.readers.bit(Who::Spot(at));
                 forward.push_str(&format!("    if (bits & {inside}) this.spots$[{at}].tell();\n"));
+            }
+            if let SpotKind::Renamed { name, block, .. } = &spot.kind {
+                self.used.extend(["Renamed", "tagOf"]);
+                let (declared, name) = self.written(|writer| writer.value(*name).alone());
+                begins.push(format!(
+                    "    this.spots$[{at}] = new Renamed(this, {at});\n    \
+                     {{ {declared}this.spots$[{at}].begin({component}_{block}, tagOf({name})); }}\n"
+                ));
+                if inside != 0 {
+                    forward
+                        .push_str(&format!("    if (bits & {inside}) this.spots$[{at}].tell();\n"));
+                }
             }
             let SpotKind::Branch { choice, .. } = &spot.kind else { continue };
             let kinds = alternatives(&spot.kind).into_iter();
@@ -599,8 +618,9 @@ impl Class<'_> {
             if inside.count() > 0 { self.readers.derived().collect() } else { BTreeSet::new() };
         let spots = self.block.spots.iter();
         let chosen = spots.filter_map(|spot| match &spot.kind {
-            SpotKind::Branch { reads, .. } => Some(reads.paths().to_vec()),
-            SpotKind::List { .. } => Some(crate::readers::read_by(&spot.kind)),
+            SpotKind::Branch { .. } | SpotKind::Renamed { .. } | SpotKind::List { .. } => {
+                Some(crate::readers::read_by(&spot.kind))
+            }
             _ => None,
         });
         let chosen: Vec<PlanRead> = chosen.flatten().collect();
@@ -638,6 +658,12 @@ impl Class<'_> {
                 }
             }
             let bit = self.readers.bit(Who::Spot(at));
+            if let (SpotKind::Renamed { name, .. }, true) = (&spot.kind, bit != 0) {
+                let (declared, name) = self.written(|writer| writer.value(*name).alone());
+                show.push_str(&format!(
+                    "    if (this.d$ & {bit}) {{ {declared}this.spots$[{at}].choose(tagOf({name})); }}\n"
+                ));
+            }
             if let SpotKind::List { .. } = &spot.kind {
                 show.push_str(&format!("    if (this.d$ & {bit}) this.spots$[{at}].match();\n"));
             }

@@ -77,4 +77,11 @@ mod tests {
         assert_eq!(names.len(), declared.len(), "two of one name");
         assert!(names.contains("cut") && names.contains("reduced"));
     }
+
+    #[test]
+    fn elements_take_the_same_names_as_in_memory() {
+        let declared = declared();
+        let known = declared.iter().find(|known| known.name == "RENAMED").expect("it is there");
+        assert!(known.text.contains(&format!("'{}'", vein_plan::shown::RENAMED.join(" "))));
+    }
 }

@@ -132,7 +132,7 @@ fn stands_around(plan: &Plan, cell: CellId, block: BlockId) -> bool {
 /// What a spot itself reads.
 pub(crate) fn read_by(kind: &SpotKind) -> Vec<PlanRead> {
     match kind {
-        SpotKind::Branch { reads, .. } => reads.paths().to_vec(),
+        SpotKind::Branch { reads, .. } | SpotKind::Renamed { reads, .. } => reads.paths().to_vec(),
         SpotKind::List { cell, path, .. } => vec![whole(*cell, path)],
         _ => Vec::new(),
     }
@@ -157,7 +157,7 @@ pub(crate) fn read_of(given: &Given) -> Vec<PlanRead> {
 pub(crate) fn alternatives(kind: &SpotKind) -> Vec<BlockId> {
     match kind {
         SpotKind::Branch { alternatives, .. } => alternatives.clone(),
-        SpotKind::List { block, .. } => vec![*block],
+        SpotKind::List { block, .. } | SpotKind::Renamed { block, .. } => vec![*block],
         SpotKind::Component(used) => used.contents.iter().map(|(_, block)| *block).collect(),
         SpotKind::Slot { fallback, .. } => fallback.iter().copied().collect(),
         _ => Vec::new(),

@@ -156,7 +156,18 @@ fn with_branches(text: &str, generator: &mut Generator) -> String {
             1 => format!("n > {}", generator.random().below(3)),
             _ => generator.expression(Kind::Flag, 2),
         };
-        match generator.random().below(6) {
+        match generator.random().below(7) {
+            6 => {
+                let tag = *generator.random().pick(&[
+                    "n > 1 ? 'h2' : 'h3'",
+                    "s",
+                    "flag ? 'nav' : t",
+                    "['em', 'b', 'script'][n] ?? ''",
+                ]);
+                out.push_str(&format!(
+                    "<any tag=\"<- {tag}\" class=\"a {{n}}\">{line}<button click=\"-> n += 1\">y</button><i when=\"flag\">{{n}}</i></any>\n"
+                ));
+            }
             0 => out.push_str(&format!("<section when=\"{flag}\">{line}</section>\n")),
             1 => {
                 let other = generator.expression(Kind::Text, 2);
