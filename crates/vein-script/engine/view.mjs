@@ -36,53 +36,6 @@ export function stands(scope) {
   return true;
 }
 
-/** A place where one of several blocks stands, or none. */
-export class Branch {
-  constructor(scope, number, kinds) {
-    this.scope = scope;
-    this.number = number;
-    this.kinds = kinds;
-    this.chosen = -1;
-    this.held = null;
-    this.shown = null;
-    this.waits = false;
-  }
-  begin(choice) {
-    this.make(choice);
-    bringBranch(this);
-  }
-  make(choice) {
-    const kind = this.kinds[choice];
-    this.chosen = kind === undefined ? -1 : choice;
-    this.held = kind === undefined ? null : new kind(this);
-  }
-  choose(choice) {
-    if (choice === this.chosen || (this.chosen < 0 && this.kinds[choice] === undefined)) return;
-    undo.push(this, 'chosen', this.chosen, this, 'held', this.held);
-    if (this.held !== null) {
-      undo.push(this.held, 'alive$', true);
-      this.held.alive$ = false;
-    }
-    this.make(choice);
-    if (this.waits) return;
-    undo.push(this, 'waits', false);
-    this.waits = true;
-    later.push(bringBranch, this, null);
-  }
-  tell() {
-    if (this.held !== null) mark(this.held, this.held.constructor.outer);
-  }
-  first() {
-    return this.shown === null ? null : firstIn(this.shown);
-  }
-  nodes(into) {
-    if (this.shown !== null) nodesOf(this.shown, into);
-  }
-  beyond() {
-    return placeOf(this.scope, this.number);
-  }
-}
-
 /** A place where the same stands for as long as what is around it. */
 export class Place {
   constructor(scope, number) {
@@ -107,6 +60,47 @@ export class Place {
   }
   beyond() {
     return placeOf(this.scope, this.number);
+  }
+}
+
+/** A place where something else may come to stand. */
+export class Changing extends Place {
+  held = null;
+  waits = false;
+  turn(next) {
+    undo.push(this, 'held', this.held);
+    if (this.held !== null) {
+      undo.push(this.held, 'alive$', true);
+      this.held.alive$ = false;
+    }
+    this.held = next;
+    if (this.waits) return;
+    undo.push(this, 'waits', false);
+    this.waits = true;
+    later.push(bringBranch, this, null);
+  }
+  tell() {
+    if (this.held !== null) mark(this.held, this.held.constructor.outer);
+  }
+}
+
+/** A place where one of several blocks stands, or none. */
+export class Branch extends Changing {
+  chosen = -1;
+  begin(kinds, choice) {
+    this.kinds = kinds;
+    this.held = this.make(choice);
+    bringBranch(this);
+  }
+  make(choice) {
+    const kind = this.kinds[choice];
+    this.chosen = kind === undefined ? -1 : choice;
+    return kind === undefined ? null : new kind(this);
+  }
+  choose(choice) {
+    if (choice === this.chosen || (this.chosen < 0 && this.kinds[choice] === undefined)) return;
+    undo.push(this, 'chosen', this.chosen);
+    this.turn(this.make(choice));
   }
 }
 
@@ -145,8 +139,7 @@ export class Slot extends Place {
 }
 
 /** A place where an element stands whose name is worked out. */
-export class Renamed extends Place {
-  waits = false;
+export class Renamed extends Changing {
   begin(kind, tag) {
     this.kind = kind;
     this.tag = tag;
@@ -155,17 +148,9 @@ export class Renamed extends Place {
   }
   choose(tag) {
     if (tag === this.tag) return;
-    undo.push(this, 'tag', this.tag, this, 'held', this.held, this.held, 'alive$', true);
-    this.held.alive$ = false;
+    undo.push(this, 'tag', this.tag);
     this.tag = tag;
-    this.held = new this.kind(this, { tag });
-    if (this.waits) return;
-    undo.push(this, 'waits', false);
-    this.waits = true;
-    later.push(bringBranch, this, null);
-  }
-  tell() {
-    mark(this.held, this.held.constructor.outer);
+    this.turn(new this.kind(this, { tag }));
   }
 }
 

@@ -374,8 +374,8 @@ impl Class<'_> {
             self.used.insert("Branch");
             let (declared, choice) = self.written(|writer| writer.value(*choice).alone());
             begins.push(format!(
-                "    this.spots$[{at}] = new Branch(this, {at}, [{}]);\n    \
-                 {{ {declared}this.spots$[{at}].begin({choice}); }}\n",
+                "    this.spots$[{at}] = new Branch(this, {at});\n    \
+                 {{ {declared}this.spots$[{at}].begin([{}], {choice}); }}\n",
                 kinds.join(", ")
             ));
             let inside = self.readers.bit(Who::Inside(at));

@@ -514,7 +514,7 @@ pub async fn guards_let_through_the_same(browser: &Browser) {
     let called = |member: Member, value: &Value| match standard::call(
         member,
         &Value::Null,
-        &[value.clone()],
+        std::slice::from_ref(value),
     ) {
         Value::String(text) => json!(text.to_utf8()),
         other => vein_plan::to_json(&other),
