@@ -462,26 +462,52 @@ export function turnOver(run) {
   later.length = 0;
 }
 
+/** A field of an event; of what its target holds by now, or what stands for nothing. */
+export function fieldOf(event, name, empty) {
+  const { target } = event;
+  if (name === 'value') return typeof target.value === 'string' ? target.value : target.getAttribute('value') ?? '';
+  if (name === 'checked' || name === 'open') return Boolean(target[name] ?? target.hasAttribute(name));
+  if (name === 'chosen') return JSON.stringify([...(target.selectedOptions ?? [])].map((option) => option.value));
+  return event[name] ?? empty;
+}
+
+/** The listeners that an event reaches inside a root, each with its scope: from the target outwards. */
+export function reached(root, event) {
+  const way = [];
+  for (let at = event.target; at !== null; at = at === root ? null : at.parentNode) way.push(at);
+  let scope = null;
+  // Whose an element is stands on the outermost of its own.
+  const scopes = way.toReversed().map((node) => (scope = node.scope$ ?? scope)).reverse();
+  const found = [];
+  for (const [at, node] of way.entries()) {
+    let stops = !event.bubbles;
+    for (const listener of scopes[at]?.constructor.listeners ?? []) {
+      if (listener.kind !== event.type || scopes[at][listener.node] !== node) continue;
+      if ((listener.own && at > 0) || (listener.key !== null && listener.key !== event.key)) continue;
+      found.push([scopes[at], listener]);
+      if (listener.prevent) event.preventDefault();
+      if (listener.stop) event.stopPropagation();
+      stops ||= listener.stop;
+    }
+    if (stops) break;
+  }
+  return found;
+}
+
 /** Hears what happens inside a root: who listens on the way out is run in one pulse. */
 export function hear(root, kind, failed) {
-  root.addEventListener(kind, (event) => {
-    const way = [];
-    for (let at = event.target; at !== null; at = at === root ? null : at.parentNode) way.push(at);
-    const heard = [];
-    let scope = null;
-    for (const node of way.toReversed()) {
-      scope = node.scope$ ?? scope;
-      for (const listener of scope?.constructor.listeners ?? []) {
-        if (listener.kind === kind && scope[listener.node] === node) heard.push([scope, listener]);
-      }
-    }
-    if (heard.length === 0) return;
+  const heard = (event) => {
+    const found = reached(root, event);
+    if (found.length === 0) return;
     try {
       turnOver(() => {
-        for (const [scope, listener] of heard.toReversed()) listener.run(scope, event);
+        for (const [scope, listener] of found) listener.run(scope, event);
       });
     } catch (fault) {
       failed(fault);
     }
-  });
+  };
+  // What does not go outwards is heard on its way in.
+  root.addEventListener(kind, (event) => event.bubbles || heard(event), true);
+  root.addEventListener(kind, (event) => event.bubbles && heard(event));
 }

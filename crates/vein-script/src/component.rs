@@ -10,8 +10,8 @@ use crate::template::Template;
 use std::collections::BTreeSet;
 use vein_plan::code::{CellId, ExprId, Stmt};
 use vein_plan::{
-    Block, BlockId, CellKind, Form, Given, Next, Part, PartKind, Plan, PlanRead, Program, Property,
-    Spot, SpotKind, Use,
+    Block, BlockId, CellKind, Form, Given, Listener, ListenerOptions, Next, Part, PartKind, Plan,
+    PlanRead, Program, Property, Spot, SpotKind, Type, Use,
 };
 
 /// A component as a class, and what it uses of the engine.
@@ -139,8 +139,11 @@ fn is_known(program: &Program, plan: &Plan, block: &Block) -> Result<(), String>
             ));
         }
     }
-    if block.listeners.iter().any(|l| l.commit.is_some() || !l.fields.is_empty()) {
-        return Err("it has a control that is bound both ways, or looks at its events".into());
+    let waits = |listener: &Listener| listener.options.once || listener.options.settle.is_some();
+    if block.listeners.iter().any(|l| l.commit.is_some() || waits(l)) {
+        return Err(
+            "it has a control that is bound both ways, or listens once or after a while".into()
+        );
     }
     Ok(())
 }
@@ -703,10 +706,46 @@ impl Class<'_> {
     fn listeners(&mut self) -> String {
         let mut listeners = String::new();
         for (at, listener) in self.block.listeners.iter().enumerate() {
-            let (declared, text) = self.written(|writer| writer.statements(&listener.body, 2));
-            self.members.push_str(&format!("  l{at}$(event) {{\n    {declared}\n{text}  }}\n"));
+            let kinds = listener.fields.iter().filter_map(|field| {
+                let names = &self.program.names;
+                let id = names.iter().position(|known| &**known == field.name())?;
+                let kind = match field.ty() {
+                    Type::Boolean => Kind::Boolean,
+                    Type::Number => Kind::Number,
+                    _ => Kind::String,
+                };
+                Some((id as u32, kind))
+            });
+            let kind = Kind::Record(kinds.collect::<Vec<_>>().into());
+            let (declared, text) = self.written(|writer| {
+                writer.bind(0, "v0", kind);
+                writer.statements(&listener.body, 2)
+            });
+            let fields = listener.fields.iter().map(|field| {
+                let empty = match field.ty() {
+                    Type::Boolean => "false",
+                    Type::Number => "0",
+                    _ => "\"\"",
+                };
+                let name = field.name();
+                code::field(name, &format!("fieldOf(event, \"{name}\", {empty})"))
+            });
+            let fields: Vec<String> = fields.collect();
+            let looks = match fields.is_empty() {
+                true => String::new(),
+                false => {
+                    self.used.insert("fieldOf");
+                    format!("    const v0 = {{ {} }};\n", fields.join(", "))
+                }
+            };
+            self.members
+                .push_str(&format!("  l{at}$(event) {{\n    {declared}\n{looks}{text}  }}\n"));
+            let ListenerOptions { prevent, stop, own, key, .. } = &listener.options;
+            let key =
+                key.as_ref().map_or("null".to_owned(), |key| code::string(&(&**key).into()).text);
             listeners.push_str(&format!(
-                "    {{ kind: \"{}\", node: \"n{}$\", run: (scope, event) => scope.l{at}$(event) }},\n",
+                "    {{ kind: \"{}\", node: \"n{}$\", prevent: {prevent}, stop: {stop}, own: {own}, key: {key}, \
+                 run: (scope, event) => scope.l{at}$(event) }},\n",
                 listener.event, listener.mark
             ));
         }

@@ -228,6 +228,17 @@ fn with_slots(text: &str, generator: &mut Generator) -> String {
     text.replace("</main>", &format!("{wrapped}</main>"))
 }
 
+/// A component whose elements listen around each other, to keys and to what does not go outwards, and look at events.
+fn with_events(text: &str) -> String {
+    text.replace(
+        "</main>",
+        "<section click=\"-> m += 1\" keydown=\"->(key Enter) t = event.key\" focus=\"-> n = 9\">\
+         <button click=\"->(stop) n += event.clientX + 1\">e</button><button click=\"->(prevent) t += event.key\">f</button>\
+         <p click=\"->(self) n += 100\" focus=\"->(stop) m += 2\" keydown=\"-> m += event.ctrlKey ? 7 : 3\"><button>g</button></p>\
+         </section></main>",
+    )
+}
+
 /// A component with others in it, which are given beds and are heard, and the text of those.
 fn with_components(text: &str, generator: &mut Generator, seed: u64) -> Vec<String> {
     let (inner, _) = Generator::new(seed + 70_000).component();
@@ -358,6 +369,7 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
         let text = if seed % 2 == 1 { with_branches(&text, &mut generator) } else { text };
         let text = if seed % 3 > 0 { with_loops(&text, &mut generator) } else { text };
         let text = if seed % 5 > 2 { with_slots(&text, &mut generator) } else { text };
+        let text = if seed % 7 > 3 { with_events(&text) } else { text };
         let files =
             if seed % 4 > 1 { with_components(&text, &mut generator, seed) } else { vec![text] };
         let named = ["test-bed.vein", "leaf-bed.vein"].into_iter().zip(&files);
@@ -385,7 +397,17 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
                 ("maybe", if n == 0 { Json::Null } else { json!(n) }),
                 ("numbers", json!((0..n).collect::<Vec<_>>())),
             ];
-            let (step, entry) = if random.below(3) > 0 {
+            let listens = page.tree().select("section p").expect("a selector");
+            let (step, entry) = if !listens.is_empty() && random.below(5) == 0 {
+                let at = random.below(listens.len());
+                let kind = *random.pick(&["click", "focus", "keydown"]);
+                let (key, ctrl) = (*random.pick(&["Enter", "a"]), random.below(2) == 0);
+                let event = vein::Event::new(kind)
+                    .with(vein::EventField::Key, key)
+                    .with(vein::EventField::CtrlKey, ctrl);
+                let entry = page.session_mut().dispatch(listens[at], &event).expect("an element");
+                (json!({ "at": at, "kind": kind, "key": key, "ctrl": ctrl }), entry)
+            } else if random.below(3) > 0 {
                 let buttons = page.tree().select("button").expect("a selector");
                 let button = random.below(buttons.len());
                 let click = vein::Event::new("click");
@@ -434,7 +456,12 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
              for (const step of {}) {{
                given = []; fault = '';
                if (typeof step === 'number') root.querySelectorAll('button')[step].click();
-               else turnOver(() => it.put$(...step));
+               else if (!Array.isArray(step)) {{
+                 const {{ kind, key, ctrl }} = step;
+                 const bubbles = kind !== 'focus';
+                 const node = root.querySelectorAll('section p')[step.at];
+                 node.dispatchEvent(new KeyboardEvent(kind, {{ key, ctrlKey: ctrl, bubbles }}));
+               }} else turnOver(() => it.put$(...step));
                const all_records = observer.takeRecords();
                const records = all_records.filter((r) => r.type !== 'childList');
                const nodes = (what) => new Set(all_records.flatMap((r) => [...r[what]]));
