@@ -1,17 +1,17 @@
-//! A component as classes, one for each of its blocks. So far one in which nothing comes and goes but alternatives and
-//! components.
+//! A component as classes, one for each of its blocks: its state, what it shows, what comes and goes, what is heard.
 
 use crate::code;
 use crate::expression::Writer;
 use crate::kind::Kind;
 use crate::own::{OfItem, Own};
 use crate::readers::{Readers, Who, alternatives, cells, given_in, read_of};
+use crate::shown::{first_set, is_shown, set, shown};
 use crate::template::Template;
 use std::collections::BTreeSet;
 use vein_plan::code::{CellId, ExprId, Stmt};
 use vein_plan::{
-    Block, BlockId, CellKind, Form, Given, Listener, ListenerOptions, Next, Part, PartKind, Plan,
-    PlanRead, Program, Property, Spot, SpotKind, Type, Use,
+    Block, BlockId, CellKind, Given, Listener, ListenerOptions, Next, Plan, PlanRead, Program,
+    Spot, SpotKind, Type, Use,
 };
 
 /// A component as a class, and what it uses of the engine.
@@ -759,11 +759,6 @@ fn table(fields: impl Iterator<Item = String>) -> String {
     format!("{{ {} }}", all.join(", "))
 }
 
-/// Whether there is something that shows this kind of part.
-fn is_shown(kind: &PartKind) -> bool {
-    *kind != PartKind::Property(Property::Chosen)
-}
-
 /// `bed-card` as `BedCard`.
 fn class_name(name: &str) -> String {
     let pieces = name.split(['-', '.']).map(|piece| {
@@ -771,47 +766,4 @@ fn class_name(name: &str) -> String {
         chars.next().map_or(String::new(), |first| first.to_uppercase().chain(chars).collect())
     });
     pieces.collect()
-}
-
-/// What a part shows, as an expression.
-fn shown(writer: &mut Writer<'_>, part: &Part) -> String {
-    let value = |writer: &mut Writer<'_>, id: ExprId| writer.value(id).alone();
-    if matches!(part.kind, PartKind::Attribute(..)) {
-        writer.used.insert("setAttribute");
-    }
-    let with = |writer: &mut Writer<'_>, helper: &'static str| {
-        let value = value(writer, part.value);
-        writer.used.insert("text");
-        format!("{}({value})", writer.uses(helper))
-    };
-    match &part.kind {
-        PartKind::Text | PartKind::Attribute(_, Form::Text) => with(writer, "text"),
-        PartKind::Property(Property::Value) => with(writer, "text"),
-        PartKind::Property(Property::Chosen) => with(writer, "chosen"),
-        PartKind::Property(_) => format!("!!({})", writer.test(part.value).alone()),
-        PartKind::Attribute(_, Form::Presence) => with(writer, "presence"),
-        PartKind::Attribute(_, Form::Words) => with(writer, "words"),
-        PartKind::Attribute(_, Form::Tokens) => with(writer, "tokens"),
-        PartKind::Attribute(_, Form::Url) => with(writer, "safeUrl"),
-        PartKind::Attribute(_, Form::Declarations) => with(writer, "declarations"),
-    }
-}
-
-/// What brings a value to the document.
-fn set(node: &str, kind: &PartKind, value: &str) -> String {
-    match kind {
-        PartKind::Text => format!("{node}.nodeValue = {value};"),
-        PartKind::Attribute(name, _) => format!("setAttribute({node}, \"{name}\", {value});"),
-        PartKind::Property(property) => format!("{node}.{} = {value};", property.name()),
-    }
-}
-
-/// The same for a node that has nothing yet.
-fn first_set(node: &str, kind: &PartKind, set: &str) -> String {
-    match kind {
-        PartKind::Attribute(name, _) => {
-            format!("if (value !== null) {node}.setAttribute(\"{name}\", value);")
-        }
-        _ => set.to_owned(),
-    }
 }

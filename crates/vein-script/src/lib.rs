@@ -12,6 +12,7 @@ pub mod kind;
 mod members;
 mod own;
 mod readers;
+mod shown;
 mod statement;
 pub mod template;
 
