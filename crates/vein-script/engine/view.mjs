@@ -484,6 +484,7 @@ export function reached(root, event) {
     for (const listener of scopes[at]?.constructor.listeners ?? []) {
       if (listener.kind !== event.type || scopes[at][listener.node] !== node) continue;
       if ((listener.own && at > 0) || (listener.key !== null && listener.key !== event.key)) continue;
+      if (listener.once !== null && scopes[at][listener.once]) continue;
       found.push([scopes[at], listener]);
       if (listener.prevent) event.preventDefault();
       if (listener.stop) event.stopPropagation();
@@ -501,7 +502,13 @@ export function hear(root, kind, failed) {
     if (found.length === 0) return;
     try {
       turnOver(() => {
-        for (const [scope, listener] of found) listener.run(scope, event);
+        for (const [scope, listener] of found) {
+          if (listener.once !== null) {
+            undo.push(scope, listener.once, false);
+            scope[listener.once] = true;
+          }
+          listener.run(scope, event);
+        }
       });
     } catch (fault) {
       failed(fault);

@@ -139,11 +139,9 @@ fn is_known(program: &Program, plan: &Plan, block: &Block) -> Result<(), String>
             ));
         }
     }
-    let waits = |listener: &Listener| listener.options.once || listener.options.settle.is_some();
+    let waits = |listener: &Listener| listener.options.settle.is_some();
     if block.listeners.iter().any(|l| l.commit.is_some() || waits(l)) {
-        return Err(
-            "it has a control that is bound both ways, or listens once or after a while".into()
-        );
+        return Err("it has a control that is bound both ways, or listens after a while".into());
     }
     Ok(())
 }
@@ -740,12 +738,13 @@ impl Class<'_> {
             };
             self.members
                 .push_str(&format!("  l{at}$(event) {{\n    {declared}\n{looks}{text}  }}\n"));
-            let ListenerOptions { prevent, stop, own, key, .. } = &listener.options;
+            let ListenerOptions { prevent, stop, own, key, once, .. } = &listener.options;
+            let once = if *once { format!("\"o{at}$\"") } else { "null".to_owned() };
             let key =
                 key.as_ref().map_or("null".to_owned(), |key| code::string(&(&**key).into()).text);
             listeners.push_str(&format!(
                 "    {{ kind: \"{}\", node: \"n{}$\", prevent: {prevent}, stop: {stop}, own: {own}, key: {key}, \
-                 run: (scope, event) => scope.l{at}$(event) }},\n",
+                 once: {once}, run: (scope, event) => scope.l{at}$(event) }},\n",
                 listener.event, listener.mark
             ));
         }

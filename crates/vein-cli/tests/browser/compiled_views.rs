@@ -234,6 +234,7 @@ fn with_events(text: &str) -> String {
         "</main>",
         "<section click=\"-> m += 1\" keydown=\"->(key Enter) t = event.key\" focus=\"-> n = 9\">\
          <button click=\"->(stop) n += event.clientX + 1\">e</button><button click=\"->(prevent) t += event.key\">f</button>\
+         <button click=\"->(once, stop) n += 5; own.shift(); own[n - 7].crop = 'once'\">o</button>\
          <p click=\"->(self) n += 100\" focus=\"->(stop) m += 2\" keydown=\"-> m += event.ctrlKey ? 7 : 3\"><button>g</button></p>\
          </section></main>",
     )
