@@ -62,6 +62,9 @@ export function nowhere(way) {
   throw new Fault(`there is nothing at \`${way}\` to write to: check the position first`);
 }
 
+/** What stands in a place: an object, and the name of its property. */
+export const there = ([around, key]) => around[key];
+
 /** A value that does not nest deeper than values may. */
 export function notTooDeep(value, most, name) {
   if (isDeeper(value, most)) {

@@ -16,6 +16,16 @@ export function mark(scope, bits) {
   if (bits & scope.constructor.within) scope.forward$(bits);
 }
 
+/** What has no fields, also none that every record has. */
+export const NOTHING = Object.freeze({ __proto__: null });
+
+/** Marks readers of a prop that was written to: where it is bound both ways, those of what it is bound to. */
+export function tell(scope, prop, bits) {
+  const ways = scope.bound$[prop];
+  if (ways === undefined) mark(scope, bits);
+  else scope.held$.scope[ways[1]]();
+}
+
 /** What is done to the document once everything is worked out: a function and what it takes, one after the other. */
 export const later = [];
 

@@ -1,10 +1,10 @@
 //! A component as classes, one for each of its blocks: its state, what it shows, what comes and goes, what is heard.
 
 use crate::code;
-use crate::expression::Writer;
+use crate::expression::{Names, Writer};
 use crate::kind::Kind;
 use crate::own::{OfItem, Own};
-use crate::readers::{Readers, Who, alternatives, cells, given_in, read_of};
+use crate::readers::{Readers, Who, alternatives, cells, given_in, list_of, read_of};
 use crate::shown::{first_set, is_shown, set, shown};
 use crate::template::Template;
 use std::collections::BTreeSet;
@@ -97,8 +97,17 @@ fn alone(program: &Program, plan: &Plan) -> Result<Compiled, String> {
     }
     used.extend([
         "template", "hear", "turnOver", "call", "put", "mark", "same", "undo", "standIn", "hand",
+        "NOTHING",
     ]);
     Ok(Compiled { text, name, used, heard })
+}
+
+/// The state that a prop is bound to both ways.
+fn both_ways<'g>(inner: &Plan, cell: CellId, given: &'g Given) -> Option<(CellId, &'g [u32])> {
+    match (&inner.cells[cell as usize].kind, given) {
+        (CellKind::Shared(_), Given::Path { cell, path }) => Some((*cell, path)),
+        _ => None,
+    }
 }
 
 /// Whether a block has nothing but what can be compiled.
@@ -122,12 +131,16 @@ fn is_known(program: &Program, plan: &Plan, block: &Block) -> Result<(), String>
                 !plan.stmts.iter().any(whole)
             }
             SpotKind::Component(used) => {
-                let cells = &program.plans[used.plan as usize].cells;
-                let both_ways = |(cell, given): &(CellId, Given)| {
-                    let shared = matches!(cells[*cell as usize].kind, CellKind::Shared(_));
-                    shared && matches!(given, Given::Path { .. })
+                // What stands for a whole item has nothing around it that could be written to; how deep a value may
+                // nest hangs on where it goes.
+                let inner = &program.plans[used.plan as usize];
+                let odd = |(cell, given): &(CellId, Given)| {
+                    let Some((from, path)) = both_ways(inner, *cell, given) else { return false };
+                    let kind = Kind::of(program, inner.cells[*cell as usize].ty);
+                    let is_item = plan.cells[from as usize].kind == CellKind::Item;
+                    path.is_empty() && is_item || !path.is_empty() && kind.nests(program)
                 };
-                !used.props.iter().any(both_ways)
+                !used.props.iter().any(odd)
             }
             SpotKind::Slot { .. } | SpotKind::Renamed { .. } => true,
             _ => false,
@@ -195,8 +208,8 @@ impl Class<'_> {
         let around = made.around.map_or("null".to_owned(), |around| format!("\"{around}\""));
         let begins = match is_own {
             true => {
-                "    this.up$ = null;\n    this.ways$ = held === null ? {} : \
-                 held.scope.constructor.spots[held.number].gives;\n"
+                "    this.up$ = null;\n    const given = held?.scope.constructor.spots[held.number];\n    \
+                 this.ways$ = given?.gives ?? NOTHING;\n    this.bound$ = given?.bound ?? NOTHING;\n"
             }
             false => {
                 "    this.up$ = props?.up ?? held.scope;\n    this.item$ = props?.item;\n    this.at$ = props?.at;\n"
@@ -252,8 +265,14 @@ impl Class<'_> {
     fn gives(&self, at: usize, used: &Use) -> String {
         let inner = &self.program.plans[used.plan as usize];
         let child = Own { plan: inner, block: 0, live: false };
-        let gives = used.props.iter().enumerate().map(|(which, (cell, _))| {
+        let props = used.props.iter().enumerate();
+        let gives = props.clone().map(|(which, (cell, _))| {
             code::field(&child.property(*cell), &format!("\"g{at}_{which}$\""))
+        });
+        let bound = props.filter(|(_, (cell, given))| both_ways(inner, *cell, given).is_some());
+        let bound = bound.map(|(which, (cell, _))| {
+            let ways = format!("[\"b{at}_{which}$\", \"t{at}_{which}$\"]");
+            code::field(&child.property(*cell), &ways)
         });
         let heard = (0..).zip(&inner.events).map(|(number, event)| {
             let all = used.events.iter().enumerate().filter(|(_, heard)| heard.event == number);
@@ -265,7 +284,13 @@ impl Class<'_> {
             .contents
             .iter()
             .map(|(name, block)| code::field(name, &format!("() => {component}_{block}")));
-        format!(", gives: {}, hears: {}, contents: {}", table(gives), table(heard), table(contents))
+        format!(
+            ", gives: {}, bound: {}, hears: {}, contents: {}",
+            table(gives),
+            table(bound),
+            table(heard),
+            table(contents)
+        )
     }
 
     /// Where the nodes of each spot go.
@@ -431,6 +456,18 @@ impl Class<'_> {
         for (which, (cell, given)) in used.props.iter().enumerate() {
             let name = Own { plan: inner, block: 0, live: false }.property(*cell);
             self.given(at, which, &name, given);
+            let Some((from, path)) = both_ways(inner, *cell, given) else { continue };
+            self.own.live = true;
+            let mut told = String::new();
+            let (declared, at_last) = self.written(|writer| {
+                let (place, tells) = writer.bound(from, path);
+                told = tells;
+                place
+            });
+            self.own.live = false;
+            self.members.push_str(&format!(
+                "  b{at}_{which}$(called) {{\n    {declared}\n{at_last}  }}\n  t{at}_{which}$() {{\n{told}  }}\n"
+            ));
         }
         self.own.live = true;
         for (which, heard) in used.events.iter().enumerate() {
@@ -486,7 +523,7 @@ impl Class<'_> {
         let kept = format!("this.k{at}_{which}$");
         self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
         let bit = self.readers.bit(Who::Given(at, which));
-        let above = self.read_derived(&read_of(given));
+        let above = self.read_around(&read_of(given));
         let again = if bit == 0 {
             String::new()
         } else {
@@ -541,10 +578,29 @@ impl Class<'_> {
                 None => (String::new(), "null".into()),
             };
             let name = code::string(&(&*cell.name).into()).text;
-            if given {
+            let woken = self.readers.of_cell(number);
+            let mut place = format!("this, \"{property}\"");
+            let mut marks = format!("mark(this, {woken})");
+            if let CellKind::Shared(_) = cell.kind {
+                // What it is given it begins with, unless that is bound both ways: then it stays there.
+                self.used.insert("tell");
+                place = format!("...this.b{number}$({name})");
+                marks = format!("tell(this, \"{property}\", {woken})");
+                self.first.push_str(&format!(
+                    "    {declared}this.p{number}$ = \"{property}\" in this.bound$ ? null : \
+                     \"{property}\" in this.ways$ ? held.scope[this.ways$.{property}] : Object.hasOwn(props, {name}) ? \
+                     props[{name}] : {start};\n"
+                ));
+                self.members.push_str(&format!(
+                    "  get {property}() {{\n    return \"{property}\" in this.bound$ ? \
+                     this.held$.scope[this.ways$.{property}] : this.p{number}$;\n  }}\n  \
+                     b{number}$(called) {{\n    return \"{property}\" in this.bound$ ? \
+                     this.held$.scope[this.bound$.{property}[0]](called) : [this, \"p{number}$\"];\n  }}\n"
+                ));
+            } else if given {
                 // What the component around it gives stays there.
                 self.first.push_str(&format!(
-                    "    {declared}this.p{number}$ = \"{property}\" in this.ways$ ? null : {name} in props ? \
+                    "    {declared}this.p{number}$ = \"{property}\" in this.ways$ ? null : Object.hasOwn(props, {name}) ? \
                      props[{name}] : {start};\n"
                 ));
                 self.members.push_str(&format!(
@@ -555,9 +611,8 @@ impl Class<'_> {
             } else {
                 self.first.push_str(&format!("    {declared}this.{property} = {start};\n"));
             }
-            let woken = self.readers.of_cell(number);
             setters.push_str(&format!(
-                "      case {name}: if (put(this, \"{property}\", value)) mark(this, {woken}); break;\n"
+                "      case {name}: if (put({place}, value)) {marks}; break;\n"
             ));
         }
         if self.own.block > 0 {
@@ -599,6 +654,23 @@ impl Class<'_> {
         let asked = |cell: &CellId| derived.contains(cell) || self.given_cells().contains(cell);
         let derived = cells(reads).into_iter().filter(asked);
         derived.map(|cell| format!("    this.{};\n", self.own.property(cell))).collect()
+    }
+
+    /// The same for what is asked in the middle of a pulse, when those around may not have been looked at yet.
+    fn read_around(&self, reads: &[PlanRead]) -> String {
+        let mut open: Vec<CellId> = cells(reads).into_iter().collect();
+        let mut found = BTreeSet::new();
+        while let Some(cell) = open.pop() {
+            let planned = &self.own.plan.cells[cell as usize];
+            match planned.kind {
+                CellKind::State(_) => {}
+                CellKind::Item | CellKind::Position => {
+                    open.extend(list_of(self.own.plan, planned.block));
+                }
+                _ => drop(found.insert(cell)),
+            }
+        }
+        found.into_iter().map(|cell| format!("    {};\n", self.own.cell(cell).text)).collect()
     }
 
     /// The nodes that something refers to.

@@ -27,6 +27,12 @@ pub trait Names {
         None
     }
 
+    /// For a prop that may be bound both ways, an expression for the object and the name of its property that it is
+    /// bound to by now, or else its own; what it is called where that is nowhere is an expression, too.
+    fn shared(&self, _: CellId, _called: &str) -> Option<String> {
+        None
+    }
+
     /// A call of one of the component's handlers.
     fn call(&self, handler: u32, args: &[String]) -> Code;
 

@@ -68,6 +68,12 @@ impl Names for Own<'_> {
         is_item.then(|| (format!("standing({})", self.scope(planned.block)), self.scope(0)))
     }
 
+    fn shared(&self, cell: CellId, called: &str) -> Option<String> {
+        let planned = &self.plan.cells[cell as usize];
+        let is_shared = matches!(planned.kind, CellKind::Shared(_));
+        is_shared.then(|| format!("{}.b{cell}$({called})", self.scope(planned.block)))
+    }
+
     fn call(&self, handler: u32, args: &[String]) -> Code {
         let name = &self.plan.handlers[handler as usize].name;
         let args: String = args.iter().map(|arg| format!(", {arg}")).collect();

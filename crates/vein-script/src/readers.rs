@@ -197,16 +197,18 @@ fn inside(plan: &Plan, kind: &SpotKind) -> Vec<PlanRead> {
     found
 }
 
+/// What a block is repeated for.
+pub(crate) fn list_of(plan: &Plan, home: BlockId) -> impl Iterator<Item = CellId> {
+    let spots = plan.blocks.iter().flat_map(|block| &block.spots);
+    spots.filter_map(move |spot| match &spot.kind {
+        SpotKind::List { cell, block, .. } if *block == home => Some(*cell),
+        _ => None,
+    })
+}
+
 /// The state that the items of a loop may stand in: that of its list, or what a derived list is made of.
 pub(crate) fn roots(plan: &Plan, item: CellId) -> BTreeSet<CellId> {
-    let home = plan.cells[item as usize].block;
-    let spots = plan.blocks.iter().flat_map(|block| &block.spots);
-    let mut open: Vec<CellId> = spots
-        .filter_map(|spot| match &spot.kind {
-            SpotKind::List { cell, block, .. } if *block == home => Some(*cell),
-            _ => None,
-        })
-        .collect();
+    let mut open: Vec<CellId> = list_of(plan, plan.cells[item as usize].block).collect();
     let mut found = BTreeSet::new();
     let mut seen = BTreeSet::new();
     while let Some(cell) = open.pop() {

@@ -4,10 +4,11 @@
 use crate::code::{self, Code, Level};
 use crate::expression::{Writer, Written};
 use crate::kind::Kind;
+use std::collections::BTreeSet;
 use vein_plan::code::{Body, Expr, ExprId, Field, Item, ListEdit, Place, PlaceStep, Stmt};
 use vein_plan::members::Member;
 use vein_plan::value::DEEPEST_VALUE;
-use vein_plan::{Handler, Plan};
+use vein_plan::{CellKind, Handler, Plan};
 
 /// Whether statements wait for an answer somewhere. Such are no plain function: what comes after the answer is a pulse of
 /// its own, which may be taken back and begin again.
@@ -186,12 +187,21 @@ impl Writer<'_> {
 
     /// What stands around a place, or what fails where there is nothing; the key in it.
     fn container(&mut self, place: &Place) -> (String, String) {
+        let way = format!("`{}`", self.way(place));
+        self.container_called(place, &way)
+    }
+
+    /// The same, with an expression for what the place is called where there is nothing.
+    fn container_called(&mut self, place: &Place, way: &str) -> (String, String) {
         let (root, key) = self.names.place(place.cell);
         let Some((last, around)) = place.steps.split_last() else { return (root, key) };
         let item = self.names.item(place.cell);
         let mut may_fail = item.is_some();
-        let mut text =
-            item.map_or_else(|| format!("{root}{}", code::member(&key)), |(item, _)| item);
+        let mut text = match (item, self.names.shared(place.cell, way)) {
+            (Some((item, _)), _) => item,
+            (None, Some(shared)) => format!("{}({shared})", self.uses("there")),
+            _ => format!("{root}{}", code::member(&key)),
+        };
         for step in around {
             text.push_str(if may_fail { "?." } else { "" });
             match step {
@@ -209,8 +219,8 @@ impl Writer<'_> {
             PlaceStep::Field(name) => self.program.names[*name as usize].to_string(),
             PlaceStep::Index(index) => self.closed(*index).code.alone(),
         };
-        let (way, nowhere) = (self.way(place), self.uses("nowhere"));
-        (format!("{text} ?? {nowhere}(`{way}`)"), key)
+        let nowhere = self.uses("nowhere");
+        (format!("{text} ?? {nowhere}({way})"), key)
     }
 
     fn set(&mut self, place: &Place, value: ExprId, depth: usize, out: &mut String) {
@@ -222,8 +232,10 @@ impl Writer<'_> {
             value = format!("{}({value}, {most}, \"{name}\")", self.uses("notTooDeep"));
         }
         let (container, key) = self.container(place);
-        let text = match place.steps.last() {
-            Some(PlaceStep::Index(_)) => {
+        let text = match (place.steps.last(), self.names.shared(place.cell, &format!("\"{name}\"")))
+        {
+            (None, Some(shared)) => format!("{}(...{shared}, {value})", self.uses("put")),
+            (Some(PlaceStep::Index(_)), _) => {
                 let way = self.way(place);
                 format!("{}({container}, {key}, {value}, () => `{way}`)", self.uses("putAt"))
             }
@@ -232,24 +244,50 @@ impl Writer<'_> {
         self.write(&text, place, false, depth, out);
     }
 
+    /// Where state is that a prop is bound to, as statements of a function of what it is called if that is nowhere; and
+    /// those that tell who reads it there.
+    pub(crate) fn bound(&mut self, cell: u32, path: &[u32]) -> (String, String) {
+        let steps = path.iter().map(|name| PlaceStep::Field(*name)).collect();
+        let place = Place { cell, steps };
+        let (container, key) = self.container_called(&place, "called");
+        let (mut at, mut told) = (String::new(), String::new());
+        match self.names.shared(cell, "called") {
+            Some(shared) if path.is_empty() => line(&mut at, 2, &format!("return {shared};")),
+            _ => line(&mut at, 2, &format!("return [{container}, \"{key}\"];")),
+        }
+        self.write("true", &place, false, 2, &mut told);
+        (at, told)
+    }
+
     /// A write, which tells whether anything is another; then those are marked that read what is there.
     fn write(&mut self, text: &str, place: &Place, edits: bool, depth: usize, out: &mut String) {
         let item = self.names.item(place.cell);
-        let woken = self.readers.map_or(0, |readers| match &item {
+        let roots = match &item {
             // Whatever the items are made of.
-            Some(_) => {
-                let roots = crate::readers::roots(self.plan, place.cell);
-                roots.into_iter().fold(0, |bits, cell| bits | readers.of_cell(cell))
-            }
+            Some(_) => crate::readers::roots(self.plan, place.cell),
+            None => BTreeSet::from([place.cell]),
+        };
+        let woken = self.readers.map_or(0, |readers| match &item {
+            Some(_) => roots.iter().fold(0, |bits, cell| bits | readers.of_cell(*cell)),
             None => readers.of_write(place, edits),
         });
-        match woken {
-            0 => line(out, depth, &format!("{text};")),
-            bits => {
-                let mark = self.uses("mark");
-                let scope = item.map_or_else(|| self.names.place(place.cell).0, |(_, scope)| scope);
-                line(out, depth, &format!("if ({text}) {mark}({scope}, {bits});"));
-            }
+        let own =
+            |cell: &&u32| matches!(self.plan.cells[**cell as usize].kind, CellKind::Shared(_));
+        let shared: Vec<u32> = roots.iter().filter(own).copied().collect();
+        let scope = item.map_or_else(|| self.names.place(place.cell).0, |(_, scope)| scope);
+        // Of what is bound both ways those are told that read it where it is.
+        let told = shared.iter().map(|cell| {
+            let property = self.names.place(*cell).1;
+            format!("{}({scope}, \"{property}\", {woken});", self.uses("tell"))
+        });
+        let mut told: Vec<String> = told.collect();
+        if told.is_empty() && woken > 0 {
+            told.push(format!("{}({scope}, {woken});", self.uses("mark")));
+        }
+        match &*told {
+            [] => line(out, depth, &format!("{text};")),
+            [one] => line(out, depth, &format!("if ({text}) {one}")),
+            more => line(out, depth, &format!("if ({text}) {{ {} }}", more.join(" "))),
         }
     }
 
@@ -275,10 +313,11 @@ impl Writer<'_> {
         let (container, key) = self.container(place);
         let nowhere = self.uses("nowhere");
         // The list itself: one step further than what stands around it.
-        let list = match place.steps.last() {
-            None => format!("{container}{}", code::member(&key)),
-            Some(PlaceStep::Field(_)) => format!("({container}){}", code::member(&key)),
-            Some(PlaceStep::Index(_)) => format!("({container})[{key}]"),
+        let list = match (place.steps.last(), self.names.shared(place.cell, &format!("`{way}`"))) {
+            (None, Some(shared)) => format!("{}({shared})", self.uses("there")),
+            (None, None) => format!("{container}{}", code::member(&key)),
+            (Some(PlaceStep::Field(_)), _) => format!("({container}){}", code::member(&key)),
+            (Some(PlaceStep::Index(_)), _) => format!("({container})[{key}]"),
         };
         let list = format!("{list} ?? {nowhere}(`{way}`)");
         let name = self.plan.cells[place.cell as usize].name.to_string();

@@ -228,6 +228,50 @@ fn with_slots(text: &str, generator: &mut Generator) -> String {
     text.replace("</main>", &format!("{wrapped}</main>"))
 }
 
+/// What stands beside each random component.
+const OTHERS: [(&str, &str); 3] =
+    [("slot-box.vein", SLOT_BOX), ("share-box.vein", SHARE_BOX), ("share-leaf.vein", SHARE_LEAF)];
+
+/// A component that others share their state with, and hands it on.
+const SHARE_BOX: &str = "takes title: string
+shares litres: number = 2
+shares toString: string = 'w'
+shares list: Bed[] = []
+derives half = litres / 2
+derives wet = list.filter(b => b.wet)
+does grow() { litres += 1; toString += `${half} ${wet.length}` }
+<aside>{litres} {toString} {half} {list.length} {wet.length} {title}<button click='-> grow()'>g</button>
+<button click='-> list.reverse(); litres = list.length; list[1].levels.push(litres)'>r</button>
+<i each='item of list by item.id'>{item.crop}<button click='-> item.crop += toString; litres = item.id'>c</button></i>
+<u each='item, at of wet'>{item.id}{at}<button click='-> item.wet = false; list.pop(); litres += at'>w</button>
+<share-leaf litres='<-> item.id' word='<-> toString'></share-leaf></u>
+<share-leaf when='litres > 2' litres='<-> litres' word='<-> toString'></share-leaf></aside>
+";
+
+const SHARE_LEAF: &str = "shares litres: number
+shares word: string = 'own'
+shares levels: number[] = [7]
+derives twice = litres * 2
+<b>{litres}{levels.join()}{word}{twice}<button click='-> litres += 2; word = `${twice}`'>l</button>
+<button click='-> litres += 1; levels.push(twice); levels[litres % 3] = 0'>v</button></b>
+";
+
+/// A component that shares state of its own with others.
+fn with_shared(text: &str, generator: &mut Generator) -> String {
+    let shared = [
+        "<share-box title='<- s' litres='<-> n' list='<-> own' toString='<-> t'></share-box>",
+        "<share-box title='<- t' litres='<- n' list='<- own' toString='<-> bed.crop'></share-box>",
+        "<share-box title='{n}' litres='<-> bed.id' list='<-> own'></share-box>",
+        "<share-box title='x' when='n > 1' list='<-> own' litres='<-> m'></share-box>",
+        "<div each='row of own by row.id'><share-leaf litres='<-> row.id' word='<-> row.crop' levels='<-> row.levels'></share-leaf></div>",
+        "<div each='row of own.filter(q => q.wet)'>{row.crop}<share-leaf litres='<-> row.id' word='<-> t'></share-leaf></div>",
+        "<slot-box items='<- own' title='<- t'><share-leaf litres='<-> n' word='<-> bed.crop'></share-leaf>\
+         <share-leaf slot='row' with='handed' litres='<-> m' word='<- handed.crop'></share-leaf></slot-box>",
+    ];
+    let more: String = (0..2).map(|_| *generator.random().pick(&shared)).collect();
+    text.replace("</main>", &format!("{more}</main>"))
+}
+
 /// A component whose elements listen around each other, to keys and to what does not go outwards, and look at events.
 fn with_events(text: &str) -> String {
     text.replace(
@@ -371,12 +415,13 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
         let text = if seed % 3 > 0 { with_loops(&text, &mut generator) } else { text };
         let text = if seed % 5 > 2 { with_slots(&text, &mut generator) } else { text };
         let text = if seed % 7 > 3 { with_events(&text) } else { text };
+        let text = if seed % 9 > 5 { with_shared(&text, &mut generator) } else { text };
         let files =
             if seed % 4 > 1 { with_components(&text, &mut generator, seed) } else { vec![text] };
         let named = ["test-bed.vein", "leaf-bed.vein"].into_iter().zip(&files);
         let named = named.map(|(name, text)| (name, text.as_str()));
         let text = files.join("\n");
-        let ui = Ui::from_sources(named.chain([("slot-box.vein", SLOT_BOX)]));
+        let ui = Ui::from_sources(named.chain(OTHERS));
         let ui = ui.unwrap_or_else(|error| panic!("{error}\n{text}"));
         let program = ui.program();
         let plan =

@@ -1,0 +1,53 @@
+//! What a part shows, and what brings it to the document.
+
+use crate::expression::Writer;
+use vein_plan::code::ExprId;
+use vein_plan::{Form, Part, PartKind, Property};
+
+/// Whether there is something that shows this kind of part.
+pub fn is_shown(kind: &PartKind) -> bool {
+    *kind != PartKind::Property(Property::Chosen)
+}
+
+/// What a part shows, as an expression.
+pub fn shown(writer: &mut Writer<'_>, part: &Part) -> String {
+    let value = |writer: &mut Writer<'_>, id: ExprId| writer.value(id).alone();
+    if matches!(part.kind, PartKind::Attribute(..)) {
+        writer.used.insert("setAttribute");
+    }
+    let with = |writer: &mut Writer<'_>, helper: &'static str| {
+        let value = value(writer, part.value);
+        writer.used.insert("text");
+        format!("{}({value})", writer.uses(helper))
+    };
+    match &part.kind {
+        PartKind::Text | PartKind::Attribute(_, Form::Text) => with(writer, "text"),
+        PartKind::Property(Property::Value) => with(writer, "text"),
+        PartKind::Property(Property::Chosen) => with(writer, "chosen"),
+        PartKind::Property(_) => format!("!!({})", writer.test(part.value).alone()),
+        PartKind::Attribute(_, Form::Presence) => with(writer, "presence"),
+        PartKind::Attribute(_, Form::Words) => with(writer, "words"),
+        PartKind::Attribute(_, Form::Tokens) => with(writer, "tokens"),
+        PartKind::Attribute(_, Form::Url) => with(writer, "safeUrl"),
+        PartKind::Attribute(_, Form::Declarations) => with(writer, "declarations"),
+    }
+}
+
+/// What brings a value to the document.
+pub fn set(node: &str, kind: &PartKind, value: &str) -> String {
+    match kind {
+        PartKind::Text => format!("{node}.nodeValue = {value};"),
+        PartKind::Attribute(name, _) => format!("setAttribute({node}, \"{name}\", {value});"),
+        PartKind::Property(property) => format!("{node}.{} = {value};", property.name()),
+    }
+}
+
+/// The same for a node that has nothing yet.
+pub fn first_set(node: &str, kind: &PartKind, set: &str) -> String {
+    match kind {
+        PartKind::Attribute(name, _) => {
+            format!("if (value !== null) {node}.setAttribute(\"{name}\", value);")
+        }
+        _ => set.to_owned(),
+    }
+}
