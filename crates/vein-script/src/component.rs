@@ -231,7 +231,23 @@ impl Class<'_> {
         ))
     }
 
-    /// Those readers that stand inside of spots.
+    /// Whether one that is asked has something to look at, and what notes that it has been looked at.
+    fn asked(&self, who: Who) -> (String, String) {
+        match self.readers.flagged().any(|(other, _)| other == who) {
+            true => {
+                let flag = who.flag();
+                let looked =
+                    format!("undo.push(this, \"{flag}\", true);\n      this.{flag} = false;");
+                (format!("this.{flag}"), looked)
+            }
+            false => {
+                let bit = self.readers.bit(who);
+                (format!("this.d$ & {bit}"), format!("mark(this, 0);\n      this.d$ &= ~{bit};"))
+            }
+        }
+    }
+
+    /// Those readers that stand inside of spots, or have fields of their own.
     fn within(&self) -> u32 {
         let spots = self.block.spots.iter().enumerate();
         let inside = spots.map(|(at, spot)| match spot.kind {
@@ -240,7 +256,8 @@ impl Class<'_> {
             }
             _ => self.readers.bit(Who::Inside(at)),
         });
-        inside.fold(0, |bits, bit| bits | bit)
+        let flagged = self.readers.flagged().map(|(_, bit)| bit);
+        inside.chain(flagged).fold(0, |bits, bit| bits | bit)
     }
 
     /// Who reads each prop.
@@ -346,6 +363,11 @@ impl Class<'_> {
     /// What comes and goes in it.
     fn spots(&mut self, component: &str) {
         let mut forward = String::new();
+        for (who, bit) in self.readers.flagged() {
+            let flag = who.flag();
+            self.first.push_str(&format!("    this.{flag} = false;\n"));
+            forward.push_str(&format!("    if (bits & {bit}) put(this, \"{flag}\", true);\n"));
+        }
         let mut begins = Vec::new();
         for (at, spot) in self.block.spots.iter().enumerate() {
             let inside = self.readers.bit(Who::Inside(at));
@@ -528,8 +550,9 @@ impl Class<'_> {
             String::new()
         } else {
             let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
+            let (has, looked) = self.asked(Who::Given(at, which));
             format!(
-                "{above}    if (this.d$ & {bit}) {{\n      mark(this, 0);\n      this.d$ &= ~{bit};\n      {declared}const value = {value};\n      \
+                "{above}    if ({has}) {{\n      {looked}\n      {declared}const value = {value};\n      \
                  if ({test}) {{\n        undo.push(this, \"k{at}_{which}$\", {kept});\n        {kept} = value;\n        \
                  this.spots$[{at}].given(\"{name}\");\n      }}\n    }}\n"
             )
@@ -637,11 +660,11 @@ impl Class<'_> {
         self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
         // Those that it reads are brought up to date first: they may come out as they were.
         let above = self.read_derived(reads);
-        let bit = self.readers.bit(Who::Derived(number));
+        let (has, looked) = self.asked(Who::Derived(number));
         let woken = self.readers.of_cell(number);
         let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
         self.members.push_str(&format!(
-            "  get {property}() {{\n{above}    if (this.d$ & {bit}) {{\n      mark(this, 0);\n      this.d$ &= ~{bit};\n      \
+            "  get {property}() {{\n{above}    if ({has}) {{\n      {looked}\n      \
              {declared}const value = {value};\n      if ({test}) {{\n        \
              undo.push(this, \"w{number}$\", {kept});\n        {kept} = value;\n        \
              mark(this, {woken});\n      }}\n    }}\n    return {kept};\n  }}\n"
@@ -750,7 +773,9 @@ impl Class<'_> {
             }
         }
         // Derived values that nothing shows stay marked until somebody asks.
-        let derived = self.readers.derived().map(|cell| self.readers.bit(Who::Derived(cell)));
+        let flagged: Vec<Who> = self.readers.flagged().map(|(who, _)| who).collect();
+        let derived = self.readers.derived().map(Who::Derived).filter(|who| !flagged.contains(who));
+        let derived = derived.map(|who| self.readers.bit(who));
         let asked_later = derived.fold(0, |bits, bit| bits | bit);
         self.members.push_str(&format!(
             "{setters}  show$() {{\n{show}    this.d$ &= {asked_later};\n  }}\n"

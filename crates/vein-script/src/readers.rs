@@ -19,6 +19,28 @@ pub(crate) enum Who {
     Inside(usize),
 }
 
+impl Who {
+    /// Whether it is looked at when somebody asks, and not only before the pulse ends.
+    fn is_asked(self) -> bool {
+        matches!(self, Who::Derived(_) | Who::Given(..))
+    }
+
+    /// The field that says of one that shares its bit that it has something to look at.
+    pub(crate) fn flag(self) -> String {
+        match self {
+            Who::Derived(cell) => format!("f{cell}$"),
+            Who::Given(at, which) => format!("f{at}_{which}$"),
+            _ => unreachable!("it is looked at together with others"),
+        }
+    }
+}
+
+/// How many bits a scope has.
+const BITS: usize = 31;
+
+/// How many of them are shared where there are not enough.
+const SHARED: usize = 6;
+
 struct Reader {
     who: Who,
     reads: Vec<PlanRead>,
@@ -52,9 +74,16 @@ impl Readers {
             all.push((Who::Inside(at), inside.into_iter().filter(sees).collect()));
         }
         all.retain(|(_, reads)| !reads.is_empty());
-        // Where there are more than bits, some share one: they are looked at together.
-        let (count, bits) = (all.len(), all.len().clamp(1, 31));
-        let bit = |at: usize| 1 << (at * bits / count.max(1));
+        // Where there are more than bits, some share one: they are looked at together. Those that are looked at one by
+        // one have one of their own, as long as there are any.
+        all.sort_by_key(|(who, _)| !who.is_asked());
+        let asked = all.iter().filter(|(who, _)| who.is_asked()).count();
+        let alone = if all.len() <= BITS { all.len() } else { asked.min(BITS - SHARED) };
+        let (rest, left) = (all.len() - alone, BITS - alone);
+        let bit = |at: usize| match at.checked_sub(alone) {
+            None => 1 << at,
+            Some(at) => 1 << (alone + at * left.min(rest) / rest),
+        };
         let all = all.into_iter().enumerate();
         let all = all.map(|(at, (who, reads))| Reader { who, reads, bit: bit(at) }).collect();
         Readers { all }
@@ -63,6 +92,15 @@ impl Readers {
     /// The bit of a reader; none of what always gives the same.
     pub(crate) fn bit(&self, who: Who) -> u32 {
         self.all.iter().find(|reader| reader.who == who).map_or(0, |reader| reader.bit)
+    }
+
+    /// Those that are asked one by one and share their bit with others: each has a field of its own beside it.
+    pub(crate) fn flagged(&self) -> impl Iterator<Item = (Who, u32)> {
+        let asked = self.all.iter().filter(|reader| reader.who.is_asked());
+        let shared = asked.filter(|reader| {
+            self.all.iter().any(|other| other.bit == reader.bit && other.who != reader.who)
+        });
+        shared.map(|reader| (reader.who, reader.bit))
     }
 
     /// The derived values of the block.
