@@ -1,10 +1,11 @@
 //! A component as classes, one for each of its blocks: its state, what it shows, what comes and goes, what is heard.
 
 use crate::code;
-use crate::expression::{Names, Writer};
+use crate::expression::Writer;
+use crate::given::both_ways;
 use crate::kind::Kind;
 use crate::own::{OfItem, Own};
-use crate::readers::{Readers, Who, alternatives, cells, given_in, list_of, read_of};
+use crate::readers::{Readers, Who, alternatives, cells, given_in};
 use crate::shown::{first_set, is_shown, set, shown};
 use crate::template::Template;
 use std::collections::BTreeSet;
@@ -102,14 +103,6 @@ fn alone(program: &Program, plan: &Plan) -> Result<Compiled, String> {
     Ok(Compiled { text, name, used, heard })
 }
 
-/// The state that a prop is bound to both ways.
-fn both_ways<'g>(inner: &Plan, cell: CellId, given: &'g Given) -> Option<(CellId, &'g [u32])> {
-    match (&inner.cells[cell as usize].kind, given) {
-        (CellKind::Shared(_), Given::Path { cell, path }) => Some((*cell, path)),
-        _ => None,
-    }
-}
-
 /// Whether a block has nothing but what can be compiled.
 fn is_known(program: &Program, plan: &Plan, block: &Block) -> Result<(), String> {
     if let Some(part) = block.parts.iter().find(|part| !is_shown(&part.kind)) {
@@ -160,18 +153,18 @@ fn is_known(program: &Program, plan: &Plan, block: &Block) -> Result<(), String>
 }
 
 /// A class that is written.
-struct Class<'a> {
-    program: &'a Program,
-    block: &'a Block,
-    own: Own<'a>,
-    readers: &'a Readers,
+pub(crate) struct Class<'a> {
+    pub(crate) program: &'a Program,
+    pub(crate) block: &'a Block,
+    pub(crate) own: Own<'a>,
+    pub(crate) readers: &'a Readers,
     /// Those of the component's own block, where its state is.
-    state: &'a Readers,
-    used: BTreeSet<&'static str>,
+    pub(crate) state: &'a Readers,
+    pub(crate) used: BTreeSet<&'static str>,
     /// What its constructor does.
-    first: String,
+    pub(crate) first: String,
     /// Its getters and methods.
-    members: String,
+    pub(crate) members: String,
 }
 
 impl Class<'_> {
@@ -231,22 +224,6 @@ impl Class<'_> {
         ))
     }
 
-    /// Whether one that is asked has something to look at, and what notes that it has been looked at.
-    fn asked(&self, who: Who) -> (String, String) {
-        match self.readers.flagged().any(|(other, _)| other == who) {
-            true => {
-                let flag = who.flag();
-                let looked =
-                    format!("undo.push(this, \"{flag}\", true);\n      this.{flag} = false;");
-                (format!("this.{flag}"), looked)
-            }
-            false => {
-                let bit = self.readers.bit(who);
-                (format!("this.d$ & {bit}"), format!("mark(this, 0);\n      this.d$ &= ~{bit};"))
-            }
-        }
-    }
-
     /// Those readers that stand inside of spots, or have fields of their own.
     fn within(&self) -> u32 {
         let spots = self.block.spots.iter().enumerate();
@@ -276,38 +253,6 @@ impl Class<'_> {
             matches!(cell.kind, CellKind::Prop(_) | CellKind::Shared(_) | CellKind::Handed)
         });
         given.map(|(number, _)| number).collect()
-    }
-
-    /// What is given to a component, by the names of getters, and what hears its events.
-    fn gives(&self, at: usize, used: &Use) -> String {
-        let inner = &self.program.plans[used.plan as usize];
-        let child = Own { plan: inner, block: 0, live: false };
-        let props = used.props.iter().enumerate();
-        let gives = props.clone().map(|(which, (cell, _))| {
-            code::field(&child.property(*cell), &format!("\"g{at}_{which}$\""))
-        });
-        let bound = props.filter(|(_, (cell, given))| both_ways(inner, *cell, given).is_some());
-        let bound = bound.map(|(which, (cell, _))| {
-            let ways = format!("[\"b{at}_{which}$\", \"t{at}_{which}$\"]");
-            code::field(&child.property(*cell), &ways)
-        });
-        let heard = (0..).zip(&inner.events).map(|(number, event)| {
-            let all = used.events.iter().enumerate().filter(|(_, heard)| heard.event == number);
-            let all: Vec<String> = all.map(|(which, _)| format!("\"e{at}_{which}$\"")).collect();
-            code::field(&event.name, &format!("[{}]", all.join(", ")))
-        });
-        let component = class_name(&self.own.plan.name);
-        let contents = used
-            .contents
-            .iter()
-            .map(|(name, block)| code::field(name, &format!("() => {component}_{block}")));
-        format!(
-            ", gives: {}, bound: {}, hears: {}, contents: {}",
-            table(gives),
-            table(bound),
-            table(heard),
-            table(contents)
-        )
     }
 
     /// Where the nodes of each spot go.
@@ -472,97 +417,11 @@ impl Class<'_> {
         )
     }
 
-    /// A component in a spot: what it is given, what hears it; gives how it begins.
-    fn component(&mut self, at: usize, used: &Use) -> String {
-        let inner = &self.program.plans[used.plan as usize];
-        for (which, (cell, given)) in used.props.iter().enumerate() {
-            let name = Own { plan: inner, block: 0, live: false }.property(*cell);
-            self.given(at, which, &name, given);
-            let Some((from, path)) = both_ways(inner, *cell, given) else { continue };
-            self.own.live = true;
-            let mut told = String::new();
-            let (declared, at_last) = self.written(|writer| {
-                let (place, tells) = writer.bound(from, path);
-                told = tells;
-                place
-            });
-            self.own.live = false;
-            self.members.push_str(&format!(
-                "  b{at}_{which}$(called) {{\n    {declared}\n{at_last}  }}\n  t{at}_{which}$() {{\n{told}  }}\n"
-            ));
-        }
-        self.own.live = true;
-        for (which, heard) in used.events.iter().enumerate() {
-            let payload = &inner.events[heard.event as usize].payload;
-            let fields: Vec<String> = (0..)
-                .zip(payload)
-                .map(|(at, (name, _)): (usize, _)| code::field(name, &format!("args[{at}]")))
-                .collect();
-            let kinds = payload.iter().filter_map(|(name, ty)| {
-                let id = self.program.names.iter().position(|known| known == name)?;
-                Some((id as u32, Kind::of(self.program, *ty)))
-            });
-            let kind = Kind::Record(kinds.collect::<Vec<_>>().into());
-            let (declared, text) = self.written(|writer| {
-                writer.bind(0, "v0", kind);
-                writer.statements(&heard.body, 2)
-            });
-            self.members.push_str(&format!(
-                "  e{at}_{which}$(args) {{\n    {declared}\n    const v0 = {{ {} }};\n{text}  }}\n",
-                fields.join(", ")
-            ));
-        }
-        self.own.live = false;
-        self.used.insert("Child");
-        format!(
-            "    this.spots$[{at}] = new Child(this, {at});\n    this.spots$[{at}].begin({});\n",
-            class_name(&inner.name)
-        )
-    }
-
-    /// Something that is given to a component: worked out again when it is asked for, once what it reads was written.
-    fn given(&mut self, at: usize, which: usize, name: &str, given: &Given) {
-        let mut shares = false;
-        self.own.live = true;
-        let (declared, value) = self.written(|writer| match given {
-            Given::Once(expr) => writer.owned(*expr).alone(),
-            Given::Value(expr, _) => {
-                shares = writer.shares(*expr);
-                writer.value(*expr).alone()
-            }
-            Given::Path { cell, path } => {
-                let kind = Kind::of(writer.program, writer.plan.cells[*cell as usize].ty);
-                let kind = path.iter().fold(kind, |kind, name| kind.field(writer.program, *name));
-                shares = !kind.is_simple();
-                let mut text = writer.names.cell(*cell).text;
-                for name in path {
-                    text.push_str(&format!("?.{}", writer.program.names[*name as usize]));
-                }
-                if path.is_empty() { text } else { format!("{text} ?? null") }
-            }
-        });
-        self.own.live = false;
-        let kept = format!("this.k{at}_{which}$");
-        self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
-        let bit = self.readers.bit(Who::Given(at, which));
-        let above = self.read_around(&read_of(given));
-        let again = if bit == 0 {
-            String::new()
-        } else {
-            let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
-            let (has, looked) = self.asked(Who::Given(at, which));
-            format!(
-                "{above}    if ({has}) {{\n      {looked}\n      {declared}const value = {value};\n      \
-                 if ({test}) {{\n        undo.push(this, \"k{at}_{which}$\", {kept});\n        {kept} = value;\n        \
-                 this.spots$[{at}].given(\"{name}\");\n      }}\n    }}\n"
-            )
-        };
-        self.members
-            .push_str(&format!("  get g{at}_{which}$() {{\n{again}    return {kept};\n  }}\n"));
-    }
-
     /// Writes code of the component: what has to be declared around it, and its text.
-    fn written(&mut self, what: impl FnOnce(&mut Writer<'_>) -> String) -> (String, String) {
+    pub(crate) fn written(
+        &mut self,
+        what: impl FnOnce(&mut Writer<'_>) -> String,
+    ) -> (String, String) {
         let mut writer = Writer::new(self.program, self.own.plan, &self.own);
         writer.readers = Some(self.state);
         let text = what(&mut writer);
@@ -672,28 +531,11 @@ impl Class<'_> {
     }
 
     /// Has the derived values among some reads brought up to date.
-    fn read_derived<'r>(&self, reads: impl IntoIterator<Item = &'r PlanRead>) -> String {
+    pub(crate) fn read_derived<'r>(&self, reads: impl IntoIterator<Item = &'r PlanRead>) -> String {
         let derived: BTreeSet<CellId> = self.readers.derived().collect();
         let asked = |cell: &CellId| derived.contains(cell) || self.given_cells().contains(cell);
         let derived = cells(reads).into_iter().filter(asked);
         derived.map(|cell| format!("    this.{};\n", self.own.property(cell))).collect()
-    }
-
-    /// The same for what is asked in the middle of a pulse, when those around may not have been looked at yet.
-    fn read_around(&self, reads: &[PlanRead]) -> String {
-        let mut open: Vec<CellId> = cells(reads).into_iter().collect();
-        let mut found = BTreeSet::new();
-        while let Some(cell) = open.pop() {
-            let planned = &self.own.plan.cells[cell as usize];
-            match planned.kind {
-                CellKind::State(_) => {}
-                CellKind::Item | CellKind::Position => {
-                    open.extend(list_of(self.own.plan, planned.block));
-                }
-                _ => drop(found.insert(cell)),
-            }
-        }
-        found.into_iter().map(|cell| format!("    {};\n", self.own.cell(cell).text)).collect()
     }
 
     /// The nodes that something refers to.
@@ -850,13 +692,13 @@ impl Class<'_> {
 }
 
 /// A table of fields that has nothing else in it.
-fn table(fields: impl Iterator<Item = String>) -> String {
+pub(crate) fn table(fields: impl Iterator<Item = String>) -> String {
     let all: Vec<String> = std::iter::once("__proto__: null".to_owned()).chain(fields).collect();
     format!("{{ {} }}", all.join(", "))
 }
 
 /// `bed-card` as `BedCard`.
-fn class_name(name: &str) -> String {
+pub(crate) fn class_name(name: &str) -> String {
     let pieces = name.split(['-', '.']).map(|piece| {
         let mut chars = piece.chars();
         chars.next().map_or(String::new(), |first| first.to_uppercase().chain(chars).collect())

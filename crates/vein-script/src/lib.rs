@@ -8,6 +8,7 @@ pub mod code;
 mod component;
 pub mod engine;
 mod expression;
+mod given;
 pub mod kind;
 mod members;
 mod own;
