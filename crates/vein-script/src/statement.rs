@@ -262,26 +262,27 @@ impl Writer<'_> {
     /// A write, which tells whether anything is another; then those are marked that read what is there.
     fn write(&mut self, text: &str, place: &Place, edits: bool, depth: usize, out: &mut String) {
         let item = self.names.item(place.cell);
-        let roots = match &item {
-            // Whatever the items are made of.
-            Some(_) => crate::readers::roots(self.plan, place.cell),
-            None => BTreeSet::from([place.cell]),
+        // Of an item: whatever the list is made of.
+        let (cells, is_item) = match &item {
+            Some(_) => (crate::readers::roots(self.plan, place.cell), true),
+            None => (BTreeSet::from([place.cell]), false),
         };
-        let woken = self.readers.map_or(0, |readers| match &item {
-            Some(_) => roots.iter().fold(0, |bits, cell| bits | readers.of_cell(*cell)),
-            None => readers.of_write(place, edits),
-        });
-        let own =
-            |cell: &&u32| matches!(self.plan.cells[**cell as usize].kind, CellKind::Shared(_));
-        let shared: Vec<u32> = roots.iter().filter(own).copied().collect();
         let scope = item.map_or_else(|| self.names.place(place.cell).0, |(_, scope)| scope);
-        // Of what is bound both ways those are told that read it where it is.
-        let told = shared.iter().map(|cell| {
-            let property = self.names.place(*cell).1;
-            format!("{}({scope}, \"{property}\", {woken});", self.uses("tell"))
-        });
-        let mut told: Vec<String> = told.collect();
-        if told.is_empty() && woken > 0 {
+        let (mut woken, mut told) = (0, Vec::new());
+        for cell in cells {
+            let bits = self.readers.map_or(0, |readers| match is_item {
+                true => readers.of_cell(cell),
+                false => readers.of_write(place, edits),
+            });
+            // Of what is bound both ways those are told that read it where it is.
+            if let CellKind::Shared(_) = self.plan.cells[cell as usize].kind {
+                let property = self.names.place(cell).1;
+                told.push(format!("{}({scope}, \"{property}\", {bits});", self.uses("tell")));
+            } else {
+                woken |= bits;
+            }
+        }
+        if woken > 0 {
             told.push(format!("{}({scope}, {woken});", self.uses("mark")));
         }
         match &*told {

@@ -237,6 +237,8 @@ const SHARE_BOX: &str = "takes title: string
 shares litres: number = 2
 shares toString: string = 'w'
 shares list: Bed[] = []
+holds mine: Bed[] = [{ id: 4, crop: 'pea', wet: true, levels: [1] }, { id: 6, crop: 'leek', wet: true, levels: [] }]
+derives few = mine.filter(b => b.id > litres || b.wet)
 derives half = litres / 2
 derives wet = list.filter(b => b.wet)
 does grow() { litres += 1; toString += `${half} ${wet.length}` }
@@ -245,6 +247,8 @@ does grow() { litres += 1; toString += `${half} ${wet.length}` }
 <i each='item of list by item.id'>{item.crop}<button click='-> item.crop += toString; litres = item.id'>c</button></i>
 <u each='item, at of wet'>{item.id}{at}<button click='-> item.wet = false; list.pop(); litres += at'>w</button>
 <share-leaf litres='<-> item.id' word='<-> toString'></share-leaf></u>
+<em each='item of few by item.id'>{item.crop}{item.levels.join()}<button click='-> item.crop += few.length; item.levels.push(litres)'>m</button></em>
+<p>{mine.map(b => b.crop).join()}</p>
 <share-leaf when='litres > 2' litres='<-> litres' word='<-> toString'></share-leaf></aside>
 ";
 
