@@ -224,15 +224,19 @@ impl Class<'_> {
         ))
     }
 
+    /// Those readers that stand inside of a spot; who repeats it is told as they are.
+    fn inside(&self, at: usize, spot: &Spot) -> u32 {
+        let repeats = match spot.kind {
+            SpotKind::List { .. } => self.readers.bit(Who::Spot(at)),
+            _ => 0,
+        };
+        self.readers.bit(Who::Inside(at)) | repeats
+    }
+
     /// Those readers that stand inside of spots, or have fields of their own.
     fn within(&self) -> u32 {
         let spots = self.block.spots.iter().enumerate();
-        let inside = spots.map(|(at, spot)| match spot.kind {
-            SpotKind::List { .. } => {
-                self.readers.bit(Who::Inside(at)) | self.readers.bit(Who::Spot(at))
-            }
-            _ => self.readers.bit(Who::Inside(at)),
-        });
+        let inside = spots.map(|(at, spot)| self.inside(at, spot));
         let flagged = self.readers.flagged().map(|(_, bit)| bit);
         inside.chain(flagged).fold(0, |bits, bit| bits | bit)
     }
@@ -315,66 +319,51 @@ impl Class<'_> {
         }
         let mut begins = Vec::new();
         for (at, spot) in self.block.spots.iter().enumerate() {
-            let inside = self.readers.bit(Who::Inside(at));
-            if let SpotKind::Component(used) = &spot.kind {
-                begins.push(self.component(at, used));
-                if inside != 0 {
-                    forward
-                        .push_str(&format!("    if (bits & {inside}) this.spots$[{at}].tell();\n"));
-                }
-            }
-            if let SpotKind::Slot { name, values, fallback } = &spot.kind {
-                for (which, (name, given)) in values.iter().enumerate() {
-                    let own = crate::own::own_name(name, || name.to_string());
-                    self.given(at, which, &own, given);
-                }
-                self.used.insert("Slot");
-                let name = code::string(&(&**name).into()).text;
-                let fallback = fallback.map_or("null".to_owned(), |at| format!("{component}_{at}"));
-                begins.push(format!(
-                    "    this.spots$[{at}] = new Slot(this, {at});\n    this.spots$[{at}].begin({name}, {fallback});\n"
-                ));
-                if inside != 0 {
-                    forward
-                        .push_str(&format!("    if (bits & {inside}) this.spots$[{at}].tell();\n"));
-                }
-            }
-            if let SpotKind::List { cell, path, by, block } = &spot.kind {
-                begins.push(self.list(
-                    at,
-                    (*cell, path),
-                    by.as_ref().map(|(by, _)| *by),
-                    &format!("{component}_{block}"),
-                ));
-                let inside = self.readers.bit(Who::Inside(at)) | self.readers.bit(Who::Spot(at));
-                forward.push_str(&format!("    if (bits & {inside}) this.spots$[{at}].tell();\n"));
-            }
-            if let SpotKind::Renamed { name, block, .. } = &spot.kind {
-                self.used.extend(["Renamed", "tagOf"]);
-                let (declared, name) = self.written(|writer| writer.value(*name).alone());
-                begins.push(format!(
-                    "    this.spots$[{at}] = new Renamed(this, {at});\n    \
-                     {{ {declared}this.spots$[{at}].begin({component}_{block}, tagOf({name})); }}\n"
-                ));
-                if inside != 0 {
-                    forward
-                        .push_str(&format!("    if (bits & {inside}) this.spots$[{at}].tell();\n"));
-                }
-            }
-            let SpotKind::Branch { choice, .. } = &spot.kind else { continue };
-            let kinds = alternatives(&spot.kind).into_iter();
-            let kinds: Vec<String> = kinds.map(|at| format!("{component}_{at}")).collect();
-            self.used.insert("Branch");
-            let (declared, choice) = self.written(|writer| writer.value(*choice).alone());
-            begins.push(format!(
-                "    this.spots$[{at}] = new Branch(this, {at});\n    \
-                 {{ {declared}this.spots$[{at}].begin([{}], {choice}); }}\n",
-                kinds.join(", ")
-            ));
-            let inside = self.readers.bit(Who::Inside(at));
+            let inside = self.inside(at, spot);
             if inside != 0 {
                 forward.push_str(&format!("    if (bits & {inside}) this.spots$[{at}].tell();\n"));
             }
+            begins.push(match &spot.kind {
+                SpotKind::Component(used) => self.component(at, used),
+                SpotKind::Slot { name, values, fallback } => {
+                    for (which, (name, given)) in values.iter().enumerate() {
+                        let own = crate::own::own_name(name, || name.to_string());
+                        self.given(at, which, &own, given);
+                    }
+                    self.used.insert("Slot");
+                    let name = code::string(&(&**name).into()).text;
+                    let fallback =
+                        fallback.map_or("null".to_owned(), |at| format!("{component}_{at}"));
+                    format!(
+                        "    this.spots$[{at}] = new Slot(this, {at});\n    this.spots$[{at}].begin({name}, {fallback});\n"
+                    )
+                }
+                SpotKind::List { cell, path, by, block } => {
+                    let by = by.as_ref().map(|(by, _)| *by);
+                    self.list(at, (*cell, path), by, &format!("{component}_{block}"))
+                }
+                SpotKind::Renamed { name, block, .. } => {
+                    self.used.extend(["Renamed", "tagOf"]);
+                    let (declared, name) = self.written(|writer| writer.value(*name).alone());
+                    format!(
+                        "    this.spots$[{at}] = new Renamed(this, {at});\n    \
+                         {{ {declared}this.spots$[{at}].begin({component}_{block}, tagOf({name})); }}\n"
+                    )
+                }
+                SpotKind::Branch { choice, .. } => {
+                    let kinds = alternatives(&spot.kind).into_iter();
+                    let kinds: Vec<String> =
+                        kinds.map(|at| format!("{component}_{at}")).collect();
+                    self.used.insert("Branch");
+                    let (declared, choice) = self.written(|writer| writer.value(*choice).alone());
+                    format!(
+                        "    this.spots$[{at}] = new Branch(this, {at});\n    \
+                         {{ {declared}this.spots$[{at}].begin([{}], {choice}); }}\n",
+                        kinds.join(", ")
+                    )
+                }
+                _ => continue,
+            });
         }
         self.first.push_str("    this.spots$ = [];\n");
         // What stands after a spot is there before it.
@@ -518,7 +507,7 @@ impl Class<'_> {
         let (property, kept) = (self.own.property(number), format!("this.w{number}$"));
         self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
         // Those that it reads are brought up to date first: they may come out as they were.
-        let above = self.read_derived(reads);
+        let above = self.read_all(self.asked_among(reads));
         let (has, looked) = self.asked(Who::Derived(number));
         let woken = self.readers.of_cell(number);
         let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
@@ -530,12 +519,16 @@ impl Class<'_> {
         ));
     }
 
-    /// Has the derived values among some reads brought up to date.
-    pub(crate) fn read_derived<'r>(&self, reads: impl IntoIterator<Item = &'r PlanRead>) -> String {
-        let derived: BTreeSet<CellId> = self.readers.derived().collect();
-        let asked = |cell: &CellId| derived.contains(cell) || self.given_cells().contains(cell);
-        let derived = cells(reads).into_iter().filter(asked);
-        derived.map(|cell| format!("    this.{};\n", self.own.property(cell))).collect()
+    /// The cells among some reads that have to be asked for what they are: derived ones, and what is given.
+    fn asked_among<'r>(&self, reads: impl IntoIterator<Item = &'r PlanRead>) -> BTreeSet<CellId> {
+        let mut asked: BTreeSet<CellId> = self.readers.derived().collect();
+        asked.extend(self.given_cells());
+        cells(reads).intersection(&asked).copied().collect()
+    }
+
+    /// Has cells of the block brought up to date.
+    fn read_all(&self, cells: BTreeSet<CellId>) -> String {
+        cells.into_iter().map(|cell| format!("    this.{};\n", self.own.property(cell))).collect()
     }
 
     /// The nodes that something refers to.
@@ -549,28 +542,17 @@ impl Class<'_> {
     /// What it shows, first and whenever something is marked. The document is touched once everything is worked out.
     fn parts(&mut self) {
         let (mut show, mut setters) = (String::new(), String::new());
-        // Whoever stands inside reads derived values that are up to date.
-        let inside =
-            (0..).zip(&self.block.spots).filter(|(at, _)| self.readers.bit(Who::Inside(*at)) != 0);
-        let derived =
-            if inside.count() > 0 { self.readers.derived().collect() } else { BTreeSet::new() };
         let spots = self.block.spots.iter();
-        let chosen = spots.filter_map(|spot| match &spot.kind {
-            SpotKind::Branch { .. } | SpotKind::Renamed { .. } | SpotKind::List { .. } => {
-                Some(crate::readers::read_by(&spot.kind))
-            }
-            _ => None,
-        });
-        let chosen: Vec<PlanRead> = chosen.flatten().collect();
-        let parts = self.block.parts.iter().map(|part| part.reads.paths());
-        show.push_str(&self.read_derived(parts.flatten().chain(&chosen)));
-        for cell in derived {
-            show.push_str(&format!("    this.{};\n", self.own.property(cell)));
+        let chosen = spots.flat_map(|spot| crate::readers::read_by(&spot.kind));
+        let chosen: Vec<PlanRead> = chosen.collect();
+        let parts = self.block.parts.iter().flat_map(|part| part.reads.paths());
+        let mut asked = self.asked_among(parts.chain(&chosen));
+        // Whoever stands inside reads what is up to date, and is told of what is given.
+        if (0..self.block.spots.len()).any(|at| self.readers.bit(Who::Inside(at)) != 0) {
+            asked.extend(self.readers.derived());
         }
-        // What is given tells those inside, too.
-        for cell in self.given_cells() {
-            show.push_str(&format!("    this.{};\n", self.own.property(cell)));
-        }
+        asked.extend(self.given_cells());
+        show.push_str(&self.read_all(asked));
         for (at, part) in self.block.parts.iter().enumerate() {
             let bit = self.readers.bit(Who::Part(at));
             let (declared, value) = self.written(|writer| shown(writer, part));
@@ -596,23 +578,24 @@ impl Class<'_> {
                 }
             }
             let bit = self.readers.bit(Who::Spot(at));
-            if let (SpotKind::Renamed { name, .. }, true) = (&spot.kind, bit != 0) {
-                let (declared, name) = self.written(|writer| writer.value(*name).alone());
-                show.push_str(&format!(
-                    "    if (this.d$ & {bit}) {{ {declared}this.spots$[{at}].choose(tagOf({name})); }}\n"
-                ));
+            if bit == 0 {
+                continue;
             }
-            if let SpotKind::List { .. } = &spot.kind {
-                show.push_str(&format!("    if (this.d$ & {bit}) this.spots$[{at}].match();\n"));
-            }
-            let SpotKind::Branch { choice, .. } = &spot.kind else { continue };
-
-            if bit != 0 {
-                let (declared, choice) = self.written(|writer| writer.value(*choice).alone());
-                show.push_str(&format!(
-                    "    if (this.d$ & {bit}) {{ {declared}this.spots$[{at}].choose({choice}); }}\n"
-                ));
-            }
+            let (declared, does) = match &spot.kind {
+                SpotKind::Renamed { name, .. } => {
+                    let (declared, name) = self.written(|writer| writer.value(*name).alone());
+                    (declared, format!("choose(tagOf({name}))"))
+                }
+                SpotKind::Branch { choice, .. } => {
+                    let (declared, choice) = self.written(|writer| writer.value(*choice).alone());
+                    (declared, format!("choose({choice})"))
+                }
+                SpotKind::List { .. } => (String::new(), "match()".into()),
+                _ => continue,
+            };
+            show.push_str(&format!(
+                "    if (this.d$ & {bit}) {{ {declared}this.spots$[{at}].{does}; }}\n"
+            ));
         }
         // Derived values that nothing shows stay marked until somebody asks.
         let flagged: Vec<Who> = self.readers.flagged().map(|(who, _)| who).collect();
