@@ -194,7 +194,7 @@ impl Runtime {
     /// Starts and stops timers as the pulse found that they run.
     pub(crate) fn set_timers(&mut self, turn: &Turn) {
         let endless = self.view.graph.is_broken(Sabotage::EndlessTimer);
-        for ((scope, hook), period) in &turn.timers {
+        for (((.., scope), hook), period) in &turn.timers {
             let here = self.view.graph.scope_mut(*scope);
             let Some(wards) = here.wards.as_mut().filter(|_| here.alive) else { continue };
             let timer = &mut wards.timers[*hook as usize];
@@ -216,7 +216,7 @@ impl Runtime {
     /// Asks what the pulse found that has to be asked.
     pub(crate) fn ask_questions(&mut self, turn: Turn, pulse: &mut Pulse) {
         let prepared = self.view.graph.prepared.clone();
-        for ((scope, source), args) in turn.asked {
+        for (((.., scope), source), args) in turn.asked {
             let here = self.view.graph.scope_mut(scope);
             let plan = prepared.plan(here.plan);
             let asked = plan.sources[source as usize].asked;

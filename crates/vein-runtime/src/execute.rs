@@ -3,7 +3,7 @@
 use crate::fault::{DEEPEST_CALLS, Fault, MOST_STATEMENTS};
 use crate::graph::{Graph, ListEdit, Sight};
 use crate::sabotage::Sabotage;
-use crate::scope::{NONE, ScopeId};
+use crate::scope::{NONE, Rank, ScopeId};
 use crate::wakes::Prepared;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -23,9 +23,9 @@ pub(crate) struct Turn {
     /// Statements that wait for answers, with what they ask.
     pub(crate) waiting: Vec<(u32, Vec<Value>, Activity)>,
     /// Sources whose questions are to be asked, with the arguments.
-    pub(crate) asked: BTreeMap<(ScopeId, u32), Value>,
+    pub(crate) asked: BTreeMap<(Rank, u32), Value>,
     /// Timers whose periods were worked out; `None` for those that do not run.
-    pub(crate) timers: BTreeMap<(ScopeId, u32), Option<f64>>,
+    pub(crate) timers: BTreeMap<(Rank, u32), Option<f64>>,
     /// What ran by itself: the scope, the hook, and the writes from and up to.
     pub(crate) ran: Vec<(ScopeId, u32, usize, usize)>,
     pub(crate) rounds: usize,
@@ -49,7 +49,7 @@ impl Turn {
 
     /// Goes on with what was asked for by a source.
     pub(crate) fn ask(&mut self, graph: &mut Graph, scope: ScopeId, source: u32, args: Value) {
-        self.asked.insert((scope, source), args);
+        self.asked.insert((graph.rank(scope), source), args);
         let prepared = graph.prepared.clone();
         let status = prepared.plan(graph.scope(scope).plan).sources[source as usize].status;
         graph.set(scope, status, Vec::new(), Value::from(vein_plan::status::WAITING));

@@ -197,7 +197,7 @@ impl Runtime {
         // Nothing that the view shows depends on what was worked out only now, but some of it
         // might have: it finds that nothing it read has changed.
         while let Some(key) = graph.parts.pop().or_else(|| {
-            let Reverse((_, scope, reader)) = graph.spots.pop()?;
+            let Reverse(((.., scope), reader)) = graph.spots.pop()?;
             Some((scope, reader))
         }) {
             let changed = graph.settle_reads(key);

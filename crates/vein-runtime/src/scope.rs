@@ -13,6 +13,10 @@ use vein_view::NodeNumber;
 /// A scope's place in the table of scopes.
 pub type ScopeId = u32;
 
+/// Where a scope stands in the order in which things are looked at: outer ones before inner ones, of one depth as they
+/// were added.
+pub(crate) type Rank = (u32, u64, ScopeId);
+
 /// No scope.
 pub(crate) const NONE: ScopeId = ScopeId::MAX;
 
@@ -215,6 +219,8 @@ pub(crate) struct Scope {
     pub(crate) position: u32,
     /// How many scopes it stands in.
     pub(crate) depth: u32,
+    /// Where it stands in the order in which scopes were added to the page.
+    pub(crate) serial: u64,
     /// The number of its first marked node.
     pub(crate) first: NodeNumber,
     pub(crate) alive: bool,

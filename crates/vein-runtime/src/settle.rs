@@ -123,8 +123,7 @@ impl Runtime {
     fn waiting_effects(&mut self) -> Vec<ReaderKey> {
         let graph = &mut self.view.graph;
         let mut effects = std::mem::take(&mut graph.effects);
-        effects
-            .sort_unstable_by_key(|(scope, reader)| (graph.scope(*scope).depth, *scope, *reader));
+        effects.sort_unstable_by_key(|(scope, reader)| (graph.rank(*scope), *reader));
         effects.dedup();
         effects
     }
@@ -222,7 +221,7 @@ impl Runtime {
             When::Every(period, _) => {
                 let period = graph.evaluate(key, *period);
                 graph.freshen(key);
-                turn.timers.insert((scope, hook as u32), running(&period));
+                turn.timers.insert((graph.rank(scope), hook as u32), running(&period));
                 self.failed_evaluation().map(|()| false)
             }
         }
@@ -234,7 +233,7 @@ impl Runtime {
             let wards = self.view.graph.scope(scope).wards.as_ref()?;
             wards.sources[source as usize].as_ref().map(|(_, args)| args.clone())
         };
-        turn.asked.get(&(scope, source)).cloned().or_else(kept)
+        turn.asked.get(&(self.view.graph.rank(scope), source)).cloned().or_else(kept)
     }
 
     /// Begins what a new component asks, watches and does every so often.
@@ -269,7 +268,7 @@ impl Runtime {
                 When::Every(period, _) => {
                     graph.settle_reads(key);
                     let period = graph.evaluate_first(key, *period);
-                    turn.timers.insert((scope, at as u32), running(&period));
+                    turn.timers.insert((graph.rank(scope), at as u32), running(&period));
                 }
             }
         }
@@ -279,7 +278,7 @@ impl Runtime {
     /// Which blocks and rows there are, outer ones before inner ones: nothing is evaluated for what
     /// is going away.
     fn settle_spots(&mut self) {
-        while let Some(Reverse((_, scope, reader))) = self.view.graph.spots.pop() {
+        while let Some(Reverse(((.., scope), reader))) = self.view.graph.spots.pop() {
             if !self.view.is_waiting(scope, reader) {
                 continue;
             }

@@ -13,8 +13,11 @@ export const MOST_STATEMENTS = 20000000;
 
 export const DEEPEST_CALLS = 64;
 
-/** How many statements the pulse has run, and how many calls are under way. */
-export const turn = { statements: 0, calls: 0 };
+/**
+ * The pulse under way: how many statements it has run and how many calls are open; what is done before the view is
+ * brought to it and once it is, if it goes well, or if it is taken back; what it gave to the host.
+ */
+export const turn = { busy: false, statements: 0, calls: 0, checks: [], failed: [], given: [] };
 
 /** Counts statements that are about to run. */
 export function spend(count) {
@@ -26,22 +29,25 @@ export function spend(count) {
 
 /** Runs something as one pulse: all of it, or nothing. */
 export function pulse(run) {
-  [turn.statements, turn.calls] = [0, 0];
+  if (turn.busy) throw new Fault('a pulse is under way: a function that is asked cannot change the page that asks it');
+  [turn.busy, turn.statements, turn.calls] = [true, 0, 0];
   try {
     run();
   } catch (fault) {
     takeBack();
     throw fault;
   } finally {
+    turn.busy = false;
     undo.length = 0;
   }
 }
 
-/** Takes back everything since the pulse began, the last first. */
+/** Takes back everything since the pulse began, the last first. In place of a key there may be what takes it back. */
 export function takeBack() {
   for (let at = undo.length - 3; at >= 0; at -= 3) {
     const [place, key, old] = [undo[at], undo[at + 1], undo[at + 2]];
     if (key === ALL) place.splice(0, place.length, ...old);
+    else if (typeof key === 'function') key(place, old);
     else if (typeof key === 'object') place.splice(key.at, key.count, ...old);
     else place[key] = old;
   }

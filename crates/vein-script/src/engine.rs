@@ -6,7 +6,14 @@ use std::collections::BTreeSet;
 pub const MODULES: &[(&str, &str)] = &[
     ("values.mjs", include_str!("../engine/values.mjs")),
     ("state.mjs", include_str!("../engine/state.mjs")),
+    ("types.mjs", include_str!("../engine/types.mjs")),
     ("view.mjs", include_str!("../engine/view.mjs")),
+    ("places.mjs", include_str!("../engine/places.mjs")),
+    ("hearing.mjs", include_str!("../engine/hearing.mjs")),
+    ("controls.mjs", include_str!("../engine/controls.mjs")),
+    ("life.mjs", include_str!("../engine/life.mjs")),
+    ("markup.mjs", include_str!("../engine/markup.mjs")),
+    ("locale.mjs", include_str!("../engine/locale.mjs")),
     ("guards.mjs", include_str!("../engine/guards.mjs")),
 ];
 
@@ -36,9 +43,14 @@ fn is_of_name(c: char) -> bool {
     c.is_ascii_alphanumeric() || c == '_' || c == '$'
 }
 
-/// Names that stand in a piece of code, also those in strings and comments: one too many is no harm.
+/// Names that stand in a piece of code, but for those of members; also those in strings and comments: one too many is no
+/// harm.
 fn words(text: &str) -> impl Iterator<Item = &str> {
-    text.split(|c: char| !is_of_name(c)).filter(|word| !word.is_empty())
+    let words = text.split(|c: char| !is_of_name(c)).filter(|word| !word.is_empty());
+    words.filter(|word| {
+        let at = word.as_ptr() as usize - text.as_ptr() as usize;
+        !text[..at].ends_with('.') || text[..at].ends_with("...")
+    })
 }
 
 /// The text of what is used of the engine, with what that uses itself, in the order of the modules.

@@ -44,6 +44,16 @@ pub trait Names {
 
     /// An event that is given to whoever uses the component.
     fn give(&self, event: u32, args: &[String]) -> Code;
+
+    /// Has statements wait for what the host answers to a function of the plan, and go on with a function of the answer.
+    fn wait(&self, asked: u32, args: &[String], go_on: &str) -> String {
+        format!("wait({asked}, [{}], {go_on})", args.join(", "))
+    }
+
+    /// What follows a write to a cell beside marking who reads it in its component.
+    fn told(&self, _: CellId) -> Option<String> {
+        None
+    }
 }
 
 /// An expression that is written, with what is known of it.
@@ -98,13 +108,16 @@ pub struct Writer<'a> {
     locals: BTreeMap<LocalId, Written>,
     /// Who is marked when something is written.
     pub(crate) readers: Option<&'a Readers>,
+    /// Within statements that wait somewhere: the loops that they stand in.
+    pub(crate) waiting: Option<Vec<crate::statement::Loop>>,
 }
 
 impl<'a> Writer<'a> {
     /// A writer of a component's expressions.
     pub fn new(program: &'a Program, plan: &'a Plan, names: &'a dyn Names) -> Writer<'a> {
         let (used, declared, locals) = Default::default();
-        Writer { program, plan, names, used, declared, locals, readers: None }
+        let waiting = None;
+        Writer { program, plan, names, used, declared, locals, readers: None, waiting }
     }
 
     /// Says what a local is called and holds.

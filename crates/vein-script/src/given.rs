@@ -4,7 +4,7 @@ use crate::code;
 use crate::component::{Class, class_name, table};
 use crate::expression::Names;
 use crate::kind::Kind;
-use crate::own::Own;
+use crate::own::{Own, name_in};
 use crate::readers::{Who, cells, list_of, read_of};
 use std::collections::BTreeSet;
 use vein_plan::code::CellId;
@@ -25,8 +25,8 @@ pub(crate) fn both_ways<'g>(
 impl Class<'_> {
     /// What is given to a component, by the names of getters, and what hears its events.
     pub(crate) fn gives(&self, at: usize, used: &Use) -> String {
-        let inner = &self.program.plans[used.plan as usize];
-        let child = Own { plan: inner, block: 0, live: false };
+        let inner = &self.program().plans[used.plan as usize];
+        let child = Own { program: self.program(), plan: inner, block: 0, live: false };
         let props = used.props.iter().enumerate();
         let gives = props.clone().map(|(which, (cell, _))| {
             code::field(&child.property(*cell), &format!("\"g{at}_{which}$\""))
@@ -57,9 +57,9 @@ impl Class<'_> {
 
     /// A component in a spot: what it is given, what hears it; gives how it begins.
     pub(crate) fn component(&mut self, at: usize, used: &Use) -> String {
-        let inner = &self.program.plans[used.plan as usize];
+        let inner = &self.program().plans[used.plan as usize];
         for (which, (cell, given)) in used.props.iter().enumerate() {
-            let name = Own { plan: inner, block: 0, live: false }.property(*cell);
+            let name = name_in(inner, *cell);
             self.given(at, which, &name, given);
             let Some((from, path)) = both_ways(inner, *cell, given) else { continue };
             self.own.live = true;
@@ -82,13 +82,13 @@ impl Class<'_> {
                 .map(|(at, (name, _)): (usize, _)| code::field(name, &format!("args[{at}]")))
                 .collect();
             let kinds = payload.iter().filter_map(|(name, ty)| {
-                let id = self.program.names.iter().position(|known| known == name)?;
-                Some((id as u32, Kind::of(self.program, *ty)))
+                let id = self.program().names.iter().position(|known| known == name)?;
+                Some((id as u32, Kind::of(self.program(), *ty)))
             });
             let kind = Kind::Record(kinds.collect::<Vec<_>>().into());
             let (declared, text) = self.written(|writer| {
                 writer.bind(0, "v0", kind);
-                writer.statements(&heard.body, 2)
+                writer.body(&heard.body, 2)
             });
             self.members.push_str(&format!(
                 "  e{at}_{which}$(args) {{\n    {declared}\n    const v0 = {{ {} }};\n{text}  }}\n",
@@ -97,8 +97,14 @@ impl Class<'_> {
         }
         self.own.live = false;
         self.used.insert("Child");
+        let nests = if self.whole.nests(used.plan) {
+            self.used.insert("isTooDeep");
+            ", isTooDeep"
+        } else {
+            ""
+        };
         format!(
-            "    this.spots$[{at}] = new Child(this, {at});\n    this.spots$[{at}].begin({});\n",
+            "    this.spots$[{at}] = new Child(this, {at});\n    this.spots$[{at}].begin({}{nests});\n",
             class_name(&inner.name)
         )
     }
@@ -126,14 +132,20 @@ impl Class<'_> {
         });
         self.own.live = false;
         let kept = format!("this.k{at}_{which}$");
-        self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
+        let asks = self.given_asks(given) && !matches!(given, Given::Once(_));
+        if asks {
+            self.first.push_str(&format!("    {kept} = undefined;\n"));
+        } else {
+            self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
+        }
         let bit = self.readers.bit(Who::Given(at, which));
         let above = self.read_around(&read_of(given));
-        let again = if bit == 0 {
+        let again = if bit == 0 && !asks {
             String::new()
         } else {
             let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
             let (has, looked) = self.asked(Who::Given(at, which));
+            let has = format!("{has}{}", self.or_anew(asks, &kept));
             format!(
                 "{above}    if ({has}) {{\n      {looked}\n      {declared}const value = {value};\n      \
                  if ({test}) {{\n        undo.push(this, \"k{at}_{which}$\", {kept});\n        {kept} = value;\n        \

@@ -5,17 +5,24 @@
 //! put beside it, function by function, and nothing else ([`engine`]).
 
 pub mod code;
+mod asking;
+mod cells;
 mod component;
 pub mod engine;
 mod expression;
 mod given;
 pub mod kind;
+mod listeners;
+mod lives;
 mod members;
 mod own;
+mod parts;
 mod readers;
 mod shown;
+mod spots;
 mod statement;
 pub mod template;
+mod types;
 
 pub use component::{Compiled, component};
 pub use expression::{Names, Writer};

@@ -82,7 +82,7 @@ fn without_receiver(
         Receiver::Local => {
             let name = info.name;
             let args = if all.is_empty() { String::new() } else { format!(", {all}") };
-            Written::tight(format!("{}(\"{name}\"{args})", writer.uses("local")), Kind::String)
+            Written::tight(format!("{}(\"{name}\"{args})", writer.uses("localised")), Kind::String)
         }
         _ => match (member, args.first()) {
             (Member::Stringify, Some(value)) if value.kind.is_simple() => {

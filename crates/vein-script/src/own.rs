@@ -1,12 +1,14 @@
 //! What a block of a component calls its own, and what it calls that of the blocks around it.
 
-use crate::code::Code;
+use crate::code::{self, Code};
 use crate::expression::Names;
+use crate::types::type_of;
 use vein_plan::code::CellId;
-use vein_plan::{BlockId, CellKind, Plan};
+use vein_plan::{BlockId, CellKind, Plan, Program};
 
 /// What a block of a component calls its own.
 pub(crate) struct Own<'a> {
+    pub(crate) program: &'a Program,
     pub(crate) plan: &'a Plan,
     pub(crate) block: BlockId,
     /// Whether lists may have changed since rows were matched with their items.
@@ -15,7 +17,7 @@ pub(crate) struct Own<'a> {
 
 impl Own<'_> {
     /// The scope of a block that this one is, or stands in.
-    fn scope(&self, block: BlockId) -> String {
+    pub(crate) fn scope(&self, block: BlockId) -> String {
         let mut way = "this".to_owned();
         let mut at = self.block;
         while at != block {
@@ -26,12 +28,22 @@ impl Own<'_> {
     }
 
     pub(crate) fn property(&self, cell: CellId) -> String {
-        own_name(&self.plan.cells[cell as usize].name, || format!("c{cell}$"))
+        name_in(self.plan, cell)
     }
 
     pub(crate) fn method(&self, handler: u32) -> String {
-        own_name(&self.plan.handlers[handler as usize].name, || format!("h{handler}$"))
+        method_in(self.plan, handler)
     }
+}
+
+/// What a handler is called in the class of its component.
+fn method_in(plan: &Plan, handler: u32) -> String {
+    own_name(&plan.handlers[handler as usize].name, || format!("h{handler}$"))
+}
+
+/// What a cell is called in the class of its component.
+pub(crate) fn name_in(plan: &Plan, cell: CellId) -> String {
+    own_name(&plan.cells[cell as usize].name, || format!("c{cell}$"))
 }
 
 /// What something is called in a class: its name, unless that means something else there. The engine's own names have a
@@ -47,6 +59,10 @@ impl Names for Own<'_> {
         match (&self.plan.cells[cell as usize].kind, self.live) {
             (CellKind::Item, false) => Code::tight(format!("{scope}.item$")),
             (CellKind::Position, false) => Code::tight(format!("{scope}.at$")),
+            (CellKind::Store(store, cell), _) => {
+                let name = name_in(&self.program.plans[*store as usize], *cell);
+                Code::tight(format!("{}.s{store}$.{name}", self.scope(0)))
+            }
             (CellKind::Item, true) => Code::tight(format!("itemOf({scope})")),
             (CellKind::Position, true) => Code::tight(format!("positionOf({scope})")),
             _ => Code::tight(format!("{scope}.{property}")),
@@ -54,8 +70,18 @@ impl Names for Own<'_> {
     }
 
     fn ask(&self, asked: u32, args: &[String]) -> Code {
-        let name = &self.plan.asked[asked as usize].name;
-        Code::tight(format!("{}.host$.{name}({})", self.scope(0), args.join(", ")))
+        Code::tight(format!("{}.q{asked}$([{}])", self.scope(0), args.join(", ")))
+    }
+
+    fn wait(&self, asked: u32, args: &[String], go_on: &str) -> String {
+        let asked = &self.plan.asked[asked as usize];
+        let ty = type_of(self.program, asked.result);
+        format!("waitFor(this, \"{}\", {ty}, [{}], {go_on})", asked.name, args.join(", "))
+    }
+
+    fn told(&self, cell: CellId) -> Option<String> {
+        let name = code::string(&(&*self.plan.cells[cell as usize].name).into()).text;
+        self.plan.store.as_ref().map(|_| format!("tellUsers(this, {name});"))
     }
 
     fn place(&self, cell: CellId) -> (String, String) {
@@ -83,12 +109,19 @@ impl Names for Own<'_> {
     }
 
     fn call_store(&self, store: u32, handler: u32, args: &[String]) -> Code {
+        let plan = &self.program.plans[store as usize];
+        let (method, handler) = (method_in(plan, handler), &plan.handlers[handler as usize]);
         let args: String = args.iter().map(|arg| format!(", {arg}")).collect();
-        Code::tight(format!("{}.stores$[{store}].call$({handler}{args})", self.scope(0)))
+        let store = format!("{}.s{store}$", self.scope(0));
+        Code::tight(format!(
+            "call(\"{}\", (...args) => {store}.{method}(...args){args})",
+            handler.name
+        ))
     }
 
     fn reload(&self, source: u32) -> Code {
-        Code::tight(format!("{}.reload$({source})", self.scope(0)))
+        let scope = self.scope(0);
+        Code::tight(format!("askFor({scope}, {source}, {scope}.a{source}$())"))
     }
 
     fn give(&self, event: u32, args: &[String]) -> Code {

@@ -1,8 +1,10 @@
 //! Who reads what, as bits: each block knows of its own readers which a write to a cell of it can reach.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use vein_plan::code::{CellId, Place, PlaceStep};
-use vein_plan::{BlockId, CellKind, Extent, Given, Plan, PlanRead, ReadStep, SpotKind};
+use vein_plan::{
+    Block, BlockId, CellKind, Extent, Given, Plan, PlanRead, ReadStep, SpotKind, When,
+};
 
 /// What reads in a block.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -15,14 +17,24 @@ pub(crate) enum Who {
     Spot(usize),
     /// What is given to the component in a spot, or handed back by a slot, and which of that.
     Given(usize, usize),
-    /// Whoever reads inside of a spot what stands around it.
-    Inside(usize),
+    /// Whoever reads inside of a spot a cell that stands around it.
+    Inside(usize, CellId),
+    /// What is asked or runs by itself: the sources of a component, then its hooks.
+    Effect(usize),
 }
 
 impl Who {
-    /// Whether it is looked at when somebody asks, and not only before the pulse ends.
+    /// When it is looked at: when somebody asks, when it is worked out what stands where, or at the end.
+    fn turn(self) -> usize {
+        match self {
+            Who::Derived(_) | Who::Given(..) | Who::Effect(_) => 0,
+            Who::Spot(_) | Who::Inside(..) => 1,
+            Who::Part(_) => 2,
+        }
+    }
+
     fn is_asked(self) -> bool {
-        matches!(self, Who::Derived(_) | Who::Given(..))
+        self.turn() == 0
     }
 
     /// The field that says of one that shares its bit that it has something to look at.
@@ -30,6 +42,7 @@ impl Who {
         match self {
             Who::Derived(cell) => format!("f{cell}$"),
             Who::Given(at, which) => format!("f{at}_{which}$"),
+            Who::Effect(at) => format!("fe{at}$"),
             _ => unreachable!("it is looked at together with others"),
         }
     }
@@ -38,8 +51,8 @@ impl Who {
 /// How many bits a scope has.
 const BITS: usize = 31;
 
-/// How many of them are shared where there are not enough.
-const SHARED: usize = 6;
+/// How many of them are left for others where what is asked one by one alone takes more than there are.
+const LEFT: usize = 6;
 
 struct Reader {
     who: Who,
@@ -61,7 +74,17 @@ impl Readers {
                 all.push((Who::Derived(number), reads.paths().to_vec()));
             }
         }
-        let here = &plan.blocks[block as usize];
+        if block == 0 {
+            let sources = plan.sources.iter().map(|source| source.reads.paths().to_vec());
+            let hooks = plan.hooks.iter().map(|hook| match &hook.when {
+                When::Changed(reads) | When::Every(_, reads) => reads.paths().to_vec(),
+                When::Added | When::Removed => Vec::new(),
+            });
+            let effects = sources.chain(hooks).enumerate();
+            all.extend(effects.map(|(at, reads)| (Who::Effect(at), reads)));
+        }
+        let empty = Block::default();
+        let here = plan.blocks.get(block as usize).unwrap_or(&empty);
         for (at, part) in here.parts.iter().enumerate() {
             all.push((Who::Part(at), part.reads.paths().to_vec()));
         }
@@ -69,24 +92,27 @@ impl Readers {
             let given = given_in(&spot.kind).enumerate();
             all.extend(given.map(|(which, given)| (Who::Given(at, which), read_of(given))));
             all.push((Who::Spot(at), read_by(&spot.kind)));
-            let inside = inside(plan, &spot.kind);
-            let sees = |read: &PlanRead| stands_around(plan, read.cell, block);
-            all.push((Who::Inside(at), inside.into_iter().filter(sees).collect()));
+            let mut inside: BTreeMap<CellId, Vec<PlanRead>> = BTreeMap::new();
+            for read in self::inside(plan, &spot.kind) {
+                if stands_around(plan, read.cell, block) {
+                    inside.entry(read.cell).or_default().push(read);
+                }
+            }
+            all.extend(inside.into_iter().map(|(cell, reads)| (Who::Inside(at, cell), reads)));
         }
         all.retain(|(_, reads)| !reads.is_empty());
-        // Where there are more than bits, some share one: they are looked at together. Those that are looked at one by
-        // one have one of their own, as long as there are any.
-        all.sort_by_key(|(who, _)| !who.is_asked());
-        let asked = all.iter().filter(|(who, _)| who.is_asked()).count();
-        let alone = if all.len() <= BITS { all.len() } else { asked.min(BITS - SHARED) };
-        let (rest, left) = (all.len() - alone, BITS - alone);
-        let bit = |at: usize| match at.checked_sub(alone) {
-            None => 1 << at,
-            Some(at) => 1 << (alone + at * left.min(rest) / rest),
-        };
-        let all = all.into_iter().enumerate();
-        let all = all.map(|(at, (who, reads))| Reader { who, reads, bit: bit(at) }).collect();
-        Readers { all }
+        all.sort_by_key(|(who, _)| who.turn());
+        let counts = [0, 1, 2].map(|turn| all.iter().filter(|(who, _)| who.turn() == turn).count());
+        let (mut seen, rooms) = ([0; 3], rooms(counts));
+        let all = all.into_iter().map(|(who, reads)| {
+            let turn = who.turn();
+            let (first, room) = rooms[turn];
+            // Where there is not enough room some share one: they are looked at together.
+            let at = first + seen[turn] * room.min(counts[turn]) / counts[turn];
+            seen[turn] += 1;
+            Reader { who, reads, bit: 1 << at }
+        });
+        Readers { all: all.collect() }
     }
 
     /// The bit of a reader; none of what always gives the same.
@@ -111,7 +137,7 @@ impl Readers {
         })
     }
 
-    fn where_one(&self, reached: impl Fn(&PlanRead) -> bool) -> u32 {
+    pub(crate) fn where_one(&self, reached: impl Fn(&PlanRead) -> bool) -> u32 {
         let reading = self.all.iter().filter(|reader| reader.reads.iter().any(&reached));
         reading.fold(0, |bits, reader| bits | reader.bit)
     }
@@ -121,13 +147,45 @@ impl Readers {
         self.where_one(|read| read.cell == cell)
     }
 
-    /// Those that read what is around the block: cells of others, and the item that it stands for.
-    pub(crate) fn of_outer(&self, plan: &Plan, block: BlockId) -> u32 {
-        self.where_one(|read| {
-            let cell = &plan.cells[read.cell as usize];
-            let own = matches!(cell.kind, CellKind::Item | CellKind::Position | CellKind::Handed);
-            cell.block != block || own
+    /// The cells around the block that something in it reads, each with those that do. Who reads the item that the block
+    /// stands for reads the list.
+    pub(crate) fn of_outer(&self, plan: &Plan, block: BlockId) -> BTreeMap<CellId, u32> {
+        let mut found: BTreeMap<CellId, u32> = BTreeMap::new();
+        for Reader { reads, bit, .. } in &self.all {
+            for read in reads {
+                let cell = &plan.cells[read.cell as usize];
+                let around = match cell.kind {
+                    CellKind::Item | CellKind::Position if cell.block == block => {
+                        list_of(plan, block).next()
+                    }
+                    _ => (cell.block != block).then_some(read.cell),
+                };
+                if let Some(cell) = around {
+                    *found.entry(cell).or_default() |= bit;
+                }
+            }
+        }
+        found
+    }
+
+    /// Those that are looked at when it is worked out what stands where.
+    pub(crate) fn choosing(&self) -> u32 {
+        let choosing = self.all.iter().filter(|reader| reader.who.turn() == 1);
+        choosing.fold(0, |bits, reader| bits | reader.bit)
+    }
+
+    /// The cells of around that are read inside of a spot.
+    pub(crate) fn read_inside(&self, at: usize) -> impl Iterator<Item = (CellId, u32)> {
+        self.all.iter().filter_map(move |reader| match reader.who {
+            Who::Inside(spot, cell) if spot == at => Some((cell, reader.bit)),
+            _ => None,
         })
+    }
+
+    /// All that is looked at when somebody asks.
+    pub(crate) fn asked(&self) -> impl Iterator<Item = (Who, u32)> {
+        let asked = self.all.iter().filter(|reader| reader.who.is_asked());
+        asked.map(|reader| (reader.who, reader.bit))
     }
 
     /// Those that a write to a place can reach; `edits` says that items of the list there come, go or change places.
@@ -155,6 +213,19 @@ impl Readers {
     }
 }
 
+/// For each kind of readers, by when they are looked at, the first of their bits and how many there are.
+fn rooms(counts: [usize; 3]) -> [(usize, usize); 3] {
+    let [asked, spots, parts] = counts;
+    let asked = asked.min(if asked + spots + parts <= BITS { asked } else { BITS - LEFT });
+    let left = BITS - asked;
+    let spots = match spots + parts <= left {
+        true => spots,
+        // Each kind that there is has some room.
+        false => (left * spots / (spots + parts)).clamp(spots.min(1), left - parts.min(1)),
+    };
+    [(0, asked), (asked, spots), (asked + spots, left - spots)]
+}
+
 /// The cells that some reads are of.
 pub(crate) fn cells<'a>(reads: impl IntoIterator<Item = &'a PlanRead>) -> BTreeSet<CellId> {
     reads.into_iter().map(|read| read.cell).collect()
@@ -170,7 +241,9 @@ fn stands_around(plan: &Plan, cell: CellId, block: BlockId) -> bool {
 /// What a spot itself reads.
 pub(crate) fn read_by(kind: &SpotKind) -> Vec<PlanRead> {
     match kind {
-        SpotKind::Branch { reads, .. } | SpotKind::Renamed { reads, .. } => reads.paths().to_vec(),
+        SpotKind::Branch { reads, .. }
+        | SpotKind::Renamed { reads, .. }
+        | SpotKind::Markup { reads, .. } => reads.paths().to_vec(),
         SpotKind::List { cell, path, .. } => vec![whole(*cell, path)],
         _ => Vec::new(),
     }

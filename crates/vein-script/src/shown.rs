@@ -4,11 +4,6 @@ use crate::expression::Writer;
 use vein_plan::code::ExprId;
 use vein_plan::{Form, Part, PartKind, Property};
 
-/// Whether there is something that shows this kind of part.
-pub fn is_shown(kind: &PartKind) -> bool {
-    *kind != PartKind::Property(Property::Chosen)
-}
-
 /// What a part shows, as an expression.
 pub fn shown(writer: &mut Writer<'_>, part: &Part) -> String {
     let value = |writer: &mut Writer<'_>, id: ExprId| writer.value(id).alone();
@@ -38,7 +33,7 @@ pub fn set(node: &str, kind: &PartKind, value: &str) -> String {
     match kind {
         PartKind::Text => format!("{node}.nodeValue = {value};"),
         PartKind::Attribute(name, _) => format!("setAttribute({node}, \"{name}\", {value});"),
-        PartKind::Property(property) => format!("{node}.{} = {value};", property.name()),
+        PartKind::Property(_) => unreachable!("controls keep what they hold"),
     }
 }
 

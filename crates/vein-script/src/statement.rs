@@ -8,7 +8,7 @@ use std::collections::BTreeSet;
 use vein_plan::code::{Body, Expr, ExprId, Field, Item, ListEdit, Place, PlaceStep, Stmt};
 use vein_plan::members::Member;
 use vein_plan::value::DEEPEST_VALUE;
-use vein_plan::{CellKind, Handler, Plan};
+use vein_plan::{CellKind, Commit, Conversion, Handler, Plan, PlanRead, ReadStep};
 
 /// Whether statements wait for an answer somewhere. Such are no plain function: what comes after the answer is a pulse of
 /// its own, which may be taken back and begin again.
@@ -21,6 +21,14 @@ pub fn waits(plan: &Plan, body: &Body) -> bool {
     })
 }
 
+/// A loop whose statements wait: where it stands, how long its list is by then, and what comes after it.
+#[derive(Clone, Debug)]
+pub(crate) struct Loop {
+    at: String,
+    length: String,
+    after: String,
+}
+
 impl Writer<'_> {
     /// A handler: its parameters, and its statements that deep inside others.
     pub fn handler(&mut self, handler: &Handler, depth: usize) -> (String, String) {
@@ -28,7 +36,118 @@ impl Writer<'_> {
         for ((at, param), (_, ty)) in (0..).zip(&params).zip(&handler.params) {
             self.bind(at, param, Kind::of(self.program, *ty));
         }
-        (params.join(", "), self.statements(&handler.body, depth))
+        (params.join(", "), self.body(&handler.body, depth))
+    }
+
+    /// The statements of a function.
+    pub fn body(&mut self, body: &Body, depth: usize) -> String {
+        if !waits(self.plan, body) {
+            return self.statements(body, depth);
+        }
+        self.waiting = Some(Vec::new());
+        let mut out = String::new();
+        line(&mut out, depth, "const late = false;");
+        self.until_answered(body, "return;", depth, &mut out);
+        self.waiting = None;
+        out
+    }
+
+    /// Statements that wait somewhere, and what follows them. What comes after an answer is a function of it: a pulse that
+    /// was taken back may begin it again. `late` says whether it is such a one that runs.
+    fn until_answered(&mut self, body: &[u32], then: &str, depth: usize, out: &mut String) {
+        if !body.is_empty() {
+            let spend = self.uses("spend");
+            line(out, depth, &format!("{spend}({});", body.len()));
+        }
+        for (at, stmt) in body.iter().enumerate() {
+            let rest = &body[at + 1..];
+            let planned = self.plan.stmts[*stmt as usize].clone();
+            let alone = Body::from(vec![*stmt]);
+            match planned {
+                Stmt::Await(asked, args, to) => {
+                    let args = self.owned_all(&args);
+                    let local = to.map(|local| format!("v{local}"));
+                    if let (Some(to), Some(name)) = (to, &local) {
+                        let kind = Kind::of(self.program, self.plan.asked[asked as usize].result);
+                        self.bind(to, name, kind);
+                    }
+                    let mut inside = String::new();
+                    line(&mut inside, depth + 1, "const late = true;");
+                    // What a loop stood at may be gone by now: then it goes on with what comes next.
+                    for Loop { at, length, after } in self.waiting.clone().unwrap_or_default() {
+                        let gone = format!("if (!({at} < {length})) return {after}(true);");
+                        line(&mut inside, depth + 1, &gone);
+                    }
+                    self.until_answered(rest, then, depth + 1, &mut inside);
+                    let go_on = format!(
+                        "({}) => {{
+{inside}{}}}",
+                        local.unwrap_or_default(),
+                        "  ".repeat(depth)
+                    );
+                    let wait = self.names.wait(asked, &args, &go_on);
+                    line(out, depth, &format!("return {wait};"));
+                    return;
+                }
+                Stmt::If(test, yes, no) if waits(self.plan, &alone) => {
+                    let test = self.test(test).alone();
+                    let then = match rest.is_empty() {
+                        true => then.to_owned(),
+                        false => {
+                            line(out, depth, &format!("const r{stmt} = (late) => {{"));
+                            self.until_answered(rest, then, depth + 1, out);
+                            line(out, depth, "};");
+                            format!("return r{stmt}(late);")
+                        }
+                    };
+                    line(out, depth, &format!("if ({test}) {{"));
+                    self.until_answered(&yes, &then, depth + 1, out);
+                    line(out, depth, "} else {");
+                    self.until_answered(&no, &then, depth + 1, out);
+                    line(out, depth, "}");
+                    return;
+                }
+                Stmt::For(local, list, inner) if waits(self.plan, &alone) => {
+                    let length = self.length_of(list);
+                    let at = format!("v{local}");
+                    line(out, depth, &format!("const n{stmt} = {length};"));
+                    line(out, depth, &format!("const r{stmt} = (late) => {{"));
+                    self.until_answered(rest, then, depth + 1, out);
+                    line(out, depth, "};");
+                    line(out, depth, &format!("const b{stmt} = ({at}, late) => {{"));
+                    self.bind(local, &at, Kind::Number);
+                    let (length, after) = (length.clone(), format!("r{stmt}"));
+                    let this = Loop { at: at.clone(), length: length.clone(), after };
+                    self.waiting.get_or_insert_default().push(this);
+                    let next = format!("return late ? e{stmt}({at} + 1, true) : false;");
+                    self.until_answered(&inner, &next, depth + 1, out);
+                    self.waiting.get_or_insert_default().pop();
+                    line(out, depth, "};");
+                    let spend = self.uses("spend");
+                    line(out, depth, &format!("const e{stmt} = (at, late) => {{"));
+                    let head = format!(
+                        "for (; {spend}(1), at < n{stmt} && at < {length}; at++) if (b{stmt}(at, false)) return true;"
+                    );
+                    line(out, depth + 1, &head);
+                    line(out, depth + 1, &format!("return r{stmt}(late);"));
+                    line(out, depth, "};");
+                    line(out, depth, &format!("return e{stmt}(0, late);"));
+                    return;
+                }
+                _ => self.statement(*stmt, depth, out),
+            }
+        }
+        line(out, depth, then);
+    }
+
+    /// How many positions a list has at present.
+    fn length_of(&mut self, list: ExprId) -> String {
+        let list = self.written(list);
+        let length = list.then(".length", "?.length", Kind::Number);
+        match length.open {
+            true => format!("({} ?? 0)", length.code.within(Level::Equality)),
+            false => length.code.alone(),
+        }
     }
 
     /// Statements, one line for each, that deep inside others.
@@ -69,12 +188,7 @@ impl Writer<'_> {
             }
             Stmt::For(local, list, body) => {
                 // As many positions as the list has at first, fewer if it becomes shorter.
-                let list = self.written(list);
-                let length = list.then(".length", "?.length", Kind::Number);
-                let length = match length.open {
-                    true => format!("({} ?? 0)", length.code.within(Level::Equality)),
-                    false => length.code.alone(),
-                };
+                let length = self.length_of(list);
                 let (at, most, spend) =
                     (format!("v{local}"), format!("n{local}"), self.uses("spend"));
                 let head = format!(
@@ -95,6 +209,8 @@ impl Writer<'_> {
                 let give = self.names.give(event, &args);
                 line(out, depth, &format!("{};", give.alone()));
             }
+            // Where statements wait, nothing more follows.
+            Stmt::Return if self.waiting.is_some() => line(out, depth, "return true;"),
             Stmt::Return => line(out, depth, "return;"),
             Stmt::CallStore(store, handler, args) => {
                 let args = self.owned_all(&args);
@@ -231,17 +347,92 @@ impl Writer<'_> {
             let most = DEEPEST_VALUE.saturating_sub(place.steps.len());
             value = format!("{}({value}, {most}, \"{name}\")", self.uses("notTooDeep"));
         }
+        let text = self.put(place, &value);
+        self.write(&text, place, false, depth, out);
+    }
+
+    /// What puts a value into a place, and tells whether that is another.
+    fn put(&mut self, place: &Place, value: &str) -> String {
+        let name = self.plan.cells[place.cell as usize].name.to_string();
         let (container, key) = self.container(place);
-        let text = match (place.steps.last(), self.names.shared(place.cell, &format!("\"{name}\"")))
-        {
+        match (place.steps.last(), self.names.shared(place.cell, &format!("\"{name}\""))) {
             (None, Some(shared)) => format!("{}(...{shared}, {value})", self.uses("put")),
             (Some(PlaceStep::Index(_)), _) => {
                 let way = self.way(place);
                 format!("{}({container}, {key}, {value}, () => `{way}`)", self.uses("putAt"))
             }
             _ => format!("{}({container}, \"{key}\", {value})", self.uses("put")),
+        }
+    }
+
+    /// What stands at some paths, as a list that nothing that is written changes.
+    pub(crate) fn all_seen(&mut self, reads: &[PlanRead]) -> String {
+        let mut all = Vec::new();
+        for read in reads {
+            let cell = &self.plan.cells[read.cell as usize];
+            let mut kind = Kind::of(self.program, cell.ty);
+            let mut text = self.names.cell(read.cell).text;
+            for step in &read.path {
+                if let ReadStep::Field(name) = step {
+                    text.push_str(&format!("?.{}", self.program.names[*name as usize]));
+                    kind = kind.field(self.program, *name);
+                }
+            }
+            all.push(match kind.is_simple() {
+                true => format!("{text} ?? null"),
+                false => format!("{}({text} ?? null)", self.uses("copy")),
+            });
+        }
+        format!("[{}]", all.join(", "))
+    }
+
+    /// What a control has come to hold, `held`, comes to state; `false` is given where it means no value of it.
+    pub(crate) fn commit(&mut self, commit: &Commit, depth: usize) -> String {
+        let (mut out, place) = (String::new(), &commit.place);
+        if let Conversion::Member(own) = &commit.from {
+            let (own, list) = (self.value(*own).alone(), self.list_at(place));
+            let text = format!("{}({list}, {own}, held)", self.uses("member"));
+            self.write(&text, place, true, depth, &mut out);
+            return out;
+        }
+        let value = match &commit.from {
+            Conversion::Flag => "held".to_owned(),
+            Conversion::Picked(own) => {
+                let own = self.value(*own).alone();
+                line(&mut out, depth, "if (!held) return true;");
+                own
+            }
+            from => {
+                let meant = self.meaning(from).unwrap_or_default();
+                line(&mut out, depth, &format!("const value = {meant}(held);"));
+                line(&mut out, depth, "if (value === undefined) return false;");
+                "value".to_owned()
+            }
         };
-        self.write(&text, place, false, depth, out);
+        let text = self.put(place, &value);
+        self.write(&text, place, false, depth, &mut out);
+        out
+    }
+
+    /// A function of the engine that says what the text of a control means.
+    pub(crate) fn meaning(&mut self, from: &Conversion) -> Option<String> {
+        let words = |words: &[vein_plan::Name]| {
+            let words = words.iter().map(|word| code::string(&(&**word).into()).text);
+            format!("[{}]", words.collect::<Vec<_>>().join(", "))
+        };
+        Some(match from {
+            Conversion::Text => self.uses("asText").to_owned(),
+            Conversion::TextOrNull => self.uses("asTextOrNull").to_owned(),
+            Conversion::Number => self.uses("asNumber").to_owned(),
+            Conversion::NumberOrNull => self.uses("asNumberOrNull").to_owned(),
+            Conversion::Word(all) => format!("{}({})", self.uses("asWord"), words(all)),
+            Conversion::WordOrNull(all) => format!("{}({})", self.uses("asWordOrNull"), words(all)),
+            Conversion::Many(each) => {
+                let each = self.meaning(each)?;
+                format!("{}({each})", self.uses("asMany"))
+            }
+            Conversion::Flag | Conversion::Picked(_) | Conversion::Member(_) => return None,
+        })
     }
 
     /// Where state is that a prop is bound to, as statements of a function of what it is called if that is nowhere; and
@@ -285,6 +476,7 @@ impl Writer<'_> {
         if woken > 0 {
             told.push(format!("{}({scope}, {woken});", self.uses("mark")));
         }
+        told.extend(self.names.told(place.cell));
         match &*told {
             [] => line(out, depth, &format!("{text};")),
             [one] => line(out, depth, &format!("if ({text}) {one}")),
@@ -309,7 +501,8 @@ impl Writer<'_> {
         way
     }
 
-    fn edit(&mut self, place: &Place, edit: &ListEdit, depth: usize, out: &mut String) {
+    /// The list in a place, or what fails where there is none.
+    fn list_at(&mut self, place: &Place) -> String {
         let way = self.way(place);
         let (container, key) = self.container(place);
         let nowhere = self.uses("nowhere");
@@ -320,7 +513,11 @@ impl Writer<'_> {
             (Some(PlaceStep::Field(_)), _) => format!("({container}){}", code::member(&key)),
             (Some(PlaceStep::Index(_)), _) => format!("({container})[{key}]"),
         };
-        let list = format!("{list} ?? {nowhere}(`{way}`)");
+        format!("{list} ?? {nowhere}(`{way}`)")
+    }
+
+    fn edit(&mut self, place: &Place, edit: &ListEdit, depth: usize, out: &mut String) {
+        let list = self.list_at(place);
         let name = self.plan.cells[place.cell as usize].name.to_string();
         let most = DEEPEST_VALUE.saturating_sub(place.steps.len());
         let items = |writer: &mut Self, items: &[ExprId]| {

@@ -526,7 +526,7 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
         let script = format!(
             "'use strict'; {} {} {WRITTEN} {SHOWN}
              const root = document.createElement('div'); document.body.append(root);
-             const it = new {}(null, {{ beds: {beds} }}); standIn(root, it);
+             let it; turnOver(() => {{ it = new {}(null, {{ beds: {beds} }}); }}); standIn(root, it);
              let given = [], fault = ''; it.given$ = (name, args) => given.push(written(args[0]));
              {}.forEach((kind) => hear(root, kind, (error) => {{ fault = error.message; }}));
              const observer = new MutationObserver(() => {{}});

@@ -12,7 +12,7 @@ use crate::answers::{Formatting, Functions};
 use crate::change::{Change, Undo};
 use crate::fault::Fault;
 use crate::sabotage::Sabotage;
-use crate::scope::{Mark, NONE, ReaderState, Scope, ScopeId, Slot};
+use crate::scope::{Mark, NONE, Rank, ReaderState, Scope, ScopeId, Slot};
 use crate::wakes::{Prepared, Reader};
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
@@ -132,8 +132,10 @@ pub(crate) struct Graph {
     pub(crate) free_numbers: FxHashMap<u32, Vec<NodeNumber>>,
     pub(crate) log: Vec<Change>,
     touched: Vec<Touched>,
+    /// How many scopes were added to the page so far.
+    pub(crate) next_serial: u64,
     /// Spots that have to be looked at before the pulse ends, outer ones first.
-    pub(crate) spots: BinaryHeap<Reverse<(u32, ScopeId, Reader)>>,
+    pub(crate) spots: BinaryHeap<Reverse<(Rank, Reader)>>,
     /// Parts that have to be looked at after them.
     pub(crate) parts: Vec<ReaderKey>,
     /// What is asked or runs by itself, and may have to.
@@ -201,6 +203,7 @@ impl Graph {
             log: Vec::new(),
             touched: Vec::new(),
             spots: BinaryHeap::new(),
+            next_serial: 0,
             parts: Vec::new(),
             effects: Vec::new(),
             computed: 0,
@@ -300,6 +303,12 @@ impl Graph {
 
     pub(crate) fn scope(&self, id: ScopeId) -> &Scope {
         &self.scopes[id as usize]
+    }
+
+    /// Where a scope stands among others that are looked at.
+    pub(crate) fn rank(&self, id: ScopeId) -> Rank {
+        let scope = self.scope(id);
+        (scope.depth, scope.serial, id)
     }
 
     pub(crate) fn scope_mut(&mut self, id: ScopeId) -> &mut Scope {

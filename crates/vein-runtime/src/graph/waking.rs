@@ -460,7 +460,7 @@ impl Graph {
         let scope = self.scope(key.0);
         let ready = self.prepared.block(scope.plan, scope.block);
         if key.1 < ready.reader_of_part(0) {
-            self.spots.push(Reverse((scope.depth, key.0, key.1)));
+            self.spots.push(Reverse((self.rank(key.0), key.1)));
         } else if key.1 < ready.reader_of_effect(0) {
             self.parts.push(key);
         } else {

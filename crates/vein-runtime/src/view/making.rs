@@ -28,6 +28,7 @@ impl View {
             holder: plot.holder,
             position: 0,
             depth,
+            serial: 0,
             first: ROOT,
             alive: true,
             grown: false,
@@ -65,9 +66,11 @@ impl View {
         id
     }
 
-    /// Fills the cells that a scope has of itself; `given` are those that come from outside.
+    /// Has a scope come next in the order of the page, and fills the cells that it has of itself; `given` are those that come from outside.
     pub(super) fn own_cells(&mut self, id: ScopeId, given: &mut FxHashMap<u32, Slot>) {
         let prepared = self.graph.prepared.clone();
+        self.graph.next_serial += 1;
+        self.graph.scope_mut(id).serial = self.graph.next_serial;
         let (plan, block) = (self.graph.scope(id).plan, self.graph.scope(id).block);
         let ready = prepared.block(plan, block);
         for (at, cell) in ready.cells.iter().enumerate() {

@@ -1,0 +1,83 @@
+// What is heard of what happens in the document.
+
+/** A field of an event; of what its target holds by now, or what stands for nothing. */
+export function fieldOf(event, name, empty) {
+  const { target } = event;
+  if (name === 'value') return typeof target.value === 'string' ? target.value : target.getAttribute('value') ?? '';
+  if (name === 'checked' || name === 'open') return Boolean(target[name] ?? target.hasAttribute(name));
+  if (name === 'chosen') return JSON.stringify(Array.from(target.selectedOptions ?? [], (option) => option.value));
+  return event[name] ?? empty;
+}
+
+/** The listeners that an event reaches inside a root, each with its scope: from the target outwards. */
+export function reached(root, event) {
+  const way = [];
+  for (let at = event.target; at !== null; at = at === root ? null : at.parentNode) way.push(at);
+  let scope = null;
+  // Whose an element is stands on the outermost of its own.
+  const scopes = way.toReversed().map((node) => (scope = node.scope$ ?? scope)).reverse();
+  const found = [];
+  for (const [at, node] of way.entries()) {
+    let stops = !event.bubbles;
+    for (const listener of scopes[at]?.constructor.listeners ?? []) {
+      if (listener.kind !== event.type || scopes[at][listener.node] !== node) continue;
+      if ((listener.own && at > 0) || (listener.key !== null && listener.key !== event.key)) continue;
+      if (listener.once !== null && scopes[at][listener.once]) continue;
+      found.push([scopes[at], listener]);
+      if (listener.prevent) event.preventDefault();
+      if (listener.stop) event.stopPropagation();
+      stops ||= listener.stop;
+    }
+    if (stops) break;
+  }
+  return found;
+}
+
+/** Runs listeners that an event has reached, each with its scope and what it looks at of the event, in one pulse; and
+ * then what follows of itself in the document. */
+export function runListeners(now, follows) {
+  turnOver(() => {
+    for (const [scope, listener, event] of now) listener.holds?.(scope, event);
+    const after = follows?.();
+    for (const [scope, listener, event] of now) {
+      if (listener.once !== null) {
+        if (scope[listener.once]) continue;
+        undo.push(scope, listener.once, false);
+        scope[listener.once] = true;
+      }
+      listener.run(scope, event);
+    }
+    after?.();
+  });
+}
+
+/** Has an event come to those whom it has reached: to some now, to others once it has not come again for a while. */
+export function deliver(found, follows) {
+  const late = found.filter(([, { settle }]) => settle !== undefined);
+  const now = found.filter(([, { settle }]) => settle === undefined);
+  try {
+    if (now.length > 0 || follows !== undefined) runListeners(now, follows);
+  } catch (fault) {
+    for (const [scope, listener, event] of late) listener.refuses?.(scope, event);
+    throw fault;
+  }
+  for (const [scope, listener, event] of late) if (stands(scope)) listener.settle(scope, listener, event);
+}
+
+/** Hears what happens inside a root: who listens on the way out is run in one pulse. */
+export function hear(root, kind, failed) {
+  const heard = (event) => {
+    // While an input method is at work, what is typed is not yet said.
+    if (event.type === 'input' && event.isComposing) return;
+    const found = reached(root, event).map(([scope, listener]) => [scope, listener, listener.looks?.(event)]);
+    if (found.length === 0) return;
+    try {
+      deliver(found);
+    } catch (fault) {
+      failed(fault);
+    }
+  };
+  // What does not go outwards is heard on its way in.
+  root.addEventListener(kind, (event) => event.bubbles || heard(event), true);
+  root.addEventListener(kind, (event) => event.bubbles && heard(event));
+}

@@ -1,0 +1,389 @@
+// What lives beside the view: what runs by itself, what is asked of the host, what waits for its clock, stores.
+
+/** What the pulse under way has set off of that. */
+export const life = { born: [], ended: [], asked: [], timers: [], waiting: [], ran: [], serial: 0, asks: 0, rounds: 0, generations: 0, added: 0 };
+
+/** How many times in a pulse something may run by itself because of what ran by itself. */
+export const MOST_ROUNDS = 100;
+
+/** How many times in a pulse components may be added because others were, and how many may be after that. */
+export const FREE_GENERATIONS = 2;
+
+export const MOST_ADDED = 1000;
+
+/** Has pulses of this page follow what runs by itself. */
+export function live() {
+  Object.assign(turn, { begin: forgetLife, follow: followLife, commit: commitLife, end: endOf });
+}
+
+/** Begins anew to note what a pulse sets off. */
+export function forgetLife() {
+  for (const all of [life.born, life.ended, life.asked, life.timers, life.waiting, life.ran]) all.length = 0;
+  life.rounds = life.generations = life.added = 0;
+}
+
+/** The page that a scope stands on. */
+export function pageOf(scope) {
+  while (scope.held$ !== null) scope = scope.held$.scope;
+  return scope.page$;
+}
+
+/** In the order in which things are looked at: outer ones first, of one depth as they were added. */
+export const byRank = (a, b) => a.depth$ - b.depth$ || a.serial$ - b.serial$;
+
+/** Notes what has to be told when something goes with all that stands in it: inner ones before outer ones. */
+export function endOf(gone) {
+  const [open, all] = [[gone], []];
+  while (open.length > 0) {
+    const scope = open.pop();
+    all.push(scope);
+    for (const place of scope.spots$ ?? []) place.inside(open);
+  }
+  for (const scope of all) {
+    undo.push(scope, 'late$', false);
+    scope.late$ = true;
+    later.push(endWards, scope, null);
+  }
+  const told = all.filter(({ begun$, constructor }) => begun$ && constructor.hooks.some(({ when }) => when === 'removed'));
+  life.ended.push(...told.reverse());
+}
+
+/** Works out all that follows by itself. */
+export function followLife() {
+  for (;;) {
+    while (runEffects());
+    for (const scopes of pending) scopes?.sort(byRank);
+    settlePlaces();
+    const [ended, born] = [life.ended.splice(0), life.born.splice(0)];
+    if (ended.length === 0 && born.length === 0) {
+      if (!runEffects()) return;
+      continue;
+    }
+    if (born.length > 0) life.generations++;
+    if (life.generations > FREE_GENERATIONS) life.added += born.length;
+    let ran = false;
+    for (const scope of ended) ran = runHooks(scope, 'removed') || ran;
+    for (const scope of born) {
+      if (!stands(scope)) continue;
+      beginLife(scope);
+      ran = runHooks(scope, 'added') || ran;
+    }
+    nextRound(ran);
+  }
+}
+
+/** Looks at what is asked or runs by itself, where something was marked: whether anything came of it. */
+export function runEffects() {
+  const scopes = [...marked.keys()].filter((scope) => scope.begun$ && scope.constructor.effects > 0);
+  const asked = life.asks;
+  let ran = false;
+  for (const scope of scopes.sort(byRank)) {
+    for (let at = 0; at < scope.constructor.effects; at++) {
+      if (!stands(scope) || !scope.wakes$(at)) continue;
+      ran = lookAt(scope, at) || ran;
+    }
+  }
+  nextRound(ran);
+  return ran || life.asks > asked;
+}
+
+/** Looks at one of these; whether statements ran. */
+export function lookAt(scope, at) {
+  const { sources, hooks } = scope.constructor;
+  if (at < sources.length) {
+    const args = scope[`a${at}$`]();
+    if (!same(lastAsked(scope, at), args)) askFor(scope, at, args);
+    return false;
+  }
+  const hook = at - sources.length;
+  const now = scope[`e${hook}$`]();
+  if (hooks[hook].when === 'every') {
+    setTimer(scope, hook, now);
+    return false;
+  }
+  const seen = `z${hook}$`;
+  if (same(scope[seen], now)) return false;
+  undo.push(scope, seen, scope[seen]);
+  scope[seen] = now;
+  runHook(scope, hook);
+  return true;
+}
+
+/** Begins what a new component asks, watches and does every so often. */
+export function beginLife(scope) {
+  const { sources, hooks } = scope.constructor;
+  scope.begun$ = true;
+  for (let at = 0; at < sources.length; at++) askFor(scope, at, scope[`a${at}$`]());
+  for (const [at, { when }] of hooks.entries()) {
+    if (when === 'change') scope[`z${at}$`] = scope[`e${at}$`]();
+    if (when === 'every') setTimer(scope, at, scope[`e${at}$`]());
+  }
+}
+
+export function runHooks(scope, when) {
+  let ran = false;
+  for (const [at, hook] of scope.constructor.hooks.entries()) {
+    if (hook.when !== when) continue;
+    runHook(scope, at);
+    ran = true;
+  }
+  return ran;
+}
+
+export function runHook(scope, at) {
+  life.ran.push([scope, at]);
+  scope[`u${at}$`]();
+}
+
+/** What comes to no end is stopped, with the circle spelled out. */
+export function nextRound(ran) {
+  if (ran) life.rounds++;
+  if (life.rounds <= MOST_ROUNDS && life.added <= MOST_ADDED) return;
+  if (life.ran.length === 0) throw new Fault('components are added without end');
+  const last = life.ran.length - 1;
+  const isLast = ([scope, at]) => scope.constructor === life.ran[last][0].constructor && at === life.ran[last][1];
+  const circle = life.ran.slice(life.ran.slice(0, last).findLastIndex(isLast) + 1);
+  const names = circle.map(([{ constructor }, at]) => `\`${constructor.called} › ${constructor.hooks[at].address}\``);
+  throw new Fault(`what runs by itself came to no end: ${names.join(' → ')} → ${names[0]} again; let it write only what is not so yet`);
+}
+
+// ---- stores
+
+export const storeOf = (scope, number) => pageOf(scope).stores.get(number);
+
+/** A store that a component uses: it is told of what changes there. */
+export function useStore(scope, number) {
+  const store = storeOf(scope, number);
+  store.users$.add(scope);
+  undo.push(store.users$, leave, scope);
+  return store;
+}
+
+/** Marks who reads a value of a store, in components. */
+export function tellUsers(store, name) {
+  for (const user of store.users$) mark(user, user.constructor.uses[store.constructor.number][name] ?? 0);
+}
+
+/** Has those who use a store look at what they read there. */
+export function pendUsers(store) {
+  for (const user of store.users$) pend(user);
+}
+
+// ---- questions
+
+/** Has a source of a component asked, with some arguments, once the pulse has gone well. */
+export function askFor(scope, source, args) {
+  const known = life.asked.find((asked) => asked.scope === scope && asked.source === source);
+  if (known) known.args = args;
+  else life.asked.push({ scope, source, args });
+  life.asks++;
+  scope.put$(scope.constructor.sources[source].status, 'waiting');
+}
+
+export function lastAsked(scope, source) {
+  const known = life.asked.find((asked) => asked.scope === scope && asked.source === source);
+  return (known ?? scope.wards$?.sources[source])?.args;
+}
+
+/** Has statements wait for an answer. */
+export function waitFor(scope, name, type, args, resume) {
+  life.waiting.push({ scope, name, type, args, resume, source: null, streams: false });
+  return true;
+}
+
+/** What a function gives that the host answers at once; it is asked again only for other arguments. */
+export function askHost(scope, name, type, args) {
+  const page = pageOf(scope);
+  const odd = (_, value) => (typeof value === 'number' && !Number.isFinite(value) ? [`${value}`] : value);
+  const key = `${name} ${JSON.stringify(args, odd)}`;
+  if (page.known.has(key)) return page.known.get(key);
+  let answer;
+  try {
+    answer = fitTo(type, answerOf(page.host, name, args), name);
+  } catch (error) {
+    throw new Fault(`the host could not answer \`${name}\`: ${error?.message ?? error}`);
+  }
+  if (page.known.size >= 10000) page.known.clear();
+  page.known.set(key, answer);
+  return answer;
+}
+
+/** What a host says: it may hold functions, or what they would give. */
+export function answerOf(host, name, args) {
+  const answer = host[name];
+  const value = typeof answer === 'function' ? answer.apply(host, args) : answer;
+  if (typeof value?.then === 'function') throw new Error('it is asked at once and gives a promise: declare it with `awaits`');
+  return value;
+}
+
+// ---- what waits
+
+/** What waits for the clock and the host on behalf of a scope. */
+export const wardsOf = (scope) => (scope.wards$ ??= { sources: [], timers: [], waiting: new Set(), settling: new Map() });
+
+export function setTimer(scope, hook, period) {
+  const runs = typeof period === 'number' && Number.isFinite(period) ? Math.max(period, 1) : null;
+  const known = life.timers.find((timer) => timer.scope === scope && timer.hook === hook);
+  if (known) known.period = runs;
+  else life.timers.push({ scope, hook, period: runs });
+}
+
+/** Ends what waits on behalf of something that has gone. */
+export function endWards(scope) {
+  for (const place of scope.spots$ ?? []) place.among?.delete(place.shown);
+  for (const number of Object.keys(scope.constructor.uses ?? {})) storeOf(scope, +number).users$.delete(scope);
+  if (scope.wards$ === undefined) return;
+  const page = pageOf(scope);
+  const { sources, timers, waiting, settling } = scope.wards$;
+  for (const timer of [...timers, ...settling.values()]) if (timer) page.timers.delete(timer);
+  for (const question of [...sources, ...waiting]) if (question) page.drop(question);
+  scope.wards$ = undefined;
+}
+
+/** Ends a pulse that went well: what waits for the clock and the host is as it says. */
+export function commitLife() {
+  const order = (a, b) => byRank(a.scope, b.scope);
+  for (const { scope, hook, period } of life.timers.splice(0).sort((a, b) => order(a, b) || a.hook - b.hook)) {
+    if (!stands(scope)) continue;
+    const { timers } = wardsOf(scope);
+    if ((timers[hook]?.period ?? null) === period) continue;
+    const page = pageOf(scope);
+    if (timers[hook]) page.timers.delete(timers[hook]);
+    timers[hook] = period === null ? null : page.after(period, { scope, hook, period, run: tickTimer });
+  }
+  for (const asked of life.asked.splice(0).sort((a, b) => order(a, b) || a.source - b.source)) {
+    const { scope, source, args } = asked;
+    if (!stands(scope)) continue;
+    const { name, type, streams } = scope.constructor.sources[source];
+    const { sources } = wardsOf(scope);
+    const page = pageOf(scope);
+    if (sources[source]) page.drop(sources[source]);
+    sources[source] = page.put({ scope, name, type, args, streams, source });
+  }
+  for (const question of life.waiting.splice(0)) {
+    if (stands(question.scope)) wardsOf(question.scope).waiting.add(pageOf(question.scope).put(question));
+  }
+}
+
+/** Runs what is due every so often. */
+export function tickTimer(timer) {
+  const { scope, hook, period } = timer;
+  wardsOf(scope).timers[hook] = pageOf(scope).at(timer.due + period, { scope, hook, period, run: tickTimer });
+  turnOver(() => scope[`u${hook}$`]());
+}
+
+/** Has an event wait until it has not come again for a while. */
+export function waitForQuiet(scope, listener, event) {
+  const { settling } = wardsOf(scope);
+  const page = pageOf(scope);
+  if (settling.has(listener)) page.timers.delete(settling.get(listener));
+  settling.set(listener, page.after(listener.after, { scope, listener, event, run: quiet }));
+}
+
+/** Runs what waited for quiet. */
+export function quiet({ scope, listener, event }) {
+  wardsOf(scope).settling.delete(listener);
+  runListeners([[scope, listener, event]]);
+}
+
+/** Where a component is at work, with whatever waits for it. */
+export class Page {
+  timers = new Set();
+  questions = new Set();
+  known = new Map();
+  stores = new Map();
+  time = 0;
+  order = 0;
+  constructor(host, failed) {
+    this.host = host;
+    this.failed = failed;
+  }
+  /** Has something run after so many milliseconds. */
+  after(period, timer) {
+    return this.at(this.time + period, timer);
+  }
+  at(due, timer) {
+    timer.due = Math.max(due, 0);
+    timer.order = this.order++;
+    this.timers.add(timer);
+    return timer;
+  }
+  /** Runs what is due until a time, in its order. */
+  advance(until) {
+    for (;;) {
+      let next = null;
+      for (const timer of this.timers) {
+        if (next === null || timer.due < next.due || (timer.due === next.due && timer.order < next.order)) next = timer;
+      }
+      if (next === null || next.due > until) break;
+      this.timers.delete(next);
+      this.time = Math.max(next.due, this.time);
+      try {
+        next.run(next);
+      } catch (fault) {
+        this.failed(fault);
+      }
+    }
+    this.time = Math.max(until, this.time);
+  }
+  /** Asks the host something. */
+  put(question) {
+    this.questions.add(question);
+    this.asks?.(question);
+    return question;
+  }
+  /** Nobody waits for an answer any more. */
+  drop(question) {
+    if (this.questions.delete(question)) this.drops?.(question);
+  }
+  /** Answers a question. Nothing happens where nobody waits for it any more. */
+  answer(question, answer) {
+    if (!this.questions.has(question)) return;
+    let value;
+    try {
+      value = fitTo(question.type, answer, question.name);
+    } catch (error) {
+      console.warn(`the answer of \`${question.name}\` does not fit: ${error.message}`);
+      this.fail(question, error.message);
+      return;
+    }
+    this.#settle(question, false, () => {
+      if (question.source === null) question.resume(value);
+      else fillSource(question, value);
+    });
+  }
+  /** Says why there is no answer. */
+  fail(question, reason) {
+    if (!this.questions.has(question)) return;
+    this.#settle(question, true, () => {
+      if (question.source !== null) failSource(question, reason);
+      else throw new Fault(`the host could not answer \`${question.name}\`: ${reason}`);
+    });
+  }
+  /** A stream goes on until it fails. A pulse that was taken back leaves a question open, but for one that failed. */
+  #settle(question, fails, run) {
+    let spent = fails || !question.streams;
+    try {
+      turnOver(run);
+    } catch (fault) {
+      spent = fails;
+      this.failed(fault);
+    }
+    if (!spent) return;
+    this.questions.delete(question);
+    question.scope.wards$?.waiting.delete(question);
+  }
+}
+
+export function fillSource({ scope, source }, answer) {
+  const { value, status, reason } = scope.constructor.sources[source];
+  scope.put$(value, answer);
+  scope.put$(status, 'ready');
+  scope.put$(reason, '');
+}
+
+export function failSource({ scope, source }, why) {
+  const { status, reason } = scope.constructor.sources[source];
+  scope.put$(status, 'failed');
+  scope.put$(reason, why);
+}

@@ -1,0 +1,111 @@
+//! What may have to ask the host at once. It is worked out only when somebody looks at it, and not before: an answer that
+//! nobody needs may fail.
+
+use crate::readers::{given_in, read_of};
+use std::collections::BTreeSet;
+use vein_plan::code::{CellId, Expr, ExprId};
+use vein_plan::{CellKind, Given, Plan, Program, SpotKind};
+
+/// The cells of some components whose values may have to be asked for.
+#[derive(Debug, Default)]
+pub(crate) struct Asking {
+    cells: BTreeSet<(u32, CellId)>,
+}
+
+impl Asking {
+    pub(crate) fn of(program: &Program, plans: &[usize]) -> Asking {
+        let mut asking = Asking::default();
+        if plans.iter().all(|plan| program.plans[*plan].asked.is_empty()) {
+            return asking;
+        }
+        loop {
+            let before = asking.cells.len();
+            for number in plans {
+                asking.look(program, *number as u32);
+            }
+            if asking.cells.len() == before {
+                return asking;
+            }
+        }
+    }
+
+    fn look(&mut self, program: &Program, number: u32) {
+        let plan = &program.plans[number as usize];
+        for (at, cell) in (0..).zip(&plan.cells) {
+            let asks = match &cell.kind {
+                CellKind::Derived(expr, _) => self.expr(number, plan, *expr),
+                CellKind::Store(store, cell) => self.cell(*store, *cell),
+                _ => false,
+            };
+            if asks {
+                self.cells.insert((number, at));
+            }
+        }
+        for spot in plan.blocks.iter().flat_map(|block| &block.spots) {
+            let asks: Vec<bool> =
+                given_in(&spot.kind).map(|given| self.given(number, plan, given)).collect();
+            match &spot.kind {
+                SpotKind::List { cell, block, .. } if self.cell(number, *cell) => {
+                    let own = (0..).zip(&plan.cells).filter(|(_, own)| {
+                        own.block == *block
+                            && matches!(own.kind, CellKind::Item | CellKind::Position)
+                    });
+                    self.cells.extend(own.map(|(at, _)| (number, at)));
+                }
+                SpotKind::Component(used) => {
+                    let inner = used.props.iter().zip(&asks).filter(|(_, asks)| **asks);
+                    self.cells.extend(inner.map(|((cell, _), _)| (used.plan, *cell)));
+                    self.handed(program, number, used);
+                }
+                _ => {}
+            }
+        }
+    }
+
+    /// What the slots of a component hand back to what stands in them.
+    fn handed(&mut self, program: &Program, number: u32, used: &vein_plan::Use) {
+        let (plan, inner) = (&program.plans[number as usize], &program.plans[used.plan as usize]);
+        for spot in inner.blocks.iter().flat_map(|block| &block.spots) {
+            let SpotKind::Slot { name: slot, values, .. } = &spot.kind else { continue };
+            for (name, given) in values {
+                if !self.given(used.plan, inner, given) {
+                    continue;
+                }
+                let content = used.contents.iter().filter(|(known, _)| known == slot);
+                for (_, block) in content {
+                    let own = (0..).zip(&plan.cells).filter(|(_, cell)| {
+                        cell.block == *block
+                            && cell.kind == CellKind::Handed
+                            && cell.name == *name
+                    });
+                    self.cells.extend(own.map(|(at, _)| (number, at)));
+                }
+            }
+        }
+    }
+
+    /// Whether a cell's value may have to be asked for.
+    pub(crate) fn cell(&self, plan: u32, cell: CellId) -> bool {
+        self.cells.contains(&(plan, cell))
+    }
+
+    /// Whether working out an expression may.
+    pub(crate) fn expr(&self, number: u32, plan: &Plan, expr: ExprId) -> bool {
+        let mut open = vec![expr];
+        while let Some(at) = open.pop() {
+            match &plan.exprs[at as usize] {
+                Expr::Ask(..) => return true,
+                Expr::Cell(cell) if self.cell(number, *cell) => return true,
+                other => other.children(|child| open.push(child)),
+            }
+        }
+        false
+    }
+
+    pub(crate) fn given(&self, number: u32, plan: &Plan, given: &Given) -> bool {
+        match given {
+            Given::Once(expr) | Given::Value(expr, _) => self.expr(number, plan, *expr),
+            Given::Path { .. } => read_of(given).iter().any(|read| self.cell(number, read.cell)),
+        }
+    }
+}

@@ -1,0 +1,130 @@
+//! What a block holds and derives.
+
+use crate::code;
+use crate::component::Class;
+use crate::expression::Names;
+use crate::readers::Who;
+use vein_plan::code::{CellId, ExprId};
+use vein_plan::{CellKind, PlanRead};
+
+impl Class<'_> {
+    /// What it holds and derives. Each value stands after those that it reads.
+    pub(crate) fn cells(&mut self) -> Result<(), String> {
+        let mut setters = String::new();
+        for (number, cell) in (0..).zip(&self.own.plan.cells) {
+            if cell.block != self.own.block {
+                continue;
+            }
+            let property = self.own.property(number);
+            let (given, start) = match &cell.kind {
+                CellKind::Prop(start) | CellKind::Shared(start) => (true, *start),
+                CellKind::State(start) => (false, Some(*start)),
+                CellKind::Derived(expr, reads) => {
+                    self.derived(number, *expr, reads.paths());
+                    continue;
+                }
+                CellKind::Item | CellKind::Position | CellKind::Store(..) => continue,
+                CellKind::Handed => {
+                    self.members.push_str(&format!(
+                        "  get {property}() {{\n    const {{ scope, number }} = this.held$;\n    \
+                         const way = scope.constructor.spots[number].gives.{property};\n    \
+                         return way === undefined ? null : scope[way];\n  }}\n"
+                    ));
+                    continue;
+                }
+            };
+            let (declared, start) = match start {
+                Some(start) => self.written(|writer| writer.owned(start).alone()),
+                None => (String::new(), "null".into()),
+            };
+            let name = code::string(&(&*cell.name).into()).text;
+            let woken = self.readers.of_cell(number);
+            let mut place = format!("this, \"{property}\"");
+            let mut marks = format!("mark(this, {woken})");
+            if let CellKind::Shared(_) = cell.kind {
+                // What it is given it begins with, unless that is bound both ways: then it stays there.
+                self.used.insert("tell");
+                place = format!("...this.b{number}$({name})");
+                marks = format!("tell(this, \"{property}\", {woken})");
+                self.first.push_str(&format!(
+                    "    {declared}this.p{number}$ = \"{property}\" in this.bound$ ? null : \
+                     \"{property}\" in this.ways$ ? held.scope[this.ways$.{property}] : Object.hasOwn(props, {name}) ? \
+                     props[{name}] : {start};\n"
+                ));
+                self.members.push_str(&format!(
+                    "  get {property}() {{\n    return \"{property}\" in this.bound$ ? \
+                     this.held$.scope[this.ways$.{property}] : this.p{number}$;\n  }}\n  \
+                     b{number}$(called) {{\n    return \"{property}\" in this.bound$ ? \
+                     this.held$.scope[this.bound$.{property}[0]](called) : [this, \"p{number}$\"];\n  }}\n"
+                ));
+            } else if given {
+                // What the component around it gives stays there.
+                self.first.push_str(&format!(
+                    "    {declared}this.p{number}$ = \"{property}\" in this.ways$ ? null : Object.hasOwn(props, {name}) ? \
+                     props[{name}] : {start};\n"
+                ));
+                self.members.push_str(&format!(
+                    "  get {property}() {{\n    const way = this.ways$.{property};\n    \
+                     return way === undefined ? this.p{number}$ : this.held$.scope[way];\n  }}\n  \
+                     set {property}(value) {{ this.p{number}$ = value; }}\n"
+                ));
+            } else {
+                self.first.push_str(&format!("    {declared}this.{property} = {start};\n"));
+            }
+            if let Some(told) = self.own.told(number) {
+                marks = format!("{{ {marks}; {told} }}");
+            } else {
+                marks.push(';');
+            }
+            setters.push_str(&format!(
+                "      case {name}: if (put({place}, value)) {marks} break;\n"
+            ));
+        }
+        if self.own.block > 0 {
+            return Ok(());
+        }
+        self.members.push_str(&format!(
+            "  put$(name, value) {{\n    switch (name) {{\n{setters}    }}\n  }}\n  \
+             give$(event, args) {{\n    if (this.held$ === null) turn.given.push([this, event, args]);\n    \
+             else hand(this.held$, event, args);\n  }}\n"
+        ));
+        Ok(())
+    }
+
+    /// A derived value: worked out again when it is asked for, once what it reads was written.
+    fn derived(&mut self, number: CellId, expr: ExprId, reads: &[PlanRead]) {
+        let mut shares = false;
+        let (declared, value) = self.written(|writer| {
+            shares = writer.shares(expr);
+            writer.value(expr).alone()
+        });
+        let (property, kept) = (self.own.property(number), format!("this.w{number}$"));
+        let asks = self.asks(number);
+        if asks {
+            self.first.push_str(&format!("    {kept} = undefined;\n"));
+        } else {
+            self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
+        }
+        // Those that it reads are brought up to date first: they may come out as they were.
+        let above = self.read_all(self.asked_among(reads));
+        let (has, looked) = self.asked(Who::Derived(number));
+        let woken = self.readers.of_cell(number);
+        let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
+        let told = self.own.told(number).map_or(String::new(), |told| format!(" {told}"));
+        let has = format!("{has}{}", self.or_anew(asks, &kept));
+        self.members.push_str(&format!(
+            "  get {property}() {{\n{above}    if ({has}) {{\n      {looked}\n      \
+             {declared}const value = {value};\n      if ({test}) {{\n        \
+             undo.push(this, \"w{number}$\", {kept});\n        {kept} = value;\n        \
+             mark(this, {woken});{told}\n      }}\n    }}\n    return {kept};\n  }}\n"
+        ));
+    }
+
+    /// When something that is asked for is worked out anew though nobody has marked it: for the first time, or in what is
+    /// going away, which nobody tells of anything.
+    pub(crate) fn or_anew(&self, asks: bool, kept: &str) -> String {
+        let first = if asks { format!(" || {kept} === undefined") } else { String::new() };
+        let late = if self.whole.lively { " || this.late$" } else { "" };
+        format!("{first}{late}")
+    }
+}

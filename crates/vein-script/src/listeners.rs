@@ -1,0 +1,106 @@
+//! What a component does when it is called, and when something happens on its elements.
+
+use crate::code;
+use crate::component::Class;
+use crate::kind::Kind;
+use vein_plan::{Commit, Listener, ListenerOptions, Type};
+
+impl Class<'_> {
+    pub(crate) fn handlers(&mut self) {
+        self.own.live = true;
+        for (number, handler) in (0..).zip(&self.own.plan.handlers) {
+            let mut params = String::new();
+            let (declared, text) = self.written(|writer| {
+                let (names, text) = writer.handler(handler, 2);
+                params = names;
+                text
+            });
+            let method = self.own.method(number);
+            self.members
+                .push_str(&format!("  {method}({params}) {{\n    {declared}\n{text}  }}\n"));
+        }
+    }
+
+    /// What listens on its elements, as the items of a list.
+    pub(crate) fn listeners(&mut self) -> String {
+        let mut listeners = String::new();
+        for (at, listener) in self.block.listeners.iter().enumerate() {
+            let part = listener.commit.as_ref().map(|commit| {
+                self.commit(commit);
+                commit.part
+            });
+            if part.is_none() {
+                let kind = self.event_kind(listener);
+                let (declared, text) = self.written(|writer| {
+                    writer.bind(0, "v0", kind);
+                    writer.body(&listener.body, 2)
+                });
+                self.members.push_str(&format!("  l{at}$(v0) {{\n    {declared}\n{text}  }}\n"));
+            }
+            let ListenerOptions { prevent, stop, own, key, once, settle } = &listener.options;
+            let once = if *once { format!("\"o{at}$\"") } else { "null".to_owned() };
+            let key =
+                key.as_ref().map_or("null".to_owned(), |key| code::string(&(&**key).into()).text);
+            let mut more = String::new();
+            let fields = listener.fields.iter().map(|field| {
+                let empty = match field.ty() {
+                    Type::Boolean => "false",
+                    Type::Number => "0",
+                    _ => "\"\"",
+                };
+                let name = field.name();
+                code::field(name, &format!("fieldOf(event, \"{name}\", {empty})"))
+            });
+            let fields: Vec<String> = fields.collect();
+            if !fields.is_empty() {
+                self.used.insert("fieldOf");
+                more.push_str(&format!(", looks: (event) => ({{ {} }})", fields.join(", ")));
+            }
+            let held = listener.fields.first().map_or("value", |field| field.name());
+            if let Some(part) = part {
+                self.used.extend(["entered", "putBack", "commitControl"]);
+                more.push_str(&format!(
+                    ", part: {part}, holds: (scope, event) => entered(scope, {part}, event.{held}), \
+                     refuses: (scope, event) => putBack(scope, {part}, event.{held}), \
+                     run: (scope, event) => commitControl(scope, {part}, event.{held})"
+                ));
+            } else {
+                more.push_str(&format!(", run: (scope, event) => scope.l{at}$(event)"));
+            }
+            if let Some(after) = settle {
+                self.used.insert("waitForQuiet");
+                more.push_str(&format!(", after: {after}, settle: waitForQuiet"));
+            }
+            listeners.push_str(&format!(
+                "    {{ kind: \"{}\", node: \"n{}$\", prevent: {prevent}, stop: {stop}, own: {own}, key: {key}, \
+                 once: {once}{more} }},\n",
+                listener.event, listener.mark
+            ));
+        }
+        listeners
+    }
+
+    /// What is known of the event that statements see.
+    fn event_kind(&self, listener: &Listener) -> Kind {
+        let kinds = listener.fields.iter().filter_map(|field| {
+            let names = &self.program().names;
+            let id = names.iter().position(|known| &**known == field.name())?;
+            let kind = match field.ty() {
+                Type::Boolean => Kind::Boolean,
+                Type::Number => Kind::Number,
+                _ => Kind::String,
+            };
+            Some((id as u32, kind))
+        });
+        Kind::Record(kinds.collect::<Vec<_>>().into())
+    }
+
+    /// The way back of a two-way binding: what writes what a control has come to hold, and says whether that means a value.
+    fn commit(&mut self, commit: &Commit) {
+        let part = commit.part;
+        let (declared, text) = self.written(|writer| writer.commit(commit, 2));
+        self.members.push_str(&format!(
+            "  k{part}$(held) {{\n    {declared}\n{text}    return true;\n  }}\n"
+        ));
+    }
+}

@@ -1,0 +1,138 @@
+//! What of a component lives beside its view: what it asks, what runs by itself.
+
+use crate::code;
+use crate::component::{Class, table};
+use crate::readers::Who;
+use crate::types::type_of;
+use vein_plan::{Answers, CellKind, When};
+
+impl Class<'_> {
+    /// Whether it has anything that begins once it is added, and ends with it.
+    pub(crate) fn lives(&self) -> bool {
+        !(self.own.plan.hooks.is_empty() && self.own.plan.sources.is_empty())
+    }
+
+    /// What it asks at once, and what is asked and runs by itself.
+    pub(crate) fn life(&mut self) {
+        let (program, plan) = (self.program(), self.own.plan);
+        self.own.live = true;
+        for (at, asked) in plan.asked.iter().enumerate() {
+            if asked.answers == Answers::AtOnce {
+                self.used.insert("askHost");
+                let (name, ty) = (&asked.name, type_of(program, asked.result));
+                self.members.push_str(&format!(
+                    "  q{at}$(args) {{ return askHost(this, \"{name}\", {ty}, args); }}\n"
+                ));
+            }
+        }
+        if plan.stmts.iter().any(|stmt| matches!(stmt, vein_plan::code::Stmt::Await(..))) {
+            self.used.insert("waitFor");
+        }
+        if !self.lives() {
+            return;
+        }
+        self.used.extend(["askFor", "runEffects"]);
+        let mut wakes = String::new();
+        let reads = plan.sources.iter().map(|source| source.reads.paths());
+        let hook_reads = plan.hooks.iter().map(|hook| match &hook.when {
+            When::Changed(reads) | When::Every(_, reads) => reads.paths(),
+            When::Added | When::Removed => &[],
+        });
+        for (at, reads) in reads.chain(hook_reads).enumerate() {
+            if self.readers.bit(Who::Effect(at)) == 0 {
+                continue;
+            }
+            let above = self.read_all(self.asked_among(reads));
+            let (has, looked) = self.asked(Who::Effect(at));
+            wakes.push_str(&format!(
+                "      case {at}:\n{above}        if (!({has})) return false;\n        {looked}\n        return true;\n"
+            ));
+        }
+        self.members.push_str(&format!(
+            "  wakes$(at) {{\n    switch (at) {{\n{wakes}      default: return false;\n    }}\n  }}\n"
+        ));
+        for (at, source) in plan.sources.iter().enumerate() {
+            let (declared, args) = self.written(|writer| writer.owned(source.args).alone());
+            self.members.push_str(&format!("  a{at}$() {{ {declared}return {args}; }}\n"));
+        }
+        for (at, hook) in plan.hooks.iter().enumerate() {
+            let seen = match &hook.when {
+                When::Added | When::Removed => None,
+                When::Every(period, _) => {
+                    Some(self.written(|writer| writer.value(*period).alone()))
+                }
+                When::Changed(reads) => {
+                    let reads = reads.paths().to_vec();
+                    Some(self.written(|writer| writer.all_seen(&reads)))
+                }
+            };
+            if let Some((declared, seen)) = seen {
+                self.members.push_str(&format!("  e{at}$() {{ {declared}return {seen}; }}\n"));
+            }
+            let (declared, text) = self.written(|writer| writer.body(&hook.body, 2));
+            self.members.push_str(&format!("  u{at}$() {{\n    {declared}\n{text}  }}\n"));
+        }
+        self.own.live = false;
+    }
+
+    /// The same as what stands in its class, with what it uses of stores.
+    pub(crate) fn life_lines(&self) -> Vec<String> {
+        let (program, plan) = (self.program(), self.own.plan);
+        let sources = plan.sources.iter().map(|source| {
+            let asked = &plan.asked[source.asked as usize];
+            let name = |cell: u32| code::string(&(&*plan.cells[cell as usize].name).into()).text;
+            format!(
+                "{{ name: \"{}\", type: {}, streams: {}, value: {}, status: {}, reason: {} }}",
+                asked.name,
+                type_of(program, asked.result),
+                asked.answers == Answers::Again,
+                name(source.value),
+                name(source.status),
+                name(source.reason)
+            )
+        });
+        let sources: Vec<String> = sources.collect();
+        let hooks = plan.hooks.iter().map(|hook| {
+            let when = match hook.when {
+                When::Added => "added",
+                When::Removed => "removed",
+                When::Changed(_) => "change",
+                When::Every(..) => "every",
+            };
+            let address = code::string(&(&*hook.address).into()).text;
+            format!("{{ when: \"{when}\", address: {address} }}")
+        });
+        let hooks: Vec<String> = hooks.collect();
+        let effects = if self.lives() { sources.len() + hooks.len() } else { 0 };
+        let mut lines = vec![
+            format!("static effects = {effects}"),
+            format!("static sources = [{}]", sources.join(", ")),
+            format!("static hooks = [{}]", hooks.join(", ")),
+        ];
+        let stores = plan.stores_read();
+        if !stores.is_empty() {
+            let stores = stores.iter().map(|store| {
+                let inner = &program.plans[*store as usize];
+                let cells = (0..).zip(&plan.cells).filter_map(|(at, cell)| match cell.kind {
+                    CellKind::Store(known, cell) if known == *store => Some((at, cell)),
+                    _ => None,
+                });
+                let reads = cells.map(|(at, cell)| {
+                    let name = code::string(&(&*inner.cells[cell as usize].name).into()).text;
+                    format!("{name}: {}", self.readers.of_cell(at))
+                });
+                format!("{store}: {}", table(reads))
+            });
+            lines.push(format!("static uses = {}", table(stores)));
+        }
+        if plan.store.is_some() {
+            lines.push(format!("static number = {}", self.number));
+        }
+        lines
+    }
+
+    /// What a block has of that: nothing.
+    pub(crate) fn no_life_lines(&self) -> Vec<String> {
+        vec!["static effects = 0".into(), "static sources = []".into(), "static hooks = []".into()]
+    }
+}

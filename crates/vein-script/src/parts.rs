@@ -1,0 +1,99 @@
+//! What a block shows by its parts.
+
+use crate::component::{Class, table};
+use crate::readers::Who;
+use crate::shown::{first_set, set, shown};
+use vein_plan::{Conversion, Part, PartKind, Property};
+
+impl Class<'_> {
+    /// What it shows, first and whenever something is marked. The document is touched once everything is worked out. Gives
+    /// what has to be done once all of it is there.
+    pub(crate) fn parts(&mut self) -> String {
+        let (mut show, mut setters, mut deferred) = (String::new(), String::new(), 0);
+        let mut needed = self.asked_among(self.block.parts.iter().flat_map(|p| p.reads.paths()));
+        needed.retain(|cell| self.asks(*cell));
+        show.push_str(&self.read_all(needed));
+        let mut waits = false;
+        for (at, part) in self.block.parts.iter().enumerate() {
+            let bit = self.readers.bit(Who::Part(at));
+            let asks = self.whole.asking.expr(self.number, self.own.plan, part.value);
+            let (declared, value) = self.written(|writer| shown(writer, part));
+            let node = format!("this.n{}$", part.mark);
+            let set = self.set(at, part, &node);
+            if asks {
+                // What has to be asked for is not before anybody is to see it.
+                self.first.push_str(&format!("    this.v{at}$ = undefined;\n"));
+                deferred |= bit;
+                waits = true;
+            } else {
+                self.first.push_str(&format!(
+                    "    {{ {declared}const value = this.v{at}$ = {value}; {} }}\n",
+                    first_set(&node, &part.kind, &set)
+                ));
+            }
+            if bit == 0 && !asks {
+                continue;
+            }
+            setters.push_str(&format!("  set{at}$(value = this.v{at}$) {{ {set} }}\n"));
+            if let Some(conversion) = &part.control {
+                setters.push_str(&self.control(at, part, conversion));
+                let first = if asks { format!(" || this.v{at}$ === undefined") } else { String::new() };
+                show.push_str(&format!("    if (this.d$ & {bit}{first}) keepControl(this, {at});\n"));
+                continue;
+            }
+            if matches!(part.kind, PartKind::Property(_)) {
+                // A form that is reset has it show what state says.
+                setters.push_str(&format!(
+                    "  y{at}$() {{ {declared}const value = {value}; return [value, value]; }}\n"
+                ));
+            }
+            let first = if asks { format!(" || this.v{at}$ === undefined") } else { String::new() };
+            show.push_str(&format!(
+                "    if (this.d$ & {bit}{first}) {{ {declared}keep(this, \"v{at}$\", {value}, \"set{at}$\"); }}\n"
+            ));
+            self.used.insert("keep");
+        }
+        // Whatever is asked for one by one stays marked until somebody asks.
+        let flagged: Vec<Who> = self.readers.flagged().map(|(who, _)| who).collect();
+        let asked = self.readers.asked().filter(|(who, _)| !flagged.contains(who));
+        let asked_later = asked.fold(0, |bits, (_, bit)| bits | bit);
+        self.members.push_str(&format!(
+            "{setters}  parts$() {{\n{show}    this.d$ &= {asked_later};\n  }}\n"
+        ));
+        let controls = self.block.parts.iter().enumerate();
+        let controls = controls.filter(|(_, part)| matches!(part.kind, PartKind::Property(_)));
+        let controls = table(controls.map(|(at, part)| format!("{at}: \"n{}$\"", part.mark)));
+        self.controls = controls;
+        if waits { format!("    mark(this, {deferred});\n") } else { String::new() }
+    }
+
+    /// What brings a value to the document.
+    fn set(&mut self, at: usize, part: &Part, node: &str) -> String {
+        match &part.kind {
+            PartKind::Property(property) => {
+                self.used.extend(["setHeld", "hearControls"]);
+                format!("setHeld(this, {at}, {node}, \"{}\", value);", property.name())
+            }
+            kind => set(node, kind, "value"),
+        }
+    }
+
+    /// What is known of a control that is bound both ways: its value and what it shows of that, and what its text means.
+    fn control(&mut self, at: usize, part: &Part, conversion: &Conversion) -> String {
+        self.used.insert("keepControl");
+        let (declared, raw) = self.written(|writer| writer.value(part.value).alone());
+        let of = match part.kind {
+            PartKind::Property(Property::Value) => "text(value)",
+            PartKind::Property(Property::Chosen) => "chosen(value)",
+            _ => "!!value",
+        };
+        // A radio button or a check box of a list is on where state has its own value.
+        let (_, meaning) = self.written(|writer| writer.meaning(conversion).unwrap_or_default());
+        let mut out =
+            format!("  y{at}$() {{ {declared}const value = {raw}; return [value, {of}]; }}\n");
+        if !meaning.is_empty() {
+            out.push_str(&format!("  m{at}$(text) {{ return {meaning}(text); }}\n"));
+        }
+        out
+    }
+}

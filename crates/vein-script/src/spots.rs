@@ -1,0 +1,307 @@
+//! What comes and goes in a block: how it begins, who is told of what, and what is looked at when something was written.
+
+use crate::code;
+use crate::component::{Class, table};
+use crate::expression::Writer;
+use crate::own::OfItem;
+use crate::readers::{Who, alternatives, given_in, read_by};
+use crate::template::Template;
+use vein_plan::code::{CellId, ExprId};
+use vein_plan::{Next, PlanRead, Spot, SpotKind};
+
+impl Class<'_> {
+    /// For each cell of around that is read inside of a spot: those who are told of it.
+    fn inside(&self, at: usize, spot: &Spot) -> Vec<(CellId, u32)> {
+        let mut all: Vec<(CellId, u32)> = self.readers.read_inside(at).collect();
+        // Who repeats a list is told as those are that read its items.
+        if let SpotKind::List { cell, .. } = &spot.kind {
+            let bit = self.readers.bit(Who::Spot(at));
+            match all.iter_mut().find(|(known, _)| known == cell) {
+                Some((_, bits)) => *bits |= bit,
+                None => all.push((*cell, bit)),
+            }
+        }
+        all
+    }
+
+    /// Those of what is asked one by one that may have to ask the host, and whose readers inside are to look for themselves.
+    fn asking_bits(&self) -> u32 {
+        let asking = self.readers.asked().filter(|(who, _)| match who {
+            Who::Derived(cell) => self.asks(*cell),
+            Who::Given(at, which) => {
+                let given = given_in(&self.block.spots[*at].kind).nth(*which);
+                given.is_some_and(|given| self.given_asks(given))
+            }
+            _ => false,
+        });
+        asking.fold(0, |bits, (_, bit)| bits | bit)
+    }
+
+    /// The spots in which something may have to ask for itself.
+    pub(crate) fn asking_spots(&self) -> Vec<usize> {
+        let spots = self.block.spots.iter().enumerate();
+        let asking = spots.filter(|(at, spot)| {
+            self.readers.read_inside(*at).any(|(cell, _)| self.asks(cell))
+                || given_in(&spot.kind).any(|given| self.given_asks(given))
+        });
+        asking.map(|(at, _)| at).collect()
+    }
+
+    /// What derived values of a store wake in others.
+    fn derived_bits(&self) -> u32 {
+        let derived = self.readers.asked().filter(|(who, _)| matches!(who, Who::Derived(_)));
+        let derived = derived.fold(0, |bits, (_, bit)| bits | bit);
+        if self.own.plan.store.is_some() { derived } else { 0 }
+    }
+
+    /// Those readers that stand inside of spots or elsewhere, or have fields of their own.
+    pub(crate) fn within(&self) -> u32 {
+        let spots = self.block.spots.iter().enumerate();
+        let inside = spots.flat_map(|(at, spot)| self.inside(at, spot)).map(|(_, bits)| bits);
+        let flagged = self.readers.flagged().map(|(_, bit)| bit);
+        let asking = if self.asking_spots().is_empty() { 0 } else { self.asking_bits() };
+        let all = inside.chain(flagged).chain([asking, self.derived_bits()]);
+        all.fold(0, |bits, bit| bits | bit)
+    }
+
+    /// Who reads each prop.
+    pub(crate) fn props(&self) -> String {
+        let given = self.given_cells().into_iter();
+        table(given.map(|number| {
+            code::field(&self.own.property(number), &self.readers.of_cell(number).to_string())
+        }))
+    }
+
+    /// Where the nodes of each spot go.
+    pub(crate) fn places(&self) -> String {
+        let place = |(at, spot): (usize, &Spot)| {
+            let parent = spot.parent.map_or("null".into(), |mark| format!("\"n{mark}$\""));
+            let next = match spot.next {
+                Next::End => "null".into(),
+                Next::Node(mark) => format!("\"n{mark}$\""),
+                Next::Spot(other) => other.to_string(),
+            };
+            let gives = match &spot.kind {
+                SpotKind::Component(used) => self.gives(at, used),
+                SpotKind::Slot { values, .. } => {
+                    let gives = values.iter().enumerate().map(|(which, (name, _))| {
+                        let own = crate::own::own_name(name, || name.to_string());
+                        code::field(&own, &format!("\"g{at}_{which}$\""))
+                    });
+                    format!(", gives: {}", table(gives))
+                }
+                _ => String::new(),
+            };
+            format!("{{ parent: {parent}, next: {next}{gives} }}")
+        };
+        self.block.spots.iter().enumerate().map(place).collect::<Vec<_>>().join(", ")
+    }
+    /// What stands at the top of the block, in order: nodes by their positions, spots in brackets.
+    pub(crate) fn tops(&self, made: &Template) -> String {
+        let spots = &self.block.spots;
+        let before = |next: Next| {
+            let found = spots.iter().position(|s| s.parent.is_none() && s.next == next);
+            found.map(|at| at as u32)
+        };
+        // The spots that stand before something, the first first.
+        let leading = |next: Next| {
+            let all = std::iter::successors(before(next), |at| before(Next::Spot(*at)));
+            let mut all: Vec<String> = all.map(|at| format!("[{at}]")).collect();
+            all.reverse();
+            all
+        };
+        let mut tops = Vec::new();
+        for root in 0..made.roots {
+            if let Some(mark) = made.ways.iter().position(|way| way[..] == [root]) {
+                tops.extend(leading(Next::Node(mark as u32)));
+            }
+            tops.push(root.to_string());
+        }
+        tops.extend(leading(Next::End));
+        tops.join(", ")
+    }
+    /// What comes and goes in it.
+    pub(crate) fn spots(&mut self, component: &str) {
+        self.forwards();
+        let mut begins = String::new();
+        for (at, spot) in self.block.spots.iter().enumerate() {
+            begins.push_str(&match &spot.kind {
+                SpotKind::Component(used) => self.component(at, used),
+                SpotKind::Slot { name, values, fallback } => {
+                    for (which, (name, given)) in values.iter().enumerate() {
+                        let own = crate::own::own_name(name, || name.to_string());
+                        self.given(at, which, &own, given);
+                    }
+                    self.used.insert("Slot");
+                    let name = code::string(&(&**name).into()).text;
+                    let fallback =
+                        fallback.map_or("null".to_owned(), |at| format!("{component}_{at}"));
+                    format!(
+                        "    this.spots$[{at}] = new Slot(this, {at});\n    this.spots$[{at}].begin({name}, {fallback});\n"
+                    )
+                }
+                SpotKind::List { cell, path, by, block } => {
+                    let by = by.as_ref().map(|(by, _)| *by);
+                    self.list(at, (*cell, path), by, &format!("{component}_{block}"))
+                }
+                SpotKind::Renamed { name, block, .. } => {
+                    self.used.extend(["Renamed", "tagOf"]);
+                    let (declared, name) = self.written(|writer| writer.value(*name).alone());
+                    format!(
+                        "    this.spots$[{at}] = new Renamed(this, {at});\n    \
+                         {{ {declared}this.spots$[{at}].begin({component}_{block}, tagOf({name})); }}\n"
+                    )
+                }
+                SpotKind::Branch { choice, .. } => {
+                    let kinds = alternatives(&spot.kind).into_iter();
+                    let kinds: Vec<String> =
+                        kinds.map(|at| format!("{component}_{at}")).collect();
+                    self.used.insert("Branch");
+                    let (declared, choice) = self.written(|writer| writer.value(*choice).alone());
+                    format!(
+                        "    this.spots$[{at}] = new Branch(this, {at});\n    \
+                         {{ {declared}this.spots$[{at}].begin([{}], {choice}); }}\n",
+                        kinds.join(", ")
+                    )
+                }
+                SpotKind::Markup { value, .. } => {
+                    self.used.insert("Markup");
+                    let (declared, value) = self.written(|writer| writer.value(*value).alone());
+                    format!(
+                        "    this.spots$[{at}] = new Markup(this, {at});\n    \
+                         {{ {declared}this.spots$[{at}].begin({value}); }}\n"
+                    )
+                }
+            });
+        }
+        self.first.push_str(&format!("    this.spots$ = [];\n{begins}"));
+        // What stands after a spot is there before it.
+        match self.block.spots.len() {
+            0 => {}
+            1 => self.first.push_str("    this.spots$[0].bring();\n"),
+            many => self.first.push_str(&format!(
+                "    for (let at = {}; at >= 0; at--) this.spots$[at].bring();\n",
+                many - 1
+            )),
+        }
+        self.settles();
+    }
+
+    /// Whom it tells of what was marked in it.
+    fn forwards(&mut self) {
+        let mut forward = String::new();
+        for (who, bit) in self.readers.flagged() {
+            let flag = who.flag();
+            self.first.push_str(&format!("    this.{flag} = false;\n"));
+            forward.push_str(&format!("    if (bits & {bit}) put(this, \"{flag}\", true);\n"));
+        }
+        let asking = self.asking_spots();
+        // Somebody inside may ask for what is not all there yet.
+        let there = if asking.is_empty() { "" } else { "?." };
+        for (at, spot) in self.block.spots.iter().enumerate() {
+            for (cell, bits) in self.inside(at, spot) {
+                if bits != 0 {
+                    forward.push_str(&format!(
+                        "    if (bits & {bits}) this.spots${there}[{at}]{there}{}tell({cell});\n",
+                        if there.is_empty() { "." } else { "" }
+                    ));
+                }
+            }
+        }
+        let bits = self.asking_bits();
+        if bits != 0 && !asking.is_empty() {
+            let pend = asking.iter().map(|at| format!(" this.spots$?.[{at}]?.pend();"));
+            forward.push_str(&format!("    if (bits & {bits}) {{{} }}\n", pend.collect::<String>()));
+        }
+        let bits = self.derived_bits();
+        if bits != 0 {
+            forward.push_str(&format!("    if (bits & {bits}) pendUsers(this);\n"));
+        }
+        self.members.push_str(&format!("  forward$(bits) {{\n{forward}  }}\n"));
+    }
+
+    /// What is looked at to work out what stands where.
+    fn settles(&mut self) {
+        let mut settle = String::new();
+        let chosen: Vec<PlanRead> =
+            self.block.spots.iter().flat_map(|spot| read_by(&spot.kind)).collect();
+        let parts = self.block.parts.iter().flat_map(|part| part.reads.paths());
+        let mut asked = self.asked_among(parts.chain(&chosen));
+        // Whoever stands inside reads what is up to date, and is told of what is given.
+        let spots = 0..self.block.spots.len();
+        if spots.into_iter().any(|at| self.readers.read_inside(at).next().is_some()) {
+            asked.extend(self.readers.derived());
+            asked.extend(self.store_cells());
+        }
+        asked.extend(self.given_cells());
+        // What may have to ask is worked out only where it is needed.
+        let needed = self.asked_among(&chosen);
+        asked.retain(|cell| !self.asks(*cell) || needed.contains(cell));
+        settle.push_str(&self.read_all(asked));
+        for (at, spot) in self.block.spots.iter().enumerate() {
+            for (which, given) in given_in(&spot.kind).enumerate() {
+                if self.readers.bit(Who::Given(at, which)) != 0 && !self.given_asks(given) {
+                    settle.push_str(&format!("    this.g{at}_{which}$;\n"));
+                }
+            }
+            let bit = self.readers.bit(Who::Spot(at));
+            if bit == 0 {
+                continue;
+            }
+            let (declared, does) = match &spot.kind {
+                SpotKind::Renamed { name, .. } => {
+                    let (declared, name) = self.written(|writer| writer.value(*name).alone());
+                    (declared, format!("choose(tagOf({name}))"))
+                }
+                SpotKind::Branch { choice: value, .. } | SpotKind::Markup { value, .. } => {
+                    let (declared, value) = self.written(|writer| writer.value(*value).alone());
+                    (declared, format!("choose({value})"))
+                }
+                SpotKind::List { .. } => (String::new(), "match()".into()),
+                _ => continue,
+            };
+            settle.push_str(&format!(
+                "    if (this.d$ & {bit}) {{ {declared}this.spots$[{at}].{does}; }}\n"
+            ));
+        }
+        let choosing = self.readers.choosing();
+        if choosing != 0 {
+            settle.push_str(&format!("    this.d$ &= ~{choosing};\n"));
+        }
+        self.members.push_str(&format!("  settle$() {{\n{settle}  }}\n"));
+    }
+
+    /// A loop in a spot: how it begins.
+    fn list(
+        &mut self,
+        at: usize,
+        (cell, path): (CellId, &[u32]),
+        by: Option<ExprId>,
+        row: &str,
+    ) -> String {
+        self.own.live = true;
+        let (_, list) = self.written(|writer| {
+            let mut text = writer.names.cell(cell).text;
+            for name in path {
+                text.push_str(&format!("?.{}", writer.program.names[*name as usize]));
+            }
+            text
+        });
+        self.own.live = false;
+        let key = by.map_or("null".to_owned(), |by| {
+            // What tells items apart reads nothing but the item.
+            let own = OfItem { own: &self.own };
+            let mut writer = Writer::new(self.program(), self.own.plan, &own);
+            let key = writer.value(by).alone();
+            self.used.append(&mut writer.used);
+            let declared = writer.declarations();
+            format!("(item) => {{ {declared}return {key}; }}")
+        });
+        self.used.extend(["Rows", "itemOf", "positionOf", "standing"]);
+        self.members.push_str(&format!("  list{at}$() {{ return {list} ?? []; }}\n"));
+        format!(
+            "    this.spots$[{at}] = new Rows(this, {at}, {row}, {cell}, () => this.list{at}$(), {key});\n    \
+             this.spots$[{at}].begin();\n"
+        )
+    }
+}
