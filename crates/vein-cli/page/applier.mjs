@@ -528,7 +528,8 @@ export class Surface {
       goBack(control);
       if (this.#selects.has(control)) this.#selects.set(control, () => {});
       all.forEach(([node, property], at) => {
-        set.push([node[NUMBER] ?? this.#nodes.indexOf(node), property, before[at], held(node, property)]);
+        // It was given that, whether it could take it or not.
+        set.push([node[NUMBER] ?? this.#nodes.indexOf(node), property, before[at], node[BEGAN][property]]);
       });
     }
     return set;

@@ -42,10 +42,14 @@ export function showChosen(select, values) {
 /** What a `select multiple` shows of a list. */
 export const chosen = (value) => JSON.stringify((Array.isArray(value) ? value : []).map((item) => `${item}`.toWellFormed()));
 
-/** Notes what a control held when it was added. */
+/** Notes what a control held when it was added: what it holds once it stands in a view. */
 export function began(scope, at, node, property, value) {
   const known = (node.began$ ??= {});
-  known[property] ??= { scope, at, value };
+  if (known[property] !== undefined) {
+    const root = node.getRootNode();
+    if (root.nodeType !== Node.DOCUMENT_FRAGMENT_NODE || root.host !== undefined) return;
+  }
+  known[property] = { scope, at, value };
 }
 
 // ---- what text means
@@ -117,10 +121,7 @@ export function isMeant(scope, at, held, value) {
 }
 
 export function bringControl(scope, at, to) {
-  const kept = `v${at}$`;
-  undo.push(scope, kept, scope[kept]);
-  scope[kept] = to;
-  later.push(bringPart, scope, `set${at}$`);
+  keep(scope, `v${at}$`, to, `set${at}$`);
 }
 
 /** Keeps what a control shows, unless it holds another spelling of that. */
@@ -129,7 +130,7 @@ export function keepControl(scope, at) {
   const [value, to] = scope[`y${at}$`]();
   if (to !== shown && (scope[`i${at}$`] || !isMeant(scope, at, shown, value))) {
     bringControl(scope, at, to);
-    later.push(forgetEntered, scope, at);
+    afterwards.push(forgetEntered, scope, at);
   } else if (to !== shown) return;
   setInvalid(scope, at, false);
 }
@@ -179,8 +180,9 @@ export function goBackAll(form) {
     goBack(control);
     if (selects.has(control)) selects.get(control).show = null;
     all.forEach(([node, property], at) => {
-      const { scope, at: part } = node.began$[property];
-      restored.push({ scope, at: part, was: before[at], held: heldBy(node, property) });
+      // It was given that, whether it could take it or not.
+      const { scope, at: part, value: held } = node.began$[property];
+      restored.push({ scope, at: part, was: before[at], held });
     });
   }
   return restored;
@@ -218,7 +220,7 @@ export function restore(restored) {
     for (const { scope, at, held } of restored) {
       const isBound = scope[`k${at}$`] !== undefined;
       hold(scope, at, held, isBound ? scope[`k${at}$`](held) : true);
-      if (isBound) later.push(forgetEntered, scope, at);
+      if (isBound) afterwards.push(forgetEntered, scope, at);
     }
   };
 }

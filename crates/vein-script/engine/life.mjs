@@ -13,13 +13,26 @@ export const MOST_ADDED = 1000;
 
 /** Has pulses of this page follow what runs by itself. */
 export function live() {
-  Object.assign(turn, { begin: forgetLife, follow: followLife, commit: commitLife, end: endOf });
+  Object.assign(turn, { sort: innerFirst, begin: forgetLife, follow: followLife, commit: commitLife, end: endOf });
 }
 
 /** Begins anew to note what a pulse sets off. */
 export function forgetLife() {
   for (const all of [life.born, life.ended, life.asked, life.timers, life.waiting, life.ran]) all.length = 0;
   life.rounds = life.generations = life.added = 0;
+}
+
+/** Has the document take what is inside before what is around it: what is new is whole before it comes, and nothing is done
+ * to what goes. */
+export function innerFirst() {
+  const byDepth = [];
+  for (let at = 0; at < later.length; at += 3) {
+    const of = later[at + 1];
+    const scope = of instanceof Place ? of.scope : of;
+    if (stands(scope)) (byDepth[scope.depth$] ??= []).push(later[at], of, later[at + 2]);
+  }
+  later.length = 0;
+  for (const all of byDepth.reverse()) for (const one of all ?? []) later.push(one);
 }
 
 /** The page that a scope stands on. */
@@ -42,7 +55,7 @@ export function endOf(gone) {
   for (const scope of all) {
     undo.push(scope, 'late$', false);
     scope.late$ = true;
-    later.push(endWards, scope, null);
+    afterwards.push(endWards, scope, null);
   }
   const told = all.filter(({ begun$, constructor }) => begun$ && constructor.hooks.some(({ when }) => when === 'removed'));
   life.ended.push(...told.reverse());
@@ -74,22 +87,32 @@ export function followLife() {
 
 /** Looks at what is asked or runs by itself, where something was marked: whether anything came of it. */
 export function runEffects() {
-  const scopes = [...marked.keys()].filter((scope) => scope.begun$ && scope.constructor.effects > 0);
+  pullAll('pull$');
+  const scopes = [...marked.keys()].filter((scope) => scope.begun$ && scope.constructor.effects > 0 && stands(scope));
+  const woken = scopes.sort(byRank).flatMap((scope) => {
+    const effects = Array.from({ length: scope.constructor.effects }, (_, at) => [scope, at]);
+    return effects.filter(([, at]) => scope.wakes$(at));
+  });
+  // What another has done to lists before is seen now, and not once this one has looked.
+  if (woken.length > 0) pullAll('pullLate$');
   const asked = life.asks;
   let ran = false;
-  for (const scope of scopes.sort(byRank)) {
-    for (let at = 0; at < scope.constructor.effects; at++) {
-      if (!stands(scope) || !scope.wakes$(at)) continue;
-      ran = lookAt(scope, at) || ran;
-    }
-  }
+  for (const [scope, at] of woken) if (stands(scope)) ran = lookAt(scope, at) || ran;
   nextRound(ran);
   return ran || life.asks > asked;
+}
+
+/** Brings what is marked up to date, what is around first. */
+export function pullAll(pull) {
+  for (let depth = 0; depth < pending.length; depth++) {
+    for (const scope of pending[depth] ?? []) if (stands(scope)) scope[pull]();
+  }
 }
 
 /** Looks at one of these; whether statements ran. */
 export function lookAt(scope, at) {
   const { sources, hooks } = scope.constructor;
+  scope.looks$(at);
   if (at < sources.length) {
     const args = scope[`a${at}$`]();
     if (!same(lastAsked(scope, at), args)) askFor(scope, at, args);

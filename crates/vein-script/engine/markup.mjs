@@ -113,6 +113,7 @@ export function cleanMarkup(markup) {
 /** A place where markup from data stands. */
 export class Markup extends Place {
   held = [];
+  shown = [];
   nodesShown = [];
   waits = false;
   begin(value) {
@@ -144,6 +145,8 @@ export class Markup extends Place {
 /** Has the document show markup that was cleaned. */
 export function bringMarkup(place) {
   place.waits = false;
+  if (same(place.shown, place.held)) return;
+  place.shown = place.held;
   for (const node of place.nodesShown) node.remove();
   const made = document.createDocumentFragment();
   let at = made;

@@ -129,7 +129,7 @@ export function endSlots(gone) {
   while (open.length > 0) {
     const scope = open.pop();
     for (const place of scope.spots$) {
-      if (place.among) later.push(leave, place.among, place.shown);
+      if (place.among) afterwards.push(leave, place.among, place.shown);
       place.inside(open);
     }
   }
@@ -201,10 +201,9 @@ export function tagOf(value) {
 }
 
 /** A place where a block stands for each item of a list. */
-export class Rows {
+export class Rows extends Place {
   constructor(scope, number, kind, cell, list, by) {
-    this.scope = scope;
-    this.number = number;
+    super(scope, number);
     this.kind = kind;
     this.cell = cell;
     this.list = list;

@@ -30,13 +30,24 @@ export function tell(scope, prop, bits) {
 /** What is done to the document once everything is worked out: a function and what it takes, one after the other. */
 export const later = [];
 
+/** What else is done then, in the same form. */
+export const afterwards = [];
+
+/** Does what was put off, in order. */
+export function doAll(put) {
+  for (let at = 0; at < put.length; at += 3) put[at](put[at + 1], put[at + 2]);
+  put.length = 0;
+}
+
 /** Keeps what a part shows, and has it brought to the document if that is another. */
 export function keep(scope, name, value, set) {
   const old = scope[name];
   if (value === old) return;
   undo.push(scope, name, old);
   scope[name] = value;
-  later.push(bringPart, scope, set);
+  // What is shown for the first time is not in the document yet.
+  if (old === undefined) scope[set]();
+  else later.push(bringPart, scope, set);
 }
 
 export const bringPart = (scope, set) => scope[set]();
@@ -109,14 +120,15 @@ export function turnOver(run) {
   } catch (fault) {
     for (const [scope, before] of marked) scope.d$ = before;
     marked.clear();
-    later.length = pending.length = turn.checks.length = turn.given.length = 0;
+    later.length = afterwards.length = pending.length = turn.checks.length = turn.given.length = 0;
     for (const undone of turn.failed.splice(0)) undone();
     throw fault;
   }
   marked.clear();
   pending.length = turn.checks.length = turn.failed.length = 0;
-  for (let at = 0; at < later.length; at += 3) later[at](later[at + 1], later[at + 2]);
-  later.length = 0;
+  turn.sort?.();
+  doAll(later);
+  doAll(afterwards);
   turn.shown?.();
   const given = turn.given.splice(0);
   turn.commit?.();

@@ -76,9 +76,8 @@ impl Class<'_> {
             } else {
                 marks.push(';');
             }
-            setters.push_str(&format!(
-                "      case {name}: if (put({place}, value)) {marks} break;\n"
-            ));
+            setters
+                .push_str(&format!("      case {name}: if (put({place}, value)) {marks} break;\n"));
         }
         if self.own.block > 0 {
             return Ok(());
@@ -106,7 +105,9 @@ impl Class<'_> {
             self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
         }
         // Those that it reads are brought up to date first: they may come out as they were.
-        let above = self.read_all(self.asked_among(reads));
+        let mut above = self.asked_among(reads);
+        above.extend(self.asking_among(reads));
+        let above = self.read_all(above);
         let (has, looked) = self.asked(Who::Derived(number));
         let woken = self.readers.of_cell(number);
         let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };

@@ -1,9 +1,9 @@
 //! A component as classes, one for each of its blocks: its state, what it shows, what comes and goes, what is heard.
 
-use crate::asking::Asking;
 use crate::code;
 use crate::expression::Writer;
 use crate::given::both_ways;
+use crate::hanging::{Hanging, Late};
 use crate::kind::Kind;
 use crate::own::Own;
 use crate::readers::{Readers, alternatives, cells};
@@ -26,6 +26,19 @@ pub struct Compiled {
     pub used: BTreeSet<&'static str>,
     /// The kinds of events that are heard in it.
     pub heard: BTreeSet<String>,
+}
+
+impl Compiled {
+    /// Statements that have its listeners hear what happens inside of an element, which an expression names; `failed` is one
+    /// for a function that is told of faults.
+    pub fn listens(&self, root: &str, failed: &str) -> String {
+        let controls = self.used.contains("hearControls");
+        let heard = self.heard.iter().filter(|kind| !(controls && *kind == "reset"));
+        let heard = heard.map(|kind| format!("hear({root}, \"{kind}\", {failed});\n"));
+        let controls =
+            if controls { format!("hearControls({root}, {failed});\n") } else { String::new() };
+        controls + &heard.collect::<String>()
+    }
 }
 
 /// Compiles a component, with all that can stand in it and the stores that they use.
@@ -62,7 +75,10 @@ pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
 pub(crate) struct Whole<'a> {
     pub(crate) program: &'a Program,
     plans: Vec<usize>,
-    pub(crate) asking: Asking,
+    /// What hangs on what the host answers at once.
+    pub(crate) asking: Hanging,
+    /// What hangs on where rows stand.
+    pub(crate) placed: Hanging,
     /// Whether anything runs or is asked by itself, or waits for a clock or an answer.
     pub(crate) lively: bool,
 }
@@ -70,7 +86,8 @@ pub(crate) struct Whole<'a> {
 impl Whole<'_> {
     fn of(program: &Program, number: usize) -> Whole<'_> {
         let plans = program.with_all_inside(number);
-        let asking = Asking::of(program, &plans);
+        let asking = Hanging::on(Late::Answers, program, &plans);
+        let placed = Hanging::on(Late::Positions, program, &plans);
         let lively = plans.iter().any(|plan| {
             let plan = &program.plans[*plan];
             let waits = plan.stmts.iter().any(|stmt| matches!(stmt, Stmt::Await(..)));
@@ -79,7 +96,7 @@ impl Whole<'_> {
             let lives = !plan.hooks.is_empty() || !plan.sources.is_empty();
             waits || settles || lives || plan.store.is_some()
         });
-        Whole { program, plans, asking, lively }
+        Whole { program, plans, asking, placed, lively }
     }
 
     /// Whether a component may have itself inside.
@@ -89,9 +106,9 @@ impl Whole<'_> {
             SpotKind::Component(used) => Some(used.plan),
             _ => None,
         });
-        inside.into_iter().any(|inner| {
-            self.program.with_all_inside(inner as usize).contains(&(plan as usize))
-        })
+        inside
+            .into_iter()
+            .any(|inner| self.program.with_all_inside(inner as usize).contains(&(plan as usize)))
     }
 
     /// Whether something has to be told or ended when a block goes.
@@ -102,9 +119,9 @@ impl Whole<'_> {
                 continue;
             }
             let plan = &self.program.plans[number as usize];
-            if block == 0 && !(plan.hooks.is_empty() && plan.sources.is_empty())
-                || block == 0 && !plan.stores_read().is_empty()
-                || plan.stmts.iter().any(|stmt| matches!(stmt, Stmt::Await(..)))
+            let has_life = !plan.hooks.is_empty() || !plan.sources.is_empty();
+            let lives = has_life || !plan.stores_read().is_empty();
+            if block == 0 && lives || plan.stmts.iter().any(|stmt| matches!(stmt, Stmt::Await(..)))
             {
                 return true;
             }
@@ -389,6 +406,19 @@ impl<'a> Class<'a> {
         reads: impl IntoIterator<Item = &'r PlanRead>,
     ) -> BTreeSet<CellId> {
         cells(reads).intersection(&self.all_asked()).copied().collect()
+    }
+
+    /// Those among some reads, of the block or of what is around it, that may have to ask the host.
+    pub(crate) fn asking_among<'r>(
+        &self,
+        reads: impl IntoIterator<Item = &'r PlanRead>,
+    ) -> BTreeSet<CellId> {
+        let mut asking = cells(reads);
+        asking.retain(|cell| {
+            let kind = &self.own.plan.cells[*cell as usize].kind;
+            self.asks(*cell) && !matches!(kind, CellKind::Item | CellKind::Position)
+        });
+        asking
     }
 
     /// Has cells of the block brought up to date.

@@ -4,13 +4,13 @@
 //! Beside the compiler stand the engine's hand-written modules (`engine/`). Of these, whatever a piece of code uses is
 //! put beside it, function by function, and nothing else ([`engine`]).
 
-pub mod code;
-mod asking;
 mod cells;
+pub mod code;
 mod component;
 pub mod engine;
 mod expression;
 mod given;
+mod hanging;
 pub mod kind;
 mod listeners;
 mod lives;
@@ -26,4 +26,5 @@ mod types;
 
 pub use component::{Compiled, component};
 pub use expression::{Names, Writer};
+pub use own::name_in as property;
 pub use statement::waits;

@@ -32,7 +32,7 @@ impl Class<'_> {
             return;
         }
         self.used.extend(["askFor", "runEffects"]);
-        let mut wakes = String::new();
+        let (mut wakes, mut looks) = (String::new(), String::new());
         let reads = plan.sources.iter().map(|source| source.reads.paths());
         let hook_reads = plan.hooks.iter().map(|hook| match &hook.when {
             When::Changed(reads) | When::Every(_, reads) => reads.paths(),
@@ -42,14 +42,14 @@ impl Class<'_> {
             if self.readers.bit(Who::Effect(at)) == 0 {
                 continue;
             }
-            let above = self.read_all(self.asked_among(reads));
+            let above = self.read_all(self.asking_among(reads));
             let (has, looked) = self.asked(Who::Effect(at));
-            wakes.push_str(&format!(
-                "      case {at}:\n{above}        if (!({has})) return false;\n        {looked}\n        return true;\n"
-            ));
+            wakes.push_str(&format!("      case {at}: {above}return !!({has});\n"));
+            looks.push_str(&format!("      case {at}: {looked} break;\n"));
         }
         self.members.push_str(&format!(
-            "  wakes$(at) {{\n    switch (at) {{\n{wakes}      default: return false;\n    }}\n  }}\n"
+            "  wakes$(at) {{\n    switch (at) {{\n{wakes}      default: return false;\n    }}\n  }}\n  \
+             looks$(at) {{\n    switch (at) {{\n{looks}    }}\n  }}\n"
         ));
         for (at, source) in plan.sources.iter().enumerate() {
             let (declared, args) = self.written(|writer| writer.owned(source.args).alone());

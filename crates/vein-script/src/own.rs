@@ -42,7 +42,7 @@ fn method_in(plan: &Plan, handler: u32) -> String {
 }
 
 /// What a cell is called in the class of its component.
-pub(crate) fn name_in(plan: &Plan, cell: CellId) -> String {
+pub fn name_in(plan: &Plan, cell: CellId) -> String {
     own_name(&plan.cells[cell as usize].name, || format!("c{cell}$"))
 }
 

@@ -10,8 +10,7 @@ impl Class<'_> {
     /// what has to be done once all of it is there.
     pub(crate) fn parts(&mut self) -> String {
         let (mut show, mut setters, mut deferred) = (String::new(), String::new(), 0);
-        let mut needed = self.asked_among(self.block.parts.iter().flat_map(|p| p.reads.paths()));
-        needed.retain(|cell| self.asks(*cell));
+        let needed = self.asking_among(self.block.parts.iter().flat_map(|p| p.reads.paths()));
         show.push_str(&self.read_all(needed));
         let mut waits = false;
         for (at, part) in self.block.parts.iter().enumerate() {
@@ -31,26 +30,28 @@ impl Class<'_> {
                     first_set(&node, &part.kind, &set)
                 ));
             }
-            if bit == 0 && !asks {
-                continue;
+            let is_property = matches!(part.kind, PartKind::Property(_));
+            let changes = bit != 0 || asks;
+            if changes || is_property {
+                setters.push_str(&format!("  set{at}$(value = this.v{at}$) {{ {set} }}\n"));
             }
-            setters.push_str(&format!("  set{at}$(value = this.v{at}$) {{ {set} }}\n"));
             if let Some(conversion) = &part.control {
                 setters.push_str(&self.control(at, part, conversion));
-                let first = if asks { format!(" || this.v{at}$ === undefined") } else { String::new() };
-                show.push_str(&format!("    if (this.d$ & {bit}{first}) keepControl(this, {at});\n"));
-                continue;
-            }
-            if matches!(part.kind, PartKind::Property(_)) {
+            } else if is_property {
                 // A form that is reset has it show what state says.
                 setters.push_str(&format!(
                     "  y{at}$() {{ {declared}const value = {value}; return [value, value]; }}\n"
                 ));
             }
+            if !changes {
+                continue;
+            }
             let first = if asks { format!(" || this.v{at}$ === undefined") } else { String::new() };
-            show.push_str(&format!(
-                "    if (this.d$ & {bit}{first}) {{ {declared}keep(this, \"v{at}$\", {value}, \"set{at}$\"); }}\n"
-            ));
+            let keep = match &part.control {
+                Some(_) => format!("keepControl(this, {at})"),
+                None => format!("keep(this, \"v{at}$\", {value}, \"set{at}$\")"),
+            };
+            show.push_str(&format!("    if (this.d$ & {bit}{first}) {{ {declared}{keep}; }}\n"));
             self.used.insert("keep");
         }
         // Whatever is asked for one by one stays marked until somebody asks.

@@ -80,8 +80,10 @@ impl Readers {
                 When::Changed(reads) | When::Every(_, reads) => reads.paths().to_vec(),
                 When::Added | When::Removed => Vec::new(),
             });
-            let effects = sources.chain(hooks).enumerate();
-            all.extend(effects.map(|(at, reads)| (Who::Effect(at), reads)));
+            // They may have to be looked at as soon as something is written that a derived value of theirs reads: in which
+            // order they are does not hang on what comes out of it.
+            let effects = sources.chain(hooks).map(|reads| with_derived(plan, reads));
+            all.extend(effects.enumerate().map(|(at, reads)| (Who::Effect(at), reads)));
         }
         let empty = Block::default();
         let here = plan.blocks.get(block as usize).unwrap_or(&empty);
@@ -213,6 +215,21 @@ impl Readers {
     }
 }
 
+/// Reads with those of the derived values among them.
+fn with_derived(plan: &Plan, reads: Vec<PlanRead>) -> Vec<PlanRead> {
+    let (mut open, mut found): (Vec<PlanRead>, Vec<PlanRead>) = (reads, Vec::new());
+    while let Some(read) = open.pop() {
+        if found.contains(&read) {
+            continue;
+        }
+        if let CellKind::Derived(_, reads) = &plan.cells[read.cell as usize].kind {
+            open.extend(reads.paths().to_vec());
+        }
+        found.push(read);
+    }
+    found
+}
+
 /// For each kind of readers, by when they are looked at, the first of their bits and how many there are.
 fn rooms(counts: [usize; 3]) -> [(usize, usize); 3] {
     let [asked, spots, parts] = counts;
@@ -289,6 +306,11 @@ fn inside(plan: &Plan, kind: &SpotKind) -> Vec<PlanRead> {
     let mut found = Vec::new();
     for number in alternatives(kind) {
         let block = &plan.blocks[number as usize];
+        for cell in plan.cells.iter().filter(|cell| cell.block == number) {
+            if let CellKind::Derived(_, reads) = &cell.kind {
+                found.extend(reads.paths().to_vec());
+            }
+        }
         found.extend(block.parts.iter().flat_map(|part| part.reads.paths().to_vec()));
         for spot in &block.spots {
             found.extend(read_by(&spot.kind));

@@ -211,7 +211,8 @@ impl Class<'_> {
         let bits = self.asking_bits();
         if bits != 0 && !asking.is_empty() {
             let pend = asking.iter().map(|at| format!(" this.spots$?.[{at}]?.pend();"));
-            forward.push_str(&format!("    if (bits & {bits}) {{{} }}\n", pend.collect::<String>()));
+            forward
+                .push_str(&format!("    if (bits & {bits}) {{{} }}\n", pend.collect::<String>()));
         }
         let bits = self.derived_bits();
         if bits != 0 {
@@ -222,7 +223,6 @@ impl Class<'_> {
 
     /// What is looked at to work out what stands where.
     fn settles(&mut self) {
-        let mut settle = String::new();
         let chosen: Vec<PlanRead> =
             self.block.spots.iter().flat_map(|spot| read_by(&spot.kind)).collect();
         let parts = self.block.parts.iter().flat_map(|part| part.reads.paths());
@@ -235,15 +235,24 @@ impl Class<'_> {
         }
         asked.extend(self.given_cells());
         // What may have to ask is worked out only where it is needed.
-        let needed = self.asked_among(&chosen);
-        asked.retain(|cell| !self.asks(*cell) || needed.contains(cell));
-        settle.push_str(&self.read_all(asked));
+        asked.retain(|cell| !self.asks(*cell));
+        // Where rows stand is not looked at before their lists are at rest, unless something else is looked at.
+        let (placed, fixed): (Vec<CellId>, Vec<CellId>) =
+            asked.into_iter().partition(|cell| self.whole.placed.cell(self.number, *cell));
+        let (mut pull, mut late) = (self.read_all(fixed), self.read_all(placed));
         for (at, spot) in self.block.spots.iter().enumerate() {
             for (which, given) in given_in(&spot.kind).enumerate() {
                 if self.readers.bit(Who::Given(at, which)) != 0 && !self.given_asks(given) {
-                    settle.push_str(&format!("    this.g{at}_{which}$;\n"));
+                    let placed = self.whole.placed.given(self.number, self.own.plan, given);
+                    let to = if placed { &mut late } else { &mut pull };
+                    to.push_str(&format!("    this.g{at}_{which}$;\n"));
                 }
             }
+        }
+        let needed = self.asking_among(&chosen);
+        let mut settle =
+            format!("    this.pull$();\n    this.pullLate$();\n{}", self.read_all(needed));
+        for (at, spot) in self.block.spots.iter().enumerate() {
             let bit = self.readers.bit(Who::Spot(at));
             if bit == 0 {
                 continue;
@@ -268,7 +277,9 @@ impl Class<'_> {
         if choosing != 0 {
             settle.push_str(&format!("    this.d$ &= ~{choosing};\n"));
         }
-        self.members.push_str(&format!("  settle$() {{\n{settle}  }}\n"));
+        self.members.push_str(&format!(
+            "  pull$() {{\n{pull}  }}\n  pullLate$() {{\n{late}  }}\n  settle$() {{\n{settle}  }}\n"
+        ));
     }
 
     /// A loop in a spot: how it begins.

@@ -397,10 +397,10 @@ fn with_loops(text: &str, generator: &mut Generator) -> String {
 }
 
 /// For each markup that was sent: how many nodes stand at its top, and how many are marked.
-type Known = BTreeMap<u32, (usize, u32)>;
+pub type Known = BTreeMap<u32, (usize, u32)>;
 
 /// How many nodes the document's observer sees come and go: of what is new all at the top.
-fn nodes_seen(pulse: &vein_runtime::Pulse, known: &mut Known) -> (usize, usize) {
+pub fn nodes_seen(pulse: &vein_runtime::Pulse, known: &mut Known) -> (usize, usize) {
     let (mut new, mut added, mut removed) = (BTreeSet::new(), 0, 0);
     for patch in pulse.patches.iter() {
         match patch {

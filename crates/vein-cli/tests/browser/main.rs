@@ -6,6 +6,7 @@ mod building;
 mod building_of;
 mod compiled;
 mod compiled_handlers;
+mod compiled_lives;
 mod compiled_views;
 mod controls;
 #[allow(dead_code, reason = "the proof's tests use more of it")]
@@ -29,6 +30,9 @@ mod proving;
 #[path = "../shared/running.rs"]
 mod running;
 mod rust_host;
+#[allow(dead_code, reason = "the proof's tests use more of it")]
+#[path = "../../../vein-proof/tests/proof/seeds.rs"]
+mod seeds;
 mod views;
 
 use harness::Test;
@@ -60,6 +64,7 @@ const TESTS: &[Test] = tests! {
     compiled::every_standard_member_gives_the_same,
     compiled::random_derived_values_come_to_the_same,
     compiled_handlers::handlers_leave_the_same_behind,
+    compiled_lives::random_projects_live_the_same,
     compiled_views::random_components_are_shown_the_same,
     compiled::expressions_come_to_the_same,
     compiled::guards_let_through_the_same,

@@ -1,30 +1,37 @@
-//! What may have to ask the host at once. It is worked out only when somebody looks at it, and not before: an answer that
-//! nobody needs may fail.
+//! What hangs on something that is not looked at before it has to be, through all components: what may have to ask the host
+//! at once, since an answer that nobody needs may fail; where rows stand, since that is known once all lists are at rest.
 
 use crate::readers::{given_in, read_of};
 use std::collections::BTreeSet;
 use vein_plan::code::{CellId, Expr, ExprId};
 use vein_plan::{CellKind, Given, Plan, Program, SpotKind};
 
-/// The cells of some components whose values may have to be asked for.
-#[derive(Debug, Default)]
-pub(crate) struct Asking {
+/// What is not looked at before it has to be.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Late {
+    /// What the host answers at once.
+    Answers,
+    /// The positions of rows.
+    Positions,
+}
+
+/// The cells of some components whose values hang on something of the kind.
+#[derive(Debug)]
+pub(crate) struct Hanging {
+    on: Late,
     cells: BTreeSet<(u32, CellId)>,
 }
 
-impl Asking {
-    pub(crate) fn of(program: &Program, plans: &[usize]) -> Asking {
-        let mut asking = Asking::default();
-        if plans.iter().all(|plan| program.plans[*plan].asked.is_empty()) {
-            return asking;
-        }
+impl Hanging {
+    pub(crate) fn on(on: Late, program: &Program, plans: &[usize]) -> Hanging {
+        let mut hanging = Hanging { on, cells: BTreeSet::new() };
         loop {
-            let before = asking.cells.len();
+            let before = hanging.cells.len();
             for number in plans {
-                asking.look(program, *number as u32);
+                hanging.look(program, *number as u32);
             }
-            if asking.cells.len() == before {
-                return asking;
+            if hanging.cells.len() == before {
+                return hanging;
             }
         }
     }
@@ -35,6 +42,7 @@ impl Asking {
             let asks = match &cell.kind {
                 CellKind::Derived(expr, _) => self.expr(number, plan, *expr),
                 CellKind::Store(store, cell) => self.cell(*store, *cell),
+                CellKind::Position => self.on == Late::Positions,
                 _ => false,
             };
             if asks {
@@ -74,9 +82,7 @@ impl Asking {
                 let content = used.contents.iter().filter(|(known, _)| known == slot);
                 for (_, block) in content {
                     let own = (0..).zip(&plan.cells).filter(|(_, cell)| {
-                        cell.block == *block
-                            && cell.kind == CellKind::Handed
-                            && cell.name == *name
+                        cell.block == *block && cell.kind == CellKind::Handed && cell.name == *name
                     });
                     self.cells.extend(own.map(|(at, _)| (number, at)));
                 }
@@ -84,17 +90,17 @@ impl Asking {
         }
     }
 
-    /// Whether a cell's value may have to be asked for.
+    /// Whether a cell's value does.
     pub(crate) fn cell(&self, plan: u32, cell: CellId) -> bool {
         self.cells.contains(&(plan, cell))
     }
 
-    /// Whether working out an expression may.
+    /// Whether what an expression gives does.
     pub(crate) fn expr(&self, number: u32, plan: &Plan, expr: ExprId) -> bool {
         let mut open = vec![expr];
         while let Some(at) = open.pop() {
             match &plan.exprs[at as usize] {
-                Expr::Ask(..) => return true,
+                Expr::Ask(..) if self.on == Late::Answers => return true,
                 Expr::Cell(cell) if self.cell(number, *cell) => return true,
                 other => other.children(|child| open.push(child)),
             }
