@@ -350,6 +350,9 @@ impl<'a> Run<'a> {
                 let instance = self.graph.scope(self.scope).instance;
                 let args = plan.sources[*source as usize].args;
                 let args = self.within(instance, |run| run.value(args, &mut Locals::new()));
+                // What changes from now on changes from these arguments.
+                let reader = self.prepared.block(self.plan(), 0).reader_of_effect(*source);
+                self.graph.has_looked((instance, reader));
                 self.turn.ask(self.graph, instance, *source, args);
             }
             Stmt::If(..) | Stmt::For(..) | Stmt::Await(..) | Stmt::Return => {}

@@ -11,7 +11,7 @@ use crate::graph::ReaderKey;
 use crate::pulse::{Cause, Effect, PartChange, PlaceId, Pulse, Which};
 use crate::runtime::{ROOT_SCOPE, Runtime};
 use crate::sabotage::Sabotage;
-use crate::scope::{Mark, ScopeId, Wards};
+use crate::scope::{ScopeId, Wards};
 use crate::view::{Making, Target, push_patch};
 use smallvec::SmallVec;
 use std::cmp::Reverse;
@@ -253,6 +253,8 @@ impl Runtime {
             let key = (scope, ready.reader_of_effect(at as u32));
             graph.settle_reads(key);
             let args = graph.evaluate_first(key, source.args);
+            // What was written before it began it has not seen change, here and below.
+            graph.has_looked(key);
             turn.ask(graph, scope, at as u32, args);
         }
         for (at, hook) in plan.hooks.iter().enumerate() {
@@ -263,11 +265,12 @@ impl Runtime {
                     for read in reads.paths() {
                         graph.cell(scope, read.cell);
                     }
-                    graph.scope_mut(scope).readers[key.1 as usize].mark = Mark::Fresh;
+                    graph.has_looked(key);
                 }
                 When::Every(period, _) => {
                     graph.settle_reads(key);
                     let period = graph.evaluate_first(key, *period);
+                    graph.has_looked(key);
                     turn.timers.insert((graph.rank(scope), at as u32), running(&period));
                 }
             }

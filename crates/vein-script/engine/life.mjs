@@ -136,6 +136,8 @@ export function lookAt(scope, at) {
 export function beginLife(scope) {
   const { sources, hooks } = scope.constructor;
   scope.begun$ = true;
+  // What was written before it began it has not seen change.
+  for (let at = 0; at < scope.constructor.effects; at++) scope.looks$(at);
   for (let at = 0; at < sources.length; at++) askFor(scope, at, scope[`a${at}$`]());
   for (const [at, { when }] of hooks.entries()) {
     if (when === 'change') scope[`z${at}$`] = scope[`e${at}$`]();

@@ -202,8 +202,9 @@ export function tagOf(value) {
 
 /** A place where a block stands for each item of a list. */
 export class Rows extends Place {
-  constructor(scope, number, kind, cell, list, by) {
+  constructor(scope, number, kind, cell, derived, list, by) {
     super(scope, number);
+    this.derived = derived;
     this.kind = kind;
     this.cell = cell;
     this.list = list;
@@ -327,7 +328,38 @@ export function standing(row) {
 /** The item of a row; once that has gone, what it was. */
 export function itemOf(row) {
   const at = whereOf(row);
-  return at < 0 ? row.item$ : row.held$.list()[at];
+  return at < 0 ? asItWas(row) : row.held$.list()[at];
+}
+
+/** What the item of a row was that is told apart by something else by now: once it was written to in that way, or before
+ * that where the list is derived. */
+export function asItWas(row) {
+  const { item$: item, key$: key, held$: { by, derived } } = row;
+  const isOwn = () => by === null || typeof item !== 'object' || Object.is(by(item), key);
+  if (isOwn()) return item;
+  const inside = new Set();
+  const gather = (value) => {
+    if (value === null || typeof value !== 'object' || inside.has(value)) return;
+    inside.add(value);
+    Object.values(value).forEach(gather);
+  };
+  const again = [];
+  let was = item;
+  for (let at = undo.length - 3; at >= 0 && was === item; at -= 3) {
+    inside.clear();
+    gather(item);
+    const [place, name, old] = [undo[at], undo[at + 1], undo[at + 2]];
+    if (!inside.has(place)) continue;
+    const after = derived ? null : copy(item);
+    again.push([place, Array.isArray(place) ? place.slice() : place[name], name]);
+    takeBackOne(place, name, old);
+    if (isOwn()) was = after ?? copy(item);
+  }
+  for (const [place, value, name] of again.reverse()) {
+    if (Array.isArray(place)) place.splice(0, place.length, ...value);
+    else place[name] = value;
+  }
+  return was;
 }
 
 export function positionOf(row) {

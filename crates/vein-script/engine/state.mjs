@@ -44,13 +44,14 @@ export function pulse(run) {
 
 /** Takes back everything since the pulse began, the last first. In place of a key there may be what takes it back. */
 export function takeBack() {
-  for (let at = undo.length - 3; at >= 0; at -= 3) {
-    const [place, key, old] = [undo[at], undo[at + 1], undo[at + 2]];
-    if (key === ALL) place.splice(0, place.length, ...old);
-    else if (typeof key === 'function') key(place, old);
-    else if (typeof key === 'object') place.splice(key.at, key.count, ...old);
-    else place[key] = old;
-  }
+  for (let at = undo.length - 3; at >= 0; at -= 3) takeBackOne(undo[at], undo[at + 1], undo[at + 2]);
+}
+
+export function takeBackOne(place, key, old) {
+  if (key === ALL) place.splice(0, place.length, ...old);
+  else if (typeof key === 'function') key(place, old);
+  else if (typeof key === 'object') place.splice(key.at, key.count, ...old);
+  else place[key] = old;
 }
 
 /** Calls a handler, within what is under way. */

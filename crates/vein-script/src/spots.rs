@@ -7,7 +7,7 @@ use crate::own::OfItem;
 use crate::readers::{Who, alternatives, given_in, read_by};
 use crate::template::Template;
 use vein_plan::code::{CellId, ExprId};
-use vein_plan::{Next, PlanRead, Spot, SpotKind};
+use vein_plan::{CellKind, Next, PlanRead, Spot, SpotKind};
 
 impl Class<'_> {
     /// For each cell of around that is read inside of a spot: those who are told of it.
@@ -308,10 +308,11 @@ impl Class<'_> {
             let declared = writer.declarations();
             format!("(item) => {{ {declared}return {key}; }}")
         });
+        let derived = matches!(self.own.plan.cells[cell as usize].kind, CellKind::Derived(..));
         self.used.extend(["Rows", "itemOf", "positionOf", "standing"]);
         self.members.push_str(&format!("  list{at}$() {{ return {list} ?? []; }}\n"));
         format!(
-            "    this.spots$[{at}] = new Rows(this, {at}, {row}, {cell}, () => this.list{at}$(), {key});\n    \
+            "    this.spots$[{at}] = new Rows(this, {at}, {row}, {cell}, {derived}, () => this.list{at}$(), {key});\n    \
              this.spots$[{at}].begin();\n"
         )
     }

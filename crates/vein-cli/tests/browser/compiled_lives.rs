@@ -483,6 +483,7 @@ pub async fn random_projects_live_the_same(browser: &Browser) {
             }
         }
         let script = script(&program, &compiled, &beds, &steps);
+        if std::env::var_os("VEIN_KEEP").is_some() { std::fs::write("/tmp/w/fail.js", &script).unwrap(); }
         let theirs_all = browser.function(&script).await;
         if let Some(reason) = unopened_for {
             unopened += 1;
