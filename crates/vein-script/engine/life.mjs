@@ -109,6 +109,14 @@ export function pullAll(pull) {
   }
 }
 
+/** Whether what is asked or runs by itself would see something else now. */
+export function differs(scope, at) {
+  const { sources, hooks } = scope.constructor;
+  if (at < sources.length) return !same(lastAsked(scope, at), scope[`a${at}$`]());
+  const hook = at - sources.length;
+  return hooks[hook].when === 'every' || !same(scope[`z${hook}$`], scope[`e${hook}$`]());
+}
+
 /** Looks at one of these; whether statements ran. */
 export function lookAt(scope, at) {
   const { sources, hooks } = scope.constructor;

@@ -331,11 +331,12 @@ export function itemOf(row) {
   return at < 0 ? asItWas(row) : row.held$.list()[at];
 }
 
-/** What the item of a row was that is told apart by something else by now: once it was written to in that way, or before
- * that where the list is derived. */
+/** What the item of a row was that has gone: of a list that is derived, when the pulse began, which was when the list was
+ * worked out last; of any other, once it was written to in a way that tells it apart from itself. */
 export function asItWas(row) {
   const { item$: item, key$: key, held$: { by, derived } } = row;
-  const isOwn = () => by === null || typeof item !== 'object' || Object.is(by(item), key);
+  if (item === null || typeof item !== 'object') return item;
+  const isOwn = () => !derived && (by === null || Object.is(by(item), key));
   if (isOwn()) return item;
   const inside = new Set();
   const gather = (value) => {
@@ -346,15 +347,16 @@ export function asItWas(row) {
   const again = [];
   let was = item;
   for (let at = undo.length - 3; at >= 0 && was === item; at -= 3) {
+    const [place, name, old] = [undo[at], undo[at + 1], undo[at + 2]];
     inside.clear();
     gather(item);
-    const [place, name, old] = [undo[at], undo[at + 1], undo[at + 2]];
     if (!inside.has(place)) continue;
     const after = derived ? null : copy(item);
     again.push([place, Array.isArray(place) ? place.slice() : place[name], name]);
     takeBackOne(place, name, old);
-    if (isOwn()) was = after ?? copy(item);
+    if (isOwn()) was = after;
   }
+  if (derived) was = copy(item);
   for (const [place, value, name] of again.reverse()) {
     if (Array.isArray(place)) place.splice(0, place.length, ...value);
     else place[name] = value;

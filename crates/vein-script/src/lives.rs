@@ -31,7 +31,7 @@ impl Class<'_> {
         if !self.lives() {
             return;
         }
-        self.used.extend(["askFor", "runEffects"]);
+        self.used.extend(["askFor", "runEffects", "differs"]);
         let (mut wakes, mut looks) = (String::new(), String::new());
         let reads = plan.sources.iter().map(|source| source.reads.paths());
         let hook_reads = plan.hooks.iter().map(|hook| match &hook.when {
@@ -39,13 +39,24 @@ impl Class<'_> {
             When::Added | When::Removed => &[],
         });
         for (at, reads) in reads.chain(hook_reads).enumerate() {
-            if self.readers.bit(Who::Effect(at)) == 0 {
+            let above = self.read_all(self.asking_among(reads));
+            let (mut all, mut done) = (Vec::new(), String::new());
+            for (who, more) in [
+                (Who::Effect(at), String::new()),
+                (Who::Through(at), format!(" && differs(this, {at})")),
+            ] {
+                if self.readers.bit(who) == 0 {
+                    continue;
+                }
+                let (has, looked) = self.asked(who);
+                all.push(format!("!!({has}){more}"));
+                done.push_str(&looked);
+            }
+            if all.is_empty() {
                 continue;
             }
-            let above = self.read_all(self.asking_among(reads));
-            let (has, looked) = self.asked(Who::Effect(at));
-            wakes.push_str(&format!("      case {at}: {above}return !!({has});\n"));
-            looks.push_str(&format!("      case {at}: {looked} break;\n"));
+            wakes.push_str(&format!("      case {at}: {above}return {};\n", all.join(" || ")));
+            looks.push_str(&format!("      case {at}: {done} break;\n"));
         }
         self.members.push_str(&format!(
             "  wakes$(at) {{\n    switch (at) {{\n{wakes}      default: return false;\n    }}\n  }}\n  \

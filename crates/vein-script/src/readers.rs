@@ -21,13 +21,15 @@ pub(crate) enum Who {
     Inside(usize, CellId),
     /// What is asked or runs by itself: the sources of a component, then its hooks.
     Effect(usize),
+    /// The same by way of what is given, of which nobody says exactly what has changed.
+    Through(usize),
 }
 
 impl Who {
     /// When it is looked at: when somebody asks, when it is worked out what stands where, or at the end.
     fn turn(self) -> usize {
         match self {
-            Who::Derived(_) | Who::Given(..) | Who::Effect(_) => 0,
+            Who::Derived(_) | Who::Given(..) | Who::Effect(_) | Who::Through(_) => 0,
             Who::Spot(_) | Who::Inside(..) => 1,
             Who::Part(_) => 2,
         }
@@ -43,6 +45,7 @@ impl Who {
             Who::Derived(cell) => format!("f{cell}$"),
             Who::Given(at, which) => format!("f{at}_{which}$"),
             Who::Effect(at) => format!("fe{at}$"),
+            Who::Through(at) => format!("ft{at}$"),
             _ => unreachable!("it is looked at together with others"),
         }
     }
@@ -83,7 +86,16 @@ impl Readers {
             // They may have to be looked at as soon as something is written that a derived value of theirs reads: in which
             // order they are does not hang on what comes out of it.
             let effects = sources.chain(hooks).map(|reads| with_derived(plan, reads));
-            all.extend(effects.enumerate().map(|(at, reads)| (Who::Effect(at), reads)));
+            for (at, reads) in effects.enumerate() {
+                let (given, own): (Vec<PlanRead>, Vec<PlanRead>) =
+                    reads.into_iter().partition(|read| {
+                        matches!(
+                            plan.cells[read.cell as usize].kind,
+                            CellKind::Prop(_) | CellKind::Shared(_)
+                        )
+                    });
+                all.extend([(Who::Effect(at), own), (Who::Through(at), given)]);
+            }
         }
         let empty = Block::default();
         let here = plan.blocks.get(block as usize).unwrap_or(&empty);
