@@ -249,6 +249,8 @@ impl Runtime {
             here.wards = Some(Box::new(wards));
         }
         let graph = &mut self.view.graph;
+        // What it sees of lists that others have changed is told to those who have looked before.
+        graph.tell_shifted();
         for (at, source) in plan.sources.iter().enumerate() {
             let key = (scope, ready.reader_of_effect(at as u32));
             graph.settle_reads(key);

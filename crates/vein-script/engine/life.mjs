@@ -144,6 +144,7 @@ export function lookAt(scope, at) {
 export function beginLife(scope) {
   const { sources, hooks } = scope.constructor;
   scope.begun$ = true;
+  pullAll('pullLate$');
   // What was written before it began it has not seen change.
   for (let at = 0; at < scope.constructor.effects; at++) scope.looks$(at);
   for (let at = 0; at < sources.length; at++) askFor(scope, at, scope[`a${at}$`]());
