@@ -107,7 +107,11 @@ impl Class<'_> {
         // Those that it reads are brought up to date first: they may come out as they were.
         let mut above = self.asked_among(reads);
         above.extend(self.asking_among(reads));
-        let above = self.read_all(above);
+        // Inside of a component those around are, too: they may not have been looked at yet.
+        let above = match self.own.block {
+            0 => self.read_all(above),
+            _ => self.read_around(reads) + &self.read_all(above),
+        };
         let (has, looked) = self.asked(Who::Derived(number));
         let woken = self.readers.of_cell(number);
         let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
