@@ -1,20 +1,12 @@
 // A component as a custom element (HTML standard, "custom elements"), with everything that it needs in
 // this file.
 
-import { Engine } from './engine.mjs';
-import { ELEMENT, ENGINE, PLANS } from './built.mjs';
+import { ELEMENT, FACE, Opened } from './built.mjs';
 import * as own from './host.js';
-
-const bytes = (text) => Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
-const unpacked = (text) => {
-  const stream = new Blob([bytes(text)]).stream().pipeThrough(new DecompressionStream('gzip'));
-  return new Response(stream).arrayBuffer();
-};
 
 /** What the component asks, by name; a page may say more, or other, before elements come into it. */
 export const host = { ...own };
 
-const engine = await Engine.load(unpacked(ENGINE), bytes(PLANS));
 const sheet = new CSSStyleSheet();
 sheet.replaceSync(ELEMENT.css);
 const props = new Map(ELEMENT.props.map((prop) => [prop.name, prop]));
@@ -152,11 +144,8 @@ export class Element extends HTMLElement {
       this.#wait(lacks);
       return;
     }
-    const { component, locale, zone } = ELEMENT;
     try {
-      this.#page = engine.open(component, {
-        into: this.shadowRoot, props: Object.fromEntries(this.#values), host, locale, zone,
-      });
+      this.#page = new Opened(FACE, { into: this.shadowRoot, props: Object.fromEntries(this.#values), host });
     } catch (error) {
       reportError(new Error(`<${this.localName}> cannot be shown: ${error.message}`, { cause: error }));
       return;

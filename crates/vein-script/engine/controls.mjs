@@ -226,16 +226,16 @@ export function restore(restored) {
 }
 
 /** Hears forms that are reset, and what an input method does. */
-export function hearControls(root, failed) {
+export function hearControls(root, failed, signal) {
   root.addEventListener('compositionstart', ({ target }) => {
     composing.node = target;
-  }, true);
+  }, { capture: true, signal });
   root.addEventListener('compositionend', ({ target }) => {
     const { text } = composing;
     composing.node = composing.text = null;
     if (text !== null) target.value = text;
     else target.dispatchEvent(new InputEvent('input', { bubbles: true }));
-  }, true);
+  }, { capture: true, signal });
   root.addEventListener('reset', (event) => {
     const found = reached(root, event).map(([scope, listener]) => [scope, listener, listener.looks?.(event)]);
     const restored = event.defaultPrevented ? [] : goBackAll(event.target);
@@ -247,5 +247,5 @@ export function hearControls(root, failed) {
     } catch (fault) {
       failed(fault);
     }
-  });
+  }, { signal });
 }

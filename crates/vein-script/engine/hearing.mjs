@@ -53,6 +53,7 @@ export function runListeners(now, follows) {
 
 /** Has an event come to those whom it has reached: to some now, to others once it has not come again for a while. */
 export function deliver(found, follows) {
+  turn.catchUp?.();
   const late = found.filter(([, { settle }]) => settle !== undefined);
   const now = found.filter(([, { settle }]) => settle === undefined);
   try {
@@ -65,7 +66,7 @@ export function deliver(found, follows) {
 }
 
 /** Hears what happens inside a root: who listens on the way out is run in one pulse. */
-export function hear(root, kind, failed) {
+export function hear(root, kind, failed, signal) {
   const heard = (event) => {
     // While an input method is at work, what is typed is not yet said.
     if (event.type === 'input' && event.isComposing) return;
@@ -78,6 +79,6 @@ export function hear(root, kind, failed) {
     }
   };
   // What does not go outwards is heard on its way in.
-  root.addEventListener(kind, (event) => event.bubbles || heard(event), true);
-  root.addEventListener(kind, (event) => event.bubbles && heard(event));
+  root.addEventListener(kind, (event) => event.bubbles || heard(event), { capture: true, signal });
+  root.addEventListener(kind, (event) => event.bubbles && heard(event), { signal });
 }

@@ -13,7 +13,7 @@ export const MOST_ADDED = 1000;
 
 /** Has pulses of this page follow what runs by itself. */
 export function live() {
-  Object.assign(turn, { sort: innerFirst, begin: forgetLife, follow: followLife, commit: commitLife, end: endOf });
+  Object.assign(turn, { sort: innerFirst, begin: forgetLife, follow: followLife, commit: commitLife, end: endOf, silence: silenceLife });
 }
 
 /** Begins anew to note what a pulse sets off. */
@@ -33,6 +33,11 @@ export function innerFirst() {
   }
   later.length = 0;
   for (const all of byDepth.reverse()) for (const one of all ?? []) later.push(one);
+}
+
+/** Has nothing run that would because something has gone. */
+export function silenceLife() {
+  life.ended.length = 0;
 }
 
 /** The page that a scope stands on. */
@@ -277,6 +282,7 @@ export function endWards(scope) {
 /** Ends a pulse that went well: what waits for the clock and the host is as it says. */
 export function commitLife() {
   const order = (a, b) => byRank(a.scope, b.scope);
+  const put = [];
   for (const { scope, hook, period } of life.timers.splice(0).sort((a, b) => order(a, b) || a.hook - b.hook)) {
     if (!stands(scope)) continue;
     const { timers } = wardsOf(scope);
@@ -285,18 +291,21 @@ export function commitLife() {
     if (timers[hook]) page.timers.delete(timers[hook]);
     timers[hook] = period === null ? null : page.after(period, { scope, hook, period, run: tickTimer });
   }
-  for (const asked of life.asked.splice(0).sort((a, b) => order(a, b) || a.source - b.source)) {
-    const { scope, source, args } = asked;
+  for (const { scope, source, args } of life.asked.splice(0).sort((a, b) => order(a, b) || a.source - b.source)) {
     if (!stands(scope)) continue;
     const { name, type, streams } = scope.constructor.sources[source];
     const { sources } = wardsOf(scope);
     const page = pageOf(scope);
     if (sources[source]) page.drop(sources[source]);
-    sources[source] = page.put({ scope, name, type, args, streams, source });
+    put.push(sources[source] = page.put({ scope, name, type, args, streams, source }));
   }
   for (const question of life.waiting.splice(0)) {
-    if (stands(question.scope)) wardsOf(question.scope).waiting.add(pageOf(question.scope).put(question));
+    if (!stands(question.scope)) continue;
+    put.push(pageOf(question.scope).put(question));
+    wardsOf(question.scope).waiting.add(question);
   }
+  // Whom is asked may do something at once.
+  for (const question of put) pageOf(question.scope).asks?.(question);
 }
 
 /** Runs what is due every so often. */
@@ -340,6 +349,7 @@ export class Page {
     timer.due = Math.max(due, 0);
     timer.order = this.order++;
     this.timers.add(timer);
+    this.schedule?.();
     return timer;
   }
   /** Runs what is due until a time, in its order. */
@@ -363,7 +373,6 @@ export class Page {
   /** Asks the host something. */
   put(question) {
     this.questions.add(question);
-    this.asks?.(question);
     return question;
   }
   /** Nobody waits for an answer any more. */

@@ -133,4 +133,5 @@ export function turnOver(run) {
   const given = turn.given.splice(0);
   turn.commit?.();
   for (const [scope, event, args] of given) scope.given$?.(event, args);
+  turn.notice?.();
 }

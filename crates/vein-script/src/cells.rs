@@ -10,7 +10,7 @@ use vein_plan::{CellKind, PlanRead};
 impl Class<'_> {
     /// What it holds and derives. Each value stands after those that it reads.
     pub(crate) fn cells(&mut self) -> Result<(), String> {
-        let mut setters = String::new();
+        let (mut setters, mut tells) = (String::new(), String::new());
         for (number, cell) in (0..).zip(&self.own.plan.cells) {
             if cell.block != self.own.block {
                 continue;
@@ -76,15 +76,15 @@ impl Class<'_> {
             } else {
                 marks.push(';');
             }
-            setters
-                .push_str(&format!("      case {name}: if (put({place}, value)) {marks} break;\n"));
+            setters.push_str(&format!("      case {name}: done = put({place}, value); break;\n"));
+            tells.push_str(&format!("      case {name}: {marks} break;\n"));
         }
         if self.own.block > 0 {
             return Ok(());
         }
         self.members.push_str(&format!(
-            "  put$(name, value) {{\n    switch (name) {{\n{setters}    }}\n  }}\n  \
-             give$(event, args) {{\n    if (this.held$ === null) turn.given.push([this, event, args]);\n    \
+            "  put$(name, value) {{\n    let done = false;\n    switch (name) {{\n{setters}    }}\n    \
+             if (done) this.told$(name);\n  }}\n  told$(name) {{\n    switch (name) {{\n{tells}    }}\n  }}\n  give$(event, args) {{\n    if (this.held$ === null) turn.given.push([this, event, args]);\n    \
              else hand(this.held$, event, args);\n  }}\n"
         ));
         Ok(())

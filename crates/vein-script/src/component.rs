@@ -29,14 +29,16 @@ pub struct Compiled {
 }
 
 impl Compiled {
-    /// Statements that have its listeners hear what happens inside of an element, which an expression names; `failed` is one
-    /// for a function that is told of faults.
-    pub fn listens(&self, root: &str, failed: &str) -> String {
+    /// Statements that have its listeners hear what happens inside of an element; each argument is an expression: the
+    /// element, a function that is told of faults, and an `AbortSignal` that ends it.
+    pub fn listens(&self, root: &str, failed: &str, signal: &str) -> String {
         let controls = self.used.contains("hearControls");
         let heard = self.heard.iter().filter(|kind| !(controls && *kind == "reset"));
-        let heard = heard.map(|kind| format!("hear({root}, \"{kind}\", {failed});\n"));
-        let controls =
-            if controls { format!("hearControls({root}, {failed});\n") } else { String::new() };
+        let heard = heard.map(|kind| format!("hear({root}, \"{kind}\", {failed}, {signal});\n"));
+        let controls = match controls {
+            true => format!("hearControls({root}, {failed}, {signal});\n"),
+            false => String::new(),
+        };
         controls + &heard.collect::<String>()
     }
 }
@@ -49,9 +51,15 @@ pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
     let number = program.plans.iter().position(|known| known.name == plan.name);
     let number = number.ok_or_else(|| format!("`{}` is none of the program's", plan.name))?;
     let whole = Whole::of(program, number);
-    let asked = whole.plans.iter().flat_map(|plan| &program.plans[*plan].asked);
+    let plans = whole.plans.iter().map(|plan| &program.plans[*plan]);
+    let asked = plans.clone().flat_map(|plan| &plan.asked).map(|asked| asked.result);
+    let of_face = plans.filter(|known| known.store.is_some() || known.name == plan.name);
+    let of_face = of_face.flat_map(|plan| {
+        let params = plan.handlers.iter().flat_map(|handler| &handler.params).map(|(_, ty)| *ty);
+        plan.cells.iter().map(|cell| cell.ty).chain(params)
+    });
     let mut compiled = Compiled {
-        text: shapes(program, asked.map(|asked| asked.result)),
+        text: shapes(program, asked.chain(of_face)),
         name: class_name(&plan.name),
         stores: Vec::new(),
         used: BTreeSet::new(),

@@ -12,6 +12,8 @@ pub const MODULES: &[(&str, &str)] = &[
     ("hearing.mjs", include_str!("../engine/hearing.mjs")),
     ("controls.mjs", include_str!("../engine/controls.mjs")),
     ("life.mjs", include_str!("../engine/life.mjs")),
+    ("opening.mjs", include_str!("../engine/opening.mjs")),
+    ("taking.mjs", include_str!("../engine/taking.mjs")),
     ("markup.mjs", include_str!("../engine/markup.mjs")),
     ("locale.mjs", include_str!("../engine/locale.mjs")),
     ("guards.mjs", include_str!("../engine/guards.mjs")),

@@ -9,6 +9,7 @@ pub mod code;
 mod component;
 pub mod engine;
 mod expression;
+mod face;
 mod given;
 mod hanging;
 pub mod kind;

@@ -37,7 +37,7 @@ impl Own<'_> {
 }
 
 /// What a handler is called in the class of its component.
-fn method_in(plan: &Plan, handler: u32) -> String {
+pub(crate) fn method_in(plan: &Plan, handler: u32) -> String {
     own_name(&plan.handlers[handler as usize].name, || format!("h{handler}$"))
 }
 

@@ -1,12 +1,11 @@
 //! A component as a custom element: one file that any page can use.
 
 use super::assets::Assets;
-use super::{host_files, plans_of, quoted, styles};
-use crate::engine::{MODULE, bundled, lean};
-use crate::page::APPLIER;
+use super::script::bundled;
+use super::{host_files, styles};
+use crate::engine::lean;
 use crate::project::Planned;
 use anyhow::{Context, Result, bail};
-use base64::Engine as _;
 use serde_json::{Value as Json, json};
 use vein::Value;
 use vein::program::{Block, CellKind, Name, Program, SpotKind, Type, TypeId};
@@ -70,12 +69,9 @@ pub(super) fn add(
         "props": props,
         "events": plan.events.iter().map(|event| &*event.name).collect::<Vec<_>>(),
     });
-    let encoded = |bytes: &[u8]| quoted(&base64::engine::general_purpose::STANDARD.encode(bytes));
-    let built = format!(
-        "const ELEMENT = {element};\nconst ENGINE = {};\nconst PLANS = {};\n",
-        encoded(&vein_pack::gzip(MODULE)),
-        encoded(&plans_of(&program, number))
-    );
+    let locality = (planned.answers.locale.as_str(), planned.answers.zone.as_str());
+    let script = bundled(&program, tag, locality, &["Opened"])?;
+    let built = format!("{script}const ELEMENT = {element};\n");
     let files = host_files(planned)?;
     let own = match files.first().map(|(path, _)| path.clone()) {
         Some(first) => {
@@ -85,8 +81,7 @@ pub(super) fn add(
         None => "const own = {};".to_owned(),
     };
     let script = lean(ELEMENT)
-        .replace("import { Engine } from './engine.mjs';\n", &bundled(APPLIER))
-        .replace("import { ELEMENT, ENGINE, PLANS } from './built.mjs';\n", &built)
+        .replace("import { ELEMENT, FACE, Opened } from './built.mjs';\n", &built)
         .replace("import * as own from './host.js';", "");
     assets.add(format!("{tag}.js"), format!("{own}\n{script}"));
     Ok(Vec::new())

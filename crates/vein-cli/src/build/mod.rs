@@ -2,11 +2,11 @@
 
 pub(crate) mod assets;
 mod element;
+mod script;
 mod site;
 mod types;
 
 use crate::arguments::Build;
-use crate::engine;
 use crate::output::{self, Outcome};
 use crate::project::{self, Planned};
 use anyhow::{Context, Result};
@@ -30,7 +30,6 @@ pub(crate) fn run(build: &Build) -> Result<Outcome> {
         output::line(format!("wrote {}", path.display()));
         return Ok(Outcome::Holds);
     }
-    engine::is_here()?;
     let mut assets = Assets::default();
     let notes = match build.element {
         true => element::add(&planned, &build.reflect, &mut assets)?,
@@ -74,11 +73,6 @@ fn told(build: &Build, assets: &Assets, notes: &[String]) -> Result<()> {
 
 fn kilobytes(bytes: usize) -> String {
     format!("{:.1} kB", bytes as f64 / 1000.0)
-}
-
-/// The plans of a component and of what it can show and use, as bytes.
-fn plans_of(program: &Program, number: usize) -> Vec<u8> {
-    program.only(number).to_bytes()
 }
 
 /// The styles of the project, then those of a component and what it can show.

@@ -1,9 +1,9 @@
 //! The site: a page with its view written beforehand, and what takes it over.
 
 use super::assets::Assets;
-use super::{STATIC, host_files, json_in_html, plans_of, quoted, styles};
-use crate::engine::{self, lean};
-use crate::page::APPLIER;
+use super::script::bundled;
+use super::{STATIC, host_files, json_in_html, styles};
+use crate::engine::lean;
 use crate::project::Planned;
 use crate::simulated;
 use anyhow::{Context, Result, bail};
@@ -16,7 +16,6 @@ use vein::{HostError, Page};
 const PAGE: &str = include_str!("../../page/built.html");
 const START: &str = include_str!("../../page/start.js");
 const MAIN: &str = include_str!("../../page/main.mjs");
-const SURROUNDINGS: &str = include_str!("../../page/surroundings.mjs");
 
 /// Adds everything that a site consists of; gives what should be known of it.
 pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>> {
@@ -28,13 +27,11 @@ pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>>
             (String::new(), policy_for(planned, &BTreeSet::new()))
         }
     };
-    let engine = assets.add_named("engine", "mjs", engine::script(APPLIER));
     let frame = lean_css(crate::page::FRAME);
     let program = planned.ui.program();
     let number = program.find(&planned.component).context("the component was found before")?;
     let css =
         assets.add_named("styles", "css", format!("{frame}\n{}", styles(planned, program, number)));
-    let plans = assets.add_named("plans", "plan", plans_of(program, number));
     let host = host_files(planned)?;
     let mut hosts: Vec<String> = host.iter().map(|(path, _)| path.display().to_string()).collect();
     let host = match hosts.first().cloned() {
@@ -51,43 +48,17 @@ pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>>
             format!("./{}", hosts[0])
         }
     };
-    let (loading, module) = match &planned.build.engine {
-        None => {
-            let module = assets.add_named("engine", "wasm", engine::MODULE);
-            (None, module)
-        }
-        Some(path) => rust_host(planned, path, assets)?,
-    };
-    let site = format!(
-        "{{ component: {}, locale: {}, zone: {}, module: {}, plans: {} }}",
-        quoted(&planned.component),
-        quoted(&planned.answers.locale),
-        quoted(&planned.answers.zone),
-        quoted(&format!("./{module}")),
-        quoted(&format!("./{plans}")),
-    );
-    let mut main = lean(MAIN)
-        .replace("import { SITE } from './site.mjs';", &format!("const SITE = {site};"))
-        .replace("./engine.mjs", &format!("./{engine}"))
+    let locality = (planned.answers.locale.as_str(), planned.answers.zone.as_str());
+    let script = bundled(program, &planned.component, locality, &["Opened", "takeIn"])?;
+    let main = lean(MAIN)
+        .replace("import { FACE, Opened } from './component.mjs';\n", &script)
         .replace("./host.js", &host);
-    if let Some(loading) = loading {
-        main = main
-            .replace("Engine.load(at(SITE.module), at(SITE.plans))", &loading.load)
-            .replacen("import ", &format!("{}import ", loading.imports), 1);
-    }
     let main = assets.add_named("main", "mjs", main);
     let start = lean(START).replace("./main.mjs", &format!("./{main}"));
     let start = assets.add_named("start", "js", start);
-    let preload = |rel: &str, name: &str| {
-        format!("<link rel=\"{rel}\" href=\"./assets/{name}\" crossorigin as=\"fetch\">\n")
-    };
-    let links = [
-        format!("<link rel=\"stylesheet\" href=\"./assets/{css}\">\n"),
-        preload("preload", &module),
-        preload("preload", &plans),
-    ];
+    let links = format!("<link rel=\"stylesheet\" href=\"./assets/{css}\">\n");
     // Whatever is imported is asked for at once, rather than one after the other.
-    let scripts = [main, engine].into_iter().chain(hosts);
+    let scripts = [main].into_iter().chain(hosts);
     let scripts: String = scripts
         .map(|name| format!("<link rel=\"modulepreload\" href=\"./assets/{name}\">\n"))
         .collect();
@@ -97,7 +68,7 @@ pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>>
     let page = PAGE
         .replace("<!--locale-->", &planned.answers.locale)
         .replace("<!--policy-->", &policy)
-        .replace("<!--links-->", &(links.concat() + &scripts))
+        .replace("<!--links-->", &(links + &scripts))
         .replace("<!--start-->", &format!("./assets/{start}"));
     let (before, after) = page.split_once("<!--title-->").context("the page has a title")?;
     let (between, after) = after.split_once("<!--view-->").context("the page has a view")?;
@@ -171,53 +142,13 @@ fn policy_for(planned: &Planned, styles: &BTreeSet<String>) -> String {
             let hashes: String = styles.iter().map(hash).collect();
             let hashed = if styles.is_empty() { "" } else { " 'unsafe-hashes'" };
             format!(
-                "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self'{hashed}{hashes}; \
+                "default-src 'self'; script-src 'self'; style-src 'self'{hashed}{hashes}; \
                  img-src 'self' data:; base-uri 'none'; object-src 'none'; form-action 'self'"
             )
         }
     };
     let policy = policy.replace('&', "&amp;").replace('"', "&quot;");
     format!("<meta http-equiv=\"Content-Security-Policy\" content=\"{policy}\">\n")
-}
-
-/// How a module of a host in Rust is loaded.
-struct Loading {
-    imports: String,
-    load: String,
-}
-
-/// Adds what `wasm-bindgen` made of a host in Rust, with the engine in it.
-fn rust_host(
-    planned: &Planned,
-    path: &Path,
-    assets: &mut Assets,
-) -> Result<(Option<Loading>, String)> {
-    let at = planned.root.join(path);
-    let folder = at.parent().context("the module is in a folder")?;
-    let stem = at.file_stem().and_then(|stem| stem.to_str()).context("the module has a name")?;
-    let read = |path: &Path| {
-        let advice = "build it with `cargo build --target wasm32-unknown-unknown`, then `wasm-bindgen --target web`";
-        std::fs::read(path).with_context(|| format!("cannot read `{}`: {advice}", path.display()))
-    };
-    let module = format!("{stem}_bg.wasm");
-    let wasm = read(&folder.join(&module))?;
-    if !wasm.windows(7).any(|bytes| bytes == b"vein_do") {
-        bail!(
-            "`{}` has no engine in it: have the crate depend on `vein-web` and use it",
-            folder.join(&module).display()
-        );
-    }
-    let files = vec![
-        (PathBuf::from(format!("{stem}.js")), read(&at)?),
-        (PathBuf::from(&module), wasm),
-        (PathBuf::from("surroundings.mjs"), lean(SURROUNDINGS).into_bytes()),
-    ];
-    let folder = assets.add_folder("rust", files);
-    let imports = format!(
-        "import start from './{folder}/{stem}.js';\nimport {{ surround }} from './{folder}/surroundings.mjs';\n"
-    );
-    let load = "Engine.around(surround, start(at(SITE.module)), at(SITE.plans))".to_owned();
-    Ok((Some(Loading { imports, load }), format!("{folder}/{module}")))
 }
 
 /// Adds the project's own files, as they are.

@@ -331,6 +331,7 @@ const PLAY: &str = r#"
     asked.push(`${question.name} ${question.args.map(written)}`);
     open.push(question);
   };
+  page.schedule = () => {};
   const observer = new MutationObserver(() => {});
   let [records, seen] = [[], [0, 0, 0]];
   // What is open is a property, and so is what a hidden field holds.
@@ -428,7 +429,7 @@ fn script(program: &Program, compiled: &Compiled, beds: &[Json], steps: &[Json])
         .replace("STORES", &format!("[{}]", stores.join(", ")))
         .replace("ROOT", &compiled.name)
         .replace("BEDS", &json!(beds).to_string())
-        .replace("LISTENS", &compiled.listens("root", "toldOf"))
+        .replace("LISTENS", &compiled.listens("root", "toldOf", "undefined"))
         .replace("STEPS", &json!(steps).to_string())
         .replace("USED", &json!(USED).to_string());
     format!("'use strict'; {engine} {} {WRITTEN} {SHOWN} {play}", compiled.text)
@@ -484,7 +485,9 @@ pub async fn random_projects_live_the_same(browser: &Browser) {
             }
         }
         let script = script(&program, &compiled, &beds, &steps);
-        if std::env::var_os("VEIN_KEEP").is_some() { std::fs::write("/tmp/w/fail.js", &script).unwrap(); }
+        if std::env::var_os("VEIN_KEEP").is_some() {
+            std::fs::write("/tmp/w/fail.js", &script).unwrap();
+        }
         let theirs_all = browser.function(&script).await;
         if let Some(reason) = unopened_for {
             unopened += 1;
