@@ -112,46 +112,96 @@ function disturbed(records) {
   )).map(({ type, target, attributeName }) => `${attributeName ?? type} of ${target.nodeName.toLowerCase()}`);
 }
 
-let engine = null;
 let page = null;
+/** What the compiled page has asked, in order, and what has come of it since it was last asked itself. */
+let questions = [];
+let [asked, given, faults] = [[], [], []];
+let script = null;
 
 const turn = () => new Promise((done) => setTimeout(done, 0));
 
+/** The component of a name whose first node that something refers to stands at the end of a way; or the only one of it. */
+function scopeAt(path, name) {
+  const node = path.reduce((at, step) => at?.childNodes[step], view);
+  const [open, found] = [[page.page.root], []];
+  while (open.length > 0) {
+    const scope = open.pop();
+    if (scope.up$ === null && scope.constructor.called === name) found.push(scope);
+    for (const place of scope.spots$ ?? []) place.inside(open);
+  }
+  return found.find((scope) => scope.n0$ === node) ?? (found.length === 1 ? found[0] : undefined);
+}
+
+const commands = {
+  set: (path, value) => page.set(path, value),
+  call: (handler, ...args) => page.call(handler, ...args),
+  answer: (number, value) => page.page.answer(questions[number - 1], value),
+  fail: (number, reason) => page.page.fail(questions[number - 1], reason),
+  give([path, name], event, args) {
+    const scope = path === null ? page.page.root : scopeAt(path, name);
+    script.turnOver(() => scope.give$(event, args));
+  },
+  /** What no host can do: a write to a component inside the page's own. */
+  setInside([path, name], way, value) {
+    const scope = scopeAt(path, name);
+    const [cell, ...steps] = way;
+    const last = steps.pop();
+    script.turnOver(() => {
+      if (last === undefined) scope.put$(cell, value);
+      else if (script.put(steps.reduce((at, step) => at[step], scope[cell]), last, value)) scope.told$(cell);
+    });
+  },
+  close: () => page.close(),
+};
+
 const answers = {
-  /** Opens a component in place of its HTML, with the engine and the plans that `vein build` ships. */
-  async open({ component, props, answered, later, locale, zone, html }) {
-    const { Engine } = await import('/built/engine.mjs');
-    engine = await Engine.load(fetch('/built/engine.wasm'), fetch('/built/plans.vein'));
+  /** Opens a component in place of its HTML, compiled as `vein build` ships it. */
+  async open({ component, props, answered, later, html }) {
+    script = await import(`/built/${component}.mjs`);
+    const { FACE, Opened } = script;
     view.innerHTML = html;
     before = new Set(view.querySelectorAll('*'));
     observer.takeRecords();
     records.length = 0;
-    const seen = {
-      told: say,
-      patches(batch) {
-        applied++;
-        say({ batch: Array.from(new Uint8Array(batch)) });
-        wake();
-      },
+    script.turn.heard = (event, found, restored) => {
+      const fields = Object.assign({}, ...found.map(([, , looked]) => looked ?? {}));
+      say({
+        event: event.type,
+        fields,
+        reached: found.map(([scope, listener]) => [
+          pathTo(scope[listener.node]), scope.constructor.listeners.indexOf(listener),
+        ]),
+        restored: restored.map(({ scope, at, property, was, held }) => [
+          pathTo(scope[scope.constructor.controls[at]]), property, was, held,
+        ]),
+      });
     };
-    const host = scripted(answered, later);
-    page = engine.open(component, { into: view, props, host, takeOver: true, locale, zone, clock, seen });
+    page = new Opened(FACE, {
+      into: view, props, host: scripted(answered, later), takeOver: true, clock,
+      asks(question) {
+        questions.push(question);
+        asked.push(`${question.name} ${JSON.stringify(question.args)}`);
+      },
+      failed: (fault) => faults.push(fault.message),
+    });
+    const { root } = page.page;
+    root.given$ = (event, args) => given.push(`${event} ${JSON.stringify(args)}`);
     const found = disturbed(observer.takeRecords());
-    const { built, set } = page.taken ?? { built: 0, set: 0 };
+    const { built, set } = page.taken;
     if (found.length + built + set > 0) {
-      failure ??= `what was written beforehand was not taken over as it is: ${built} elements built, ${set} texts or attributes set; seen: ${found.join(', ') || 'nothing'}`;
+      failure ??= `what was written beforehand was not taken over as it is: ${built} nodes built, ${set} texts or attributes set; seen: ${found.join(', ') || 'nothing'}`;
     }
     records.length = 0;
     return null;
   },
 
   /** Does something to the page at some time. */
-  async do([time, command, ...given]) {
+  async do([time, command, ...all]) {
     try {
       clock.go(time);
-      if (command !== 'wait') return page[command](...given) ?? null;
+      if (command !== 'wait') return commands[command](...all) ?? null;
     } catch (error) {
-      failure ??= error.message;
+      faults.push(error.message);
     }
     return null;
   },
@@ -186,13 +236,15 @@ const answers = {
       if (type === 'characterData') seen.push(['text', pathTo(target)]);
       else if (type === 'attributes') seen.push([attributeName, pathTo(target)]);
       else {
-        // Nodes may be taken away together.
+        // Nodes may be taken away together; what is compiled is put there together, too.
         for (const _ of removedNodes) seen.push(['removed', null]);
-        if (addedNodes.length > 0) seen.push(['added', null]);
+        for (const _ of page === null ? [...addedNodes].slice(0, 1) : addedNodes) seen.push(['added', null]);
       }
     }
     const view = Array.from(document.querySelector('body > #view').childNodes, dumped);
-    return { failure, seen, view, focus: pathTo(document.activeElement) };
+    const told = { failure, seen, view, focus: pathTo(document.activeElement), asked, given, faults };
+    [asked, given, faults] = [[], [], []];
+    return told;
   },
 };
 

@@ -151,9 +151,6 @@ pub(crate) struct Prove {
     /// Play in Chromium, too, and hold what the document's own observer saw against the ledger.
     #[arg(long, conflicts_with = "accept")]
     pub(crate) browser: bool,
-    /// Have the engine in the page there, as in what `vein build` makes.
-    #[arg(long, requires = "browser")]
-    pub(crate) built: bool,
     /// Write a page with every step: what was done, the view before and after, causes, verdict.
     #[arg(long, value_name = "FILE")]
     pub(crate) report: Option<PathBuf>,

@@ -4,8 +4,6 @@ mod arguments;
 #[cfg(feature = "build")]
 mod build;
 mod commands;
-#[cfg(any(feature = "browser", feature = "build"))]
-mod engine;
 #[cfg(any(feature = "browser", feature = "serve"))]
 mod http;
 mod output;
@@ -14,6 +12,8 @@ mod page;
 mod progress;
 mod project;
 mod prove;
+#[cfg(any(feature = "browser", feature = "build"))]
+mod script;
 #[cfg(feature = "serve")]
 mod serve;
 mod settings;

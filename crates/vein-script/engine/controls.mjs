@@ -182,7 +182,7 @@ export function goBackAll(form) {
     all.forEach(([node, property], at) => {
       // It was given that, whether it could take it or not.
       const { scope, at: part, value: held } = node.began$[property];
-      restored.push({ scope, at: part, was: before[at], held });
+      restored.push({ scope, at: part, property, was: before[at], held });
     });
   }
   return restored;
@@ -242,6 +242,7 @@ export function hearControls(root, failed, signal) {
     // A browser would go back to the markup, and would put other texts into an output.
     event.preventDefault();
     if (found.length + restored.length === 0) return;
+    turn.heard?.(event, found, restored);
     try {
       deliver(found, () => restore(restored));
     } catch (fault) {

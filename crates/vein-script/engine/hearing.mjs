@@ -72,6 +72,7 @@ export function hear(root, kind, failed, signal) {
     if (event.type === 'input' && event.isComposing) return;
     const found = reached(root, event).map(([scope, listener]) => [scope, listener, listener.looks?.(event)]);
     if (found.length === 0) return;
+    turn.heard?.(event, found, []);
     try {
       deliver(found);
     } catch (fault) {

@@ -27,8 +27,8 @@ export function catchUp() {
 }
 
 /** Has the timers of a page run with a clock, and its questions answered by its host. */
-export function begins(page, clock) {
-  Object.assign(page, { clock, began: clock.now(), schedule, asks: askAnswer, drops: (question) => question.abort?.abort() });
+export function begins(page, clock, asks) {
+  Object.assign(page, { clock, began: clock.now(), schedule, asks, drops: (question) => question.abort?.abort() });
   clocked.add(page);
   turn.catchUp = catchUp;
 }
@@ -113,7 +113,7 @@ export class Opened {
   #watchers = new Set();
   #hears = new Map();
   #closed = false;
-  constructor(face, { into, props = {}, host = {}, takeOver = false, clock = CLOCK }) {
+  constructor(face, { into, props = {}, host = {}, takeOver = false, clock = CLOCK, asks = askAnswer, failed = toldFault }) {
     if (!into) throw new Refused(`\`${face.name}\` is told no element to show it in: give it one as \`into\``);
     const asked = face.asked.filter((name) => !(name in host));
     if (asked.length > 0) {
@@ -121,8 +121,8 @@ export class Opened {
       throw new Refused(`\`${face.name}\` asks what nobody answers: ${each}; answer each by its name before the page is opened`);
     }
     this.#face = face;
-    const page = new Page(host, toldFault);
-    begins(page, clock);
+    const page = new Page(host, failed);
+    begins(page, clock, asks);
     this.page = page;
     const values = fitProps(face, props);
     try {
@@ -140,7 +140,7 @@ export class Opened {
       into.replaceChildren();
       standIn(into, page.root);
     }
-    face.listens(into, toldFault, this.#listens.signal);
+    face.listens(into, failed, this.#listens.signal);
     turn.shown?.();
     this.taken?.heard();
     page.schedule();

@@ -79,7 +79,8 @@ pub use vein_view::{
 /// Compiled components as tables, for tools.
 pub mod program {
     pub use vein_plan::{
-        Answers, Asked, Block, Cell, CellKind, Name, Plan, Program, Shape, SpotKind, Type, TypeId,
+        Answers, Asked, Block, Cell, CellKind, Name, Plan, Program, Shape, SpotKind, TemplateNode,
+        Type, TypeId,
     };
 }
 

@@ -1,10 +1,9 @@
 //! A component as a custom element: one file that any page can use.
 
 use super::assets::Assets;
-use super::script::bundled;
 use super::{host_files, styles};
-use crate::engine::lean;
 use crate::project::Planned;
+use crate::script::{bundled, lean};
 use anyhow::{Context, Result, bail};
 use serde_json::{Value as Json, json};
 use vein::Value;

@@ -2,7 +2,6 @@
 
 pub(crate) mod assets;
 mod element;
-mod script;
 mod site;
 mod types;
 
@@ -152,9 +151,4 @@ fn cleaned(path: &Path) -> Option<PathBuf> {
 /// A value as JSON that may stand inside a script element.
 fn json_in_html(value: &vein::Value) -> String {
     stringify(value).to_string().replace('<', "\\u003c")
-}
-
-/// A text as an ECMAScript string.
-fn quoted(text: &str) -> String {
-    serde_json::Value::from(text).to_string()
 }

@@ -1,10 +1,9 @@
 //! The site: a page with its view written beforehand, and what takes it over.
 
 use super::assets::Assets;
-use super::script::bundled;
 use super::{STATIC, host_files, json_in_html, styles};
-use crate::engine::lean;
 use crate::project::Planned;
+use crate::script::{bundled, lean};
 use crate::simulated;
 use anyhow::{Context, Result, bail};
 use base64::Engine as _;

@@ -167,7 +167,7 @@ fn is_optional(program: &Program, ty: TypeId) -> bool {
 /// A name as a key: in quotes where it is more than a name.
 fn key(name: &str) -> String {
     let plain = name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
-    if plain { name.to_owned() } else { super::quoted(name) }
+    if plain { name.to_owned() } else { crate::script::quoted(name) }
 }
 
 /// A type as TypeScript writes it.
@@ -178,7 +178,7 @@ fn typed(program: &Program, ty: TypeId) -> String {
         Type::Number => "number".into(),
         Type::Boolean => "boolean".into(),
         Type::Literals(words) => {
-            words.iter().map(|word| super::quoted(word)).collect::<Vec<_>>().join(" | ")
+            words.iter().map(|word| crate::script::quoted(word)).collect::<Vec<_>>().join(" | ")
         }
         Type::List(item) => format!("Array<{}>", typed(program, *item)),
         Type::Optional(inner) => format!("{} | null", typed(program, *inner)),

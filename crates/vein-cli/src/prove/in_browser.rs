@@ -2,19 +2,14 @@
 
 use super::chromium::{Chromium, WhereEngine};
 use super::{InBrowser, Proved};
-use crate::engine;
 use crate::progress::Progress;
 use crate::project::Project;
 use anyhow::Result;
 use std::time::Instant;
 use vein::Ui;
 
-/// Plays one scenario after the other, with the engine in the page where it is the `built` one.
-pub(super) fn play(ui: &Ui, project: &Project, built: bool, proved: &mut Proved) -> Result<()> {
-    let place = if built { WhereEngine::There } else { WhereEngine::Here };
-    if built {
-        engine::is_here()?;
-    }
+/// Plays one scenario after the other on compiled pages.
+pub(super) fn play(ui: &Ui, project: &Project, proved: &mut Proved) -> Result<()> {
     let begun = Instant::now();
     let (locale, zone) = project.locale();
     let mut chromium = Chromium::start(ui, &locale, &project.styles()?)?;
@@ -22,7 +17,7 @@ pub(super) fn play(ui: &Ui, project: &Project, built: bool, proved: &mut Proved)
     for run in &mut proved.runs {
         if let Ok((file, in_memory)) = &run.played {
             let begun = Instant::now();
-            let played = chromium.play(file, ui, (&locale, &zone), in_memory, place);
+            let played = chromium.play(file, ui, (&locale, &zone), in_memory, WhereEngine::There);
             let (played, steps_took) = match played {
                 Ok((played, took)) => (Ok(played), took),
                 Err(error) => (Err(format!("{error:#}")), Vec::new()),

@@ -92,7 +92,7 @@ pub(crate) fn once(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome>
         proved = play_all(ui, &project.locale(), &files, prove);
     }
     if prove.browser {
-        in_browser::play(ui, project, prove.built, &mut proved)?;
+        in_browser::play(ui, project, &mut proved)?;
     }
     if prove.json {
         output::line(serde_json::to_string_pretty(&json::proved(ui, &proved))?);

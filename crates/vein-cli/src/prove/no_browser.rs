@@ -5,6 +5,6 @@ use crate::project::Project;
 use anyhow::Result;
 use vein::Ui;
 
-pub(super) fn play(_: &Ui, _: &Project, _: bool, _: &mut Proved) -> Result<()> {
+pub(super) fn play(_: &Ui, _: &Project, _: &mut Proved) -> Result<()> {
     crate::left_out("browser")
 }

@@ -2,7 +2,8 @@
 //! observer saw against the patches.
 
 use serde_json::Value as Json;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
+use vein::program::TemplateNode;
 use vein::{NodeId, Patch, Pulse, Session, Tree};
 
 /// Everything that is not the same.
@@ -182,6 +183,57 @@ pub(super) fn expected(session: &Session, entry: &Pulse) -> Vec<Expected> {
             | Patch::SetProperty { .. }
             | Patch::SetFlag { .. }
             | Patch::Done { .. } => {}
+        }
+    }
+    expected
+}
+
+/// The same for a page that is compiled: what is new is whole before it comes, so that each node at its top is seen once and
+/// nothing inside of it; by what is known of the templates that were sent.
+pub(super) fn expected_whole(
+    session: &Session,
+    entry: &Pulse,
+    known: &mut BTreeMap<u32, (usize, u32)>,
+) -> Vec<Expected> {
+    let tree = session.tree();
+    let node = |number: u32| tree.numbered(number).map(|id| (id, tree.serial(id)));
+    let (mut expected, mut new) = (Vec::new(), BTreeSet::new());
+    for patch in entry.pulse.patches.iter() {
+        match patch {
+            Patch::Template { number, template } => {
+                let (mut depth, mut at_top) = (0, 0);
+                for node in &template.nodes {
+                    at_top += usize::from(depth == 0);
+                    match node {
+                        TemplateNode::Open { .. } => depth += 1,
+                        TemplateNode::Close => depth -= 1,
+                        _ => {}
+                    }
+                }
+                known.insert(number, (at_top, template.marks()));
+            }
+            Patch::Clone { template, parent, first, .. } => {
+                let (at_top, marks) = known.get(&template).copied().unwrap_or_default();
+                if !new.contains(&parent) {
+                    expected.extend((0..at_top).map(|_| ("added".to_owned(), None)));
+                }
+                new.extend(first..first + marks);
+            }
+            Patch::Text { node: number, .. } if !new.contains(&number) => {
+                expected.push(("text".into(), node(number)));
+            }
+            Patch::SetAttribute { node: number, name, .. }
+            | Patch::RemoveAttribute { node: number, name }
+                if !new.contains(&number) =>
+            {
+                expected.push((name.to_owned(), node(number)));
+            }
+            Patch::Remove { .. } => expected.push(("removed".into(), None)),
+            Patch::Move { .. } => {
+                expected.push(("removed".into(), None));
+                expected.push(("added".into(), None));
+            }
+            _ => {}
         }
     }
     expected

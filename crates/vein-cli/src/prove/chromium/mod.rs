@@ -15,7 +15,7 @@ use serde::Deserialize;
 use serde_json::{Value as Json, json};
 use stage::Stage;
 use std::time::{Duration, Instant};
-use there::{Pulsed, There};
+use there::There;
 use tokio::runtime::Runtime;
 use vein::scenario::{Doing, Hands};
 use vein::{Act, NodeId, Played, Property, Pulse, ScenarioFile, Session, Typing, Ui};
@@ -32,7 +32,7 @@ const LINKED: &str = "{\"linked\":true}";
 pub(crate) enum WhereEngine {
     /// Here, as with `vein serve`.
     Here,
-    /// In the page, as in what `vein build` makes.
+    /// In the page, compiled, as `vein build` makes it.
     There,
 }
 
@@ -49,10 +49,9 @@ impl Chromium {
         let runtime =
             tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build()?;
         let own = ui.styles().map(|(_, css)| css.to_owned());
-        let plans = ui.to_plan();
         let css: Vec<String> = styles.iter().cloned().chain(own).collect();
         let (stage, driven) = runtime.block_on(async {
-            let stage = Stage::open(locale, css.join("\n"), plans).await?;
+            let stage = Stage::open(locale, css.join("\n")).await?;
             Ok::<_, anyhow::Error>((stage, driver::start(&[]).await?))
         })?;
         Ok(Chromium { runtime, driven: Some(driven), stage })
@@ -222,13 +221,13 @@ impl Hands for InBrowser<'_> {
     }
 
     fn show(&mut self, session: &Session, entry: &Pulse) -> Result<(), String> {
+        if self.there.is_some() {
+            return self.done_there(session, entry).map_err(|error| format!("{error:#}"));
+        }
         if entry.pulse.patches.is_empty() {
             return Ok(());
         }
         self.batches += 1;
-        if self.there.is_some() {
-            return self.same_there(session, entry).map_err(|error| format!("{error:#}"));
-        }
         self.expected.extend(compare::expected(session, entry));
         match self.chromium.stage.tell(entry.pulse.patches.to_bytes()) {
             true => Ok(()),
@@ -239,7 +238,11 @@ impl Hands for InBrowser<'_> {
     fn compare(&mut self, session: &mut Session) -> Vec<String> {
         let expected = std::mem::take(&mut self.expected);
         let mut found = match self.ask("seen", json!([self.batches])) {
-            Ok(seen) => compare::differences(session, expected, &seen),
+            Ok(seen) => {
+                let mut found = compare::differences(session, expected, &seen);
+                found.extend(self.there.as_mut().into_iter().flat_map(|there| there.differ(&seen)));
+                found
+            }
             Err(error) => vec![format!("{error:#}")],
         };
         found.extend(self.values_differ(session));
@@ -257,7 +260,7 @@ impl InBrowser<'_> {
         if !stage.ask(asked.to_string()) {
             bail!("the page in the browser is gone");
         }
-        let (told, there) = (&mut self.told, &mut self.there);
+        let told = &mut self.told;
         runtime.block_on(async {
             loop {
                 let text = tokio::time::timeout(PATIENCE, stage.said.recv()).await;
@@ -266,10 +269,7 @@ impl InBrowser<'_> {
                 match serde_json::from_str::<Reply>(&text) {
                     Ok(reply) if reply.reply == number => return Ok(reply.answer),
                     Ok(_) => {}
-                    Err(_) => match (serde_json::from_str::<Pulsed>(&text), &mut *there) {
-                        (Ok(pulsed), Some(there)) => there.pulsed(pulsed),
-                        _ => told.push(text),
-                    },
+                    Err(_) => told.push(text),
                 }
             }
         })

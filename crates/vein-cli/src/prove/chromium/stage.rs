@@ -1,18 +1,18 @@
 //! The page on which scenarios are played, served on loopback to the browser alone.
 
-use crate::engine;
 use crate::http::{Own, POLICY, at_once, framed, guard, script, style};
 use crate::page::{APPLIER, FRAME};
 use anyhow::{Context, Result};
 use axum::Router;
-use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
+use axum::extract::{Path, State};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::middleware;
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
 use axum::serve::ListenerExt;
 use futures_util::{SinkExt, StreamExt};
+use std::collections::HashMap;
 use std::net::Ipv4Addr;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::net::TcpListener;
@@ -26,6 +26,7 @@ pub(super) struct Stage {
     pub(super) said: UnboundedReceiver<String>,
     tab: Arc<Mutex<Option<UnboundedSender<Message>>>>,
     applier: Arc<Mutex<String>>,
+    scripts: Arc<Mutex<HashMap<String, String>>>,
 }
 
 struct Shared {
@@ -33,14 +34,14 @@ struct Shared {
     html: String,
     css: String,
     applier: Arc<Mutex<String>>,
-    plans: Vec<u8>,
+    scripts: Arc<Mutex<HashMap<String, String>>>,
     said: UnboundedSender<String>,
     tab: Arc<Mutex<Option<UnboundedSender<Message>>>>,
 }
 
 impl Stage {
     /// Serves an empty page with some styles, in a language.
-    pub(super) async fn open(locale: &str, css: String, plans: Vec<u8>) -> Result<Stage> {
+    pub(super) async fn open(locale: &str, css: String) -> Result<Stage> {
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await;
         let listener = listener.context("no port on loopback can be had")?;
         let port = listener.local_addr().context("the port is not known")?.port();
@@ -49,30 +50,41 @@ impl Stage {
         let applier = Arc::new(Mutex::new(APPLIER.to_owned()));
         let styles = "<link rel=\"stylesheet\" href=\"/styles.css\">\n";
         let html = framed(locale, "vein prove", styles, "");
+        let scripts = Arc::new(Mutex::new(HashMap::new()));
         let (own, tab_too, applier_too) = (Own(port), tab.clone(), applier.clone());
-        let shared =
-            Shared { own, html, css, applier: applier_too, plans, said: send, tab: tab_too };
+        let shared = Shared {
+            own,
+            html,
+            css,
+            applier: applier_too,
+            scripts: scripts.clone(),
+            said: send,
+            tab: tab_too,
+        };
         let router = Router::new()
             .route("/", get(page))
             .route("/vein/applier.mjs", get(applier_of))
             .route("/vein/link.mjs", get(|| async { script(LINK.to_owned()) }))
             .route("/vein/frame.css", get(|| async { style(FRAME.to_owned()) }))
             .route("/styles.css", get(styles_of))
-            .route("/built/engine.mjs", get(engine_script))
-            .route("/built/engine.wasm", get(engine_module))
-            .route("/built/plans.vein", get(plans_of))
+            .route("/built/{name}", get(script_of))
             .route("/favicon.ico", get(|| async { StatusCode::NO_CONTENT }))
             .route("/live", get(connect))
             .layer(middleware::from_fn_with_state(Own(port), guard))
             .with_state(Arc::new(shared));
         let listener = listener.tap_io(at_once);
         tokio::spawn(async move { axum::serve(listener, router).await });
-        Ok(Stage { port, said, tab, applier })
+        Ok(Stage { port, said, tab, applier, scripts })
     }
 
     /// Serves another text for the browser's side of the patch protocol from now on.
     pub(super) fn use_applier(&mut self, text: String) {
         *locked(&self.applier) = text;
+    }
+
+    /// Serves a component that was compiled.
+    pub(super) fn use_script(&self, component: &str, text: String) {
+        locked(&self.scripts).insert(format!("{component}.mjs"), text);
     }
 
     /// Hands a batch of patches to the tab.
@@ -102,9 +114,8 @@ fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 }
 
 async fn page(State(shared): State<Arc<Shared>>) -> Response {
-    // A page may have its own engine, as with `vein build`, and begins with what was written for it.
-    let policy =
-        format!("{POLICY}; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'");
+    // A page that is compiled begins with what was written for it.
+    let policy = format!("{POLICY}; script-src 'self'; style-src 'self' 'unsafe-inline'");
     let headers = [
         (header::CONTENT_TYPE, "text/html; charset=utf-8"),
         (header::CONTENT_SECURITY_POLICY, &*policy),
@@ -116,21 +127,12 @@ async fn applier_of(State(shared): State<Arc<Shared>>) -> Response {
     script(locked(&shared.applier).clone())
 }
 
-/// The engine's scripts as `vein build` writes them, with the applier that is tried.
-async fn engine_script(State(shared): State<Arc<Shared>>) -> Response {
-    script(engine::script(&locked(&shared.applier)))
-}
-
-async fn engine_module() -> Response {
-    binary("application/wasm", engine::MODULE.to_vec())
-}
-
-async fn plans_of(State(shared): State<Arc<Shared>>) -> Response {
-    binary("application/octet-stream", shared.plans.clone())
-}
-
-fn binary(kind: &'static str, bytes: Vec<u8>) -> Response {
-    ([(header::CONTENT_TYPE, kind)], bytes).into_response()
+/// A component as `vein build` compiles it.
+async fn script_of(Path(name): Path<String>, State(shared): State<Arc<Shared>>) -> Response {
+    match locked(&shared.scripts).get(&name) {
+        Some(text) => script(text.clone()),
+        None => StatusCode::NOT_FOUND.into_response(),
+    }
 }
 
 async fn styles_of(State(shared): State<Arc<Shared>>) -> Response {

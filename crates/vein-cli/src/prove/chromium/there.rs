@@ -1,32 +1,30 @@
-//! Scenarios on a page that has its own engine, as `vein build` ships it: what is done here is done
-//! there, too, and every batch and value has to be the same.
+//! Scenarios on a page that is compiled, as `vein build` ships it: what is done here is done there, too, and the document,
+//! what its observer saw, values, questions, events and faults have to be the same.
 
 use super::{InBrowser, compare};
+use crate::script::bundled;
 use anyhow::{Result, bail};
-use serde::Deserialize;
 use serde_json::{Value as Json, json};
-use std::collections::VecDeque;
+use std::collections::BTreeMap;
 use vein::program::{Answers, CellKind};
 use vein::scenario::{Doing, Scripted};
-use vein::{Batch, Patch, Pulse, Session, Ui, to_json};
+use vein::{Pulse, Session, Ui, to_json};
 
-/// What the page's engine does beside the one here.
+/// What the compiled page does beside the engine here.
 pub(super) struct There {
     /// The functions that are not answered at once.
     later: Vec<String>,
     locale: (String, String),
     /// What is to be done there, too.
     doing: Option<Json>,
-    /// The batches that came there, and have not been looked for here.
-    pulses: VecDeque<Vec<u8>>,
+    /// Of each template that was sent: how many nodes stand at its top, and how many are marked.
+    known: BTreeMap<u32, (usize, u32)>,
+    /// What was asked, given and taken back here since the page was asked last.
+    expected: [Vec<String>; 3],
+    /// The components inside the page's own, by their addresses: the way to the first node of each that something refers to,
+    /// and its name.
+    components: BTreeMap<String, (Vec<usize>, String)>,
     closed: bool,
-}
-
-/// A batch of the page's engine.
-#[derive(Debug, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub(super) struct Pulsed {
-    batch: Vec<u8>,
 }
 
 impl There {
@@ -37,13 +35,11 @@ impl There {
             later: later.map(|asked| asked.name.to_string()).collect(),
             locale: (locale.to_owned(), zone.to_owned()),
             doing: None,
-            pulses: VecDeque::new(),
+            known: BTreeMap::new(),
+            expected: Default::default(),
+            components: BTreeMap::new(),
             closed: false,
         }
-    }
-
-    pub(super) fn pulsed(&mut self, pulsed: Pulsed) {
-        self.pulses.push_back(pulsed.batch);
     }
 
     pub(super) fn foresee(&mut self, doing: Doing<'_>) {
@@ -53,15 +49,20 @@ impl There {
                 "props": if data.is_null() { json!({}) } else { to_json(data) },
                 "answered": answered.iter().map(scripted).collect::<Vec<_>>(),
                 "later": self.later,
-                "locale": self.locale.0,
-                "zone": self.locale.1,
             }),
-            Doing::Set(path, value) => json!(["set", path, to_json(value)]),
+            Doing::Set(path, value) => match self.inside(path) {
+                Some((of, way)) => json!(["setInside", of, way, to_json(value)]),
+                None => json!(["set", path, to_json(value)]),
+            },
             Doing::Call(handler, args) => {
                 let args = args.iter().map(to_json);
                 Json::from_iter([json!("call"), json!(handler)].into_iter().chain(args))
             }
-            Doing::Give(owner, event, payload) => json!(["give", owner, event, to_json(payload)]),
+            Doing::Give(owner, event, payload) => {
+                let of = self.components.get(owner);
+                let (path, name) = of.map_or((Json::Null, ""), |(path, name)| (json!(path), name));
+                json!(["give", [path, name], event, to_json(payload)])
+            }
             Doing::Answer(question, Ok(value)) => json!(["answer", question.0, to_json(value)]),
             Doing::Answer(question, Err(reason)) => json!(["fail", question.0, reason]),
             Doing::Wait => json!(["wait"]),
@@ -71,6 +72,81 @@ impl There {
             }
         });
     }
+
+    /// The component inside the page's own that a path begins with, and the way from there.
+    fn inside<'p>(&self, path: &'p str) -> Option<(&(Vec<usize>, String), &'p str)> {
+        let found = self.components.iter().filter_map(|(address, of)| {
+            Some((address.len(), of, path.strip_prefix(&**address)?.strip_prefix('.')?))
+        });
+        found.max_by_key(|(length, ..)| *length).map(|(_, of, way)| (of, way))
+    }
+
+    /// Notes what a pulse here asked, gave and had taken back.
+    fn expect(&mut self, entry: &Pulse) {
+        let pulse = &entry.pulse;
+        let [asked, given, faults] = &mut self.expected;
+        asked.extend(pulse.questions.iter().map(|question| {
+            let args = question.args.iter().map(to_json);
+            format!("{} {}", question.function, Json::from_iter(args))
+        }));
+        given.extend(pulse.given.iter().map(|given| {
+            let payload = given.payload.iter().map(|(_, value)| to_json(value));
+            format!("{} {}", given.name, Json::from_iter(payload))
+        }));
+        faults.extend(pulse.fault.iter().map(|fault| fault_told(&fault.to_string())));
+    }
+
+    /// What of that was something else there.
+    pub(super) fn differ(&mut self, seen: &Json) -> Vec<String> {
+        let mut found = Vec::new();
+        for (what, expected) in ["asked", "given", "faults"].iter().zip(&mut self.expected) {
+            let expected = std::mem::take(expected);
+            let said = seen[what].as_array().into_iter().flatten();
+            let mut said: Vec<String> =
+                said.filter_map(|said| said.as_str().map(fault_told)).collect();
+            // Numbers may be written in two ways.
+            let plain = |all: &mut Vec<String>| {
+                all.iter_mut().for_each(|one| *one = one.replace(".0,", ",").replace(".0]", "]"));
+            };
+            let mut ours = expected;
+            plain(&mut ours);
+            plain(&mut said);
+            if ours != said {
+                found.push(format!("{what} in the browser: {said:?}, and here: {ours:?}"));
+            }
+        }
+        found
+    }
+}
+
+/// Puts the payload of an event that is given into the order of its declaration.
+fn in_order(session: &Session, doing: &mut [Json]) {
+    let runtime = session.runtime();
+    let (name, event) = (doing[1][1].as_str().unwrap_or(""), doing[2].as_str().unwrap_or(""));
+    let plans = &runtime.program().plans;
+    let plan = plans.iter().find(|plan| &*plan.name == name).unwrap_or_else(|| runtime.plan());
+    let declared = plan.events.iter().find(|known| &*known.name == event);
+    let names = declared.into_iter().flat_map(|event| &event.payload);
+    let args: Vec<Json> = names.map(|(name, _)| doing[3][&**name].clone()).collect();
+    doing[3] = Json::from(args);
+}
+
+/// Splits the way from a component into a cell of it and steps from there.
+fn by_steps(session: &Session, doing: &mut [Json]) {
+    let (name, way) = (doing[1][1].as_str().unwrap_or(""), doing[2].as_str().unwrap_or(""));
+    let plans = &session.runtime().program().plans;
+    let cells = plans.iter().filter(|plan| &*plan.name == name).flat_map(|plan| &plan.cells);
+    // Beside what is loaded stand its status and reason, by names of their own.
+    let steps: Vec<&str> = match cells.into_iter().any(|cell| &*cell.name == way) {
+        true => vec![way],
+        false => way.split(['.', '[', ']']).filter(|step| !step.is_empty()).collect(),
+    };
+    doing[2] = json!(steps);
+}
+
+/// A fault as it is compared: where something runs in a circle, pages name it by components and not by addresses.
+fn fault_told(fault: &str) -> String {
+    fault.split_once(" to no end: ").map_or(fault, |(before, _)| before).to_owned()
 }
 
 fn scripted(scripted: &Scripted) -> Json {
@@ -81,59 +157,62 @@ fn scripted(scripted: &Scripted) -> Json {
     }
 }
 
-/// The first patch that is another there.
-fn first_difference(there: &[u8], here: &Batch) -> String {
-    let there = match Batch::from_bytes(there) {
-        Ok(there) => there,
-        Err(error) => return error.to_string(),
-    };
-    let (there, here): (Vec<_>, Vec<_>) = (there.iter().collect(), here.iter().collect());
-    let at = there.iter().zip(&here).take_while(|(there, here)| there == here).count();
-    let said = |patch: Option<&Patch<'_>>| patch.map_or("nothing".into(), |p| format!("{p:?}"));
-    format!("patch {at} is {} there and {} here", said(there.get(at)), said(here.get(at)))
-}
-
 impl InBrowser<'_> {
-    /// Does there what was done here, unless it was done already, and holds the batches against each other.
-    pub(super) fn same_there(&mut self, session: &Session, entry: &Pulse) -> Result<()> {
+    /// Does there what was done here, unless a person has, and notes what has to come of it.
+    pub(super) fn done_there(&mut self, session: &Session, entry: &Pulse) -> Result<()> {
         let Some(there) = &mut self.there else { return Ok(()) };
         let opens = entry.pulse.number == 0;
-        if there.pulses.is_empty() {
-            match there.doing.take() {
-                Some(Json::Object(mut opening)) if opens => {
-                    opening.insert("html".into(), json!(session.tree().html()));
-                    self.ask("open", json!([opening]))?;
-                }
-                Some(Json::Array(mut doing)) => {
-                    doing.insert(0, json!(session.runtime().now()));
-                    let answer = self.ask("do", json!([doing]))?;
-                    let left = answer.as_object().into_iter().flatten();
-                    let left: Vec<String> = left
-                        .filter(|(_, count)| **count != json!(0.0) && **count != json!(0))
-                        .map(|(what, count)| format!("{count} {what}"))
-                        .collect();
-                    if !left.is_empty() {
-                        bail!("the engine in the browser left behind {}", left.join(", "));
-                    }
-                }
-                // What a person does sets it off there by itself.
-                _ => drop(self.ask("applied", json!([self.batches]))?),
+        let expected = compare::expected_whole(session, entry, &mut there.known);
+        there.expect(entry);
+        match there.doing.take() {
+            Some(Json::Object(mut opening)) if opens => {
+                let component = opening["component"].as_str().unwrap_or_default().to_owned();
+                let (locale, zone) = there.locale.clone();
+                let program = session.runtime().program();
+                let more = ["Opened", "takeIn", "turnOver"];
+                let script = bundled(program, &component, (&locale, &zone), &more)?;
+                let gives = "export { FACE, Opened, put, turn, turnOver };\n";
+                self.chromium.stage.use_script(&component, script + gives);
+                opening.insert("html".into(), json!(session.tree().html()));
+                self.ask("open", json!([opening]))?;
+                // What is taken over is seen by the page.
+                self.note_components(session);
+                return Ok(());
             }
+            Some(Json::Array(mut doing)) => {
+                if doing[0] == "give" {
+                    in_order(session, &mut doing);
+                } else if doing[0] == "setInside" {
+                    by_steps(session, &mut doing);
+                }
+                doing.insert(0, json!(session.runtime().now()));
+                let answer = self.ask("do", json!([doing]))?;
+                let left = answer.as_object().into_iter().flatten();
+                let left: Vec<String> = left
+                    .filter(|(_, count)| count.as_f64() != Some(0.0))
+                    .map(|(what, count)| format!("{count} {what}"))
+                    .collect();
+                if !left.is_empty() {
+                    bail!("the page in the browser left behind {}", left.join(", "));
+                }
+            }
+            _ => {}
         }
-        let there = self.there.as_mut().and_then(|there| there.pulses.pop_front());
-        // What is taken over is seen by the page; everything else the observer has to see.
-        if !opens {
-            self.expected.extend(compare::expected(session, entry));
-        }
-        match there {
-            Some(bytes) if bytes == entry.pulse.patches.to_bytes() => Ok(()),
-            Some(bytes) => bail!(
-                "pulse {}: the patches of the engine in the browser are not those of the one here: {}",
-                entry.pulse.number,
-                first_difference(&bytes, &entry.pulse.patches)
-            ),
-            None => bail!("pulse {}: the engine in the browser had none", entry.pulse.number),
-        }
+        self.expected.extend(expected);
+        self.note_components(session);
+        Ok(())
+    }
+
+    /// Notes where the components stand by now.
+    fn note_components(&mut self, session: &Session) {
+        let Some(there) = &mut self.there else { return };
+        let (runtime, tree) = (session.runtime(), session.tree());
+        let found = runtime.components().into_iter().filter_map(|(address, scope)| {
+            let kept = runtime.kept(scope);
+            let path = compare::path_to(tree, tree.numbered(kept.first)?);
+            Some((address, (path, runtime.program().plans[kept.plan].name.to_string())))
+        });
+        there.components = found.collect();
     }
 
     /// The values that are not the same there.
@@ -167,7 +246,7 @@ impl InBrowser<'_> {
         let differs = |((path, here), there): ((&String, &Json), &Json)| {
             let same = here == there || here.as_f64().is_some() && here.as_f64() == there.as_f64();
             (!same && !same_json(here, there))
-                .then(|| format!("`{path}` is {there} in the browser's engine and {here} here"))
+                .then(|| format!("`{path}` is {there} in the browser and {here} here"))
         };
         let empty = Vec::new();
         let there = there.as_array().unwrap_or(&empty);

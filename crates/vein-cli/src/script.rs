@@ -1,6 +1,5 @@
 //! A component compiled to ECMAScript, with what it uses of the engine.
 
-use crate::engine::lean;
 use anyhow::{Context, Result, anyhow};
 use std::collections::BTreeSet;
 use vein::program::Program;
@@ -29,7 +28,7 @@ pub(crate) fn bundled(
         script.push_str("turn.takeHeld = takeHeld;\n");
     }
     if used.contains("localised") {
-        let (locale, zone) = (super::quoted(locality.0), super::quoted(locality.1));
+        let (locale, zone) = (quoted(locality.0), quoted(locality.1));
         script
             .push_str(&format!("Object.assign(locality, {{ locale: {locale}, zone: {zone} }});\n"));
     }
@@ -46,4 +45,17 @@ fn face(compiled: &Compiled, program: &Program, plan: &vein::program::Plan) -> S
 fn engine_of(used: &BTreeSet<&'static str>) -> String {
     let rules = format!("const RULES = {};", vein::cleaning_rules());
     engine::text_of(used).replace("const RULES = {};", &rules)
+}
+
+/// A script without the comments and the indentation that are there for its readers.
+pub(crate) fn lean(script: &str) -> String {
+    let lines = script.lines().map(str::trim);
+    let comment = |line: &str| ["//", "/**", "*/", "* "].iter().any(|c| line.starts_with(c));
+    let kept = lines.filter(|line| !line.is_empty() && *line != "*" && !comment(line));
+    kept.fold(String::new(), |all, line| all + line + "\n")
+}
+
+/// A text as an ECMAScript string.
+pub(crate) fn quoted(text: &str) -> String {
+    serde_json::Value::from(text).to_string()
 }
