@@ -13,7 +13,7 @@ use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 const EXPORT: &str = "crates/vein-locale/export/Cargo.toml";
 
 const HELP: &str = "\
-cargo xtask test    set up what the tests need (Chromium, the WebAssembly target, wasm-bindgen), run
+cargo xtask test    set up what the tests need (Chromium), run
                     them all
 cargo xtask setup   only set up
 cargo xtask features
@@ -85,11 +85,6 @@ fn test() -> bool {
         }
         println!("== {name}: {:.0} s", begun.elapsed().as_secs_f64());
     };
-    if ready.wasm {
-        // What goes to a browser carries no compiler: the engine builds there without one.
-        let layers = ["check", "-p", "vein-runtime", "--target", setup::WASM];
-        step("the engine for WebAssembly", &mut || succeeds(cargo(&layers)));
-    }
     step("the fuzz targets build", &mut fuzz_targets);
     step("each feature alone, none, and all", &mut features::run);
     let docs = ["doc", "--workspace", "--no-deps", "--quiet"];
@@ -127,7 +122,7 @@ fn bench_browser() -> bool {
     let run = ["run", "--release", "--quiet", "-p", "vein-bench", "--"];
     let mut measure = Command::new("cargo");
     measure.args(run).args(std::env::args().skip(2));
-    ready.browser && ready.wasm && succeeds(cargo(&build)) && succeeds(&mut measure)
+    ready.browser && succeeds(cargo(&build)) && succeeds(&mut measure)
 }
 
 /// Writes tables of the standards' data.

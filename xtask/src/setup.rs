@@ -1,27 +1,19 @@
-//! What the tests need beyond cargo: Chromium with its driver, the WebAssembly target, and
-//! `wasm-bindgen` of the version that the lock file names.
+//! What the tests need beyond cargo: Chromium with its driver.
 
 use crate::succeeds;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
-pub(crate) const WASM: &str = "wasm32-unknown-unknown";
-
 /// What is there.
 pub(crate) struct Ready {
     pub(crate) browser: bool,
-    pub(crate) wasm: bool,
-    /// The program `wasm-bindgen`.
+    /// The program `wasm-bindgen`, where it is.
     pub(crate) bindgen: Option<PathBuf>,
 }
 
 /// Installs what is missing, from the system's packages and with rustup.
 pub(crate) fn run() -> Ready {
-    let ready = Ready {
-        browser: has_browser() || install_browser(),
-        wasm: has_wasm() || add_wasm(),
-        bindgen: bindgen(),
-    };
+    let ready = Ready { browser: has_browser() || install_browser(), bindgen: bindgen() };
     ready.repeat_what_is_missing();
     ready
 }
@@ -31,8 +23,10 @@ impl Ready {
     pub(crate) fn repeat_what_is_missing(&self) {
         let missing = [
             (self.browser, "CHROMIUM AND CHROMEDRIVER CANNOT BE HAD: NO TEST RUNS IN A BROWSER"),
-            (self.wasm, "THE WEBASSEMBLY TARGET CANNOT BE HAD: THE ENGINE IS NOT BUILT FOR IT"),
-            (self.bindgen.is_some(), "WASM-BINDGEN CANNOT BE HAD: NO HOST IN RUST IS TESTED"),
+            (
+                self.bindgen.is_some(),
+                "NO WASM-BINDGEN HERE: THE EXAMPLE OF A HOST IN RUST IS NOT TRIED",
+            ),
         ];
         for (_, what) in missing.iter().filter(|(there, _)| !there) {
             let line = "!".repeat(what.len() + 8);
@@ -60,43 +54,24 @@ fn install_browser() -> bool {
     succeeds(Command::new("sh").args(["-c", &shell])) && has_browser()
 }
 
-/// The program `wasm-bindgen`, of just the version that the lock file names: on the path, or
-/// installed into the target folder.
+/// The program `wasm-bindgen` of just the version that the example of a host in Rust uses, and the target that it is for:
+/// the example alone needs them, so nobody installs them for it.
 fn bindgen() -> Option<PathBuf> {
-    let lock = std::fs::read_to_string("Cargo.lock").ok()?;
+    let lock = std::fs::read_to_string("examples/rust-host/Cargo.lock").ok()?;
     let (_, rest) = lock.split_once("name = \"wasm-bindgen\"\nversion = \"")?;
     let version = rest.split('"').next()?;
-    let is_it = |program: &Path| {
-        let said = Command::new(program).arg("--version").output();
-        said.is_ok_and(|said| String::from_utf8_lossy(&said.stdout).contains(version))
-    };
-    let root = std::env::current_dir().ok()?.join("target/tools");
-    let own = root.join("bin").join(format!("wasm-bindgen{}", std::env::consts::EXE_SUFFIX));
-    for program in [PathBuf::from("wasm-bindgen"), own.clone()] {
-        if is_it(&program) {
-            return Some(program);
-        }
-    }
-    println!("== installing wasm-bindgen {version}");
-    // It runs for a moment: what counts is how soon it is built. It fetches nothing, so it needs no TLS.
-    let mut install = Command::new("cargo");
-    install.args(["install", "--quiet", "--debug", "--no-default-features", "--bin=wasm-bindgen"]);
-    install
-        .args(["wasm-bindgen-cli", "--version", version])
-        .env("CARGO_PROFILE_DEV_DEBUG", "false");
-    (succeeds(install.arg("--root").arg(&root)) && is_it(&own)).then_some(own)
+    let program = PathBuf::from("wasm-bindgen");
+    let said = Command::new(&program).arg("--version").output().ok()?;
+    let is_it = String::from_utf8_lossy(&said.stdout).contains(version);
+    (is_it && has_wasm()).then_some(program)
 }
 
 fn has_wasm() -> bool {
+    let target = "wasm32-unknown-unknown";
     let output =
-        Command::new("rustc").args(["--print", "target-libdir", "--target", WASM]).output();
+        Command::new("rustc").args(["--print", "target-libdir", "--target", target]).output();
     output.is_ok_and(|output| {
         let path = String::from_utf8_lossy(&output.stdout).trim().to_owned();
-        output.status.success() && std::path::Path::new(&path).is_dir()
+        output.status.success() && Path::new(&path).is_dir()
     })
-}
-
-fn add_wasm() -> bool {
-    println!("== adding the target {WASM}");
-    succeeds(Command::new("rustup").args(["target", "add", WASM])) && has_wasm()
 }

@@ -53,8 +53,6 @@ pub(crate) struct BuildSettings {
     pub(crate) title: Option<String>,
     /// The module that answers what components ask; without it, `host.js` where there is one.
     pub(crate) host: Option<PathBuf>,
-    /// What `wasm-bindgen` made of a host in Rust, in place of the engine that `vein` ships.
-    pub(crate) engine: Option<PathBuf>,
     /// The folder of files that are copied as they are; without it, `static` where there is one.
     #[serde(rename = "static")]
     pub(crate) files: Option<PathBuf>,

@@ -56,7 +56,6 @@ const BUILD: &[(&str, Takes)] = &[
     ("title", Takes::Text),
     ("host", Takes::File),
     // It may only be made before a build.
-    ("engine", Takes::Text),
     ("static", Takes::Folder),
     ("policy", Takes::Text),
     ("reflect", Takes::Texts),

@@ -1,48 +1,24 @@
-//! A soil laboratory in the page: what its components ask is answered here, in Rust.
+//! A soil laboratory: what its components ask is answered here, in Rust; `host.js` hands it on.
 
-use vein_web::{Question, Value};
 use wasm_bindgen::prelude::*;
 
-#[wasm_bindgen]
-extern "C" {
-    #[wasm_bindgen(js_name = setTimeout)]
-    fn set_timeout(run: JsValue, milliseconds: f64);
-}
-
-/// Runs something a little later.
-fn soon(milliseconds: f64, run: impl FnOnce() + 'static) {
-    set_timeout(Closure::once_into_js(run), milliseconds);
-}
-
-/// Runs when the module is started, before a page is opened.
-#[wasm_bindgen(start)]
-pub fn start() {
-    vein_web::answer("soil_name", |args| {
-        Ok(Value::from(soil_name(&args[0].to_text().to_string())))
-    });
-    vein_web::answer_later("measure", |question| {
-        soon(300.0, move || {
-            let depth = question.args()[0].to_number();
-            question.answer(acidity(depth).map(Value::from));
-        });
-    });
-    vein_web::answer_later("warmth", |question| warm(question, 0));
-}
-
 /// What a code stands for.
-pub fn soil_name(code: &str) -> &'static str {
-    match code {
+#[wasm_bindgen]
+pub fn soil_name(code: &str) -> String {
+    let name = match code {
         "l" => "loam",
         "s" => "sand",
         "p" => "peat",
         _ => "unknown soil",
-    }
+    };
+    name.to_owned()
 }
 
 /// The acidity (pH) at a depth in centimetres, as far down as the probe goes.
 ///
 /// # Errors
 /// A depth that the probe does not reach.
+#[wasm_bindgen]
 pub fn acidity(depth: f64) -> Result<f64, String> {
     match depth {
         d if d > 40.0 => Err(format!("the probe goes down to 40 cm, not {d} cm")),
@@ -50,14 +26,10 @@ pub fn acidity(depth: f64) -> Result<f64, String> {
     }
 }
 
-/// Says how warm it is, five times a second, as long as anybody listens.
-fn warm(question: Question, reading: u32) {
-    let degrees = 14.0 + f64::from(reading % 10) / 10.0;
-    soon(200.0, move || {
-        if question.answer(Ok(Value::from(degrees))) {
-            warm(question, reading + 1);
-        }
-    });
+/// How warm it is at some reading, in degrees Celsius.
+#[wasm_bindgen]
+pub fn degrees(reading: u32) -> f64 {
+    14.0 + f64::from(reading % 10) / 10.0
 }
 
 #[cfg(test)]

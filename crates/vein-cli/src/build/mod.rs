@@ -116,7 +116,7 @@ fn host_files(planned: &Planned) -> Result<Vec<(PathBuf, Vec<u8>)>> {
     Ok(files)
 }
 
-/// What a script imports by a relative path.
+/// What a script imports by a relative path, or finds beside itself by `new URL('…', import.meta.url)`.
 fn imports(script: &str) -> Vec<String> {
     let mut found = Vec::new();
     for quote in ['\'', '"'] {
@@ -126,7 +126,9 @@ fn imports(script: &str) -> Vec<String> {
             let imports = before.ends_with("from")
                 || before.ends_with("import")
                 || before.ends_with("import(");
-            if imports && (pair[1].starts_with("./") || pair[1].starts_with("../")) {
+            let relative = pair[1].starts_with("./") || pair[1].starts_with("../");
+            let beside = before.ends_with("new URL(") && !pair[1].contains(':');
+            if imports && relative || beside {
                 found.push(pair[1].to_owned());
             }
         }

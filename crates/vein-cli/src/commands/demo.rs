@@ -8,8 +8,62 @@ use vein::{Page, Pulse, ScenarioFile, Ui, Value};
 
 const COMPONENT: &str = "glass-house";
 
+macro_rules! of_the_glasshouse {
+    ($($path:literal,)+) => {
+        &[$(($path, include_str!(concat!("../../../../examples/glasshouse/", $path))),)+]
+    };
+}
+
 /// The files of the glasshouse, as they stood when this was compiled, by their paths.
-const GLASSHOUSE: &[(&str, &str)] = include!(concat!(env!("OUT_DIR"), "/glasshouse.rs"));
+const GLASSHOUSE: &[(&str, &str)] = of_the_glasshouse![
+    "alarm-bell.vein",
+    "bed-card.vein",
+    "bench-view.vein",
+    "can-count.vein",
+    "glass-house.json",
+    "glass-house.vein",
+    "glasshouse.css",
+    "host.js",
+    "panel-box.vein",
+    "plant-form.vein",
+    "sky-forecast.vein",
+    "tank-gauge.vein",
+    "vein.toml",
+    "water-tank.vein",
+    "scenarios/alarm-goes-on.scenario.toml",
+    "scenarios/alarm.scenario.toml",
+    "scenarios/bench-alone.scenario.toml",
+    "scenarios/bigger-tank.scenario.toml",
+    "scenarios/drop.scenario.toml",
+    "scenarios/empty-frame.scenario.toml",
+    "scenarios/empty-tank.scenario.toml",
+    "scenarios/forecast-changes.scenario.toml",
+    "scenarios/forecast-comes.scenario.toml",
+    "scenarios/forecast-fails.scenario.toml",
+    "scenarios/forecast-latest.scenario.toml",
+    "scenarios/gauge-alone.scenario.toml",
+    "scenarios/host-writes.scenario.toml",
+    "scenarios/keyboard.scenario.toml",
+    "scenarios/more-than-there-is.scenario.toml",
+    "scenarios/no-benches.scenario.toml",
+    "scenarios/no-number.scenario.toml",
+    "scenarios/order.scenario.toml",
+    "scenarios/plant-a-bed.scenario.toml",
+    "scenarios/plant-nothing.scenario.toml",
+    "scenarios/plant-trims.scenario.toml",
+    "scenarios/plant-with-enter.scenario.toml",
+    "scenarios/remove-a-bed.scenario.toml",
+    "scenarios/remove-all-beds.scenario.toml",
+    "scenarios/rename.scenario.toml",
+    "scenarios/search-white-space.scenario.toml",
+    "scenarios/search.scenario.toml",
+    "scenarios/sensor.scenario.toml",
+    "scenarios/sensors-of-all.scenario.toml",
+    "scenarios/threshold.scenario.toml",
+    "scenarios/water-a-bed.scenario.toml",
+    "scenarios/water-a-full-bed.scenario.toml",
+    "scenarios/water-with-more.scenario.toml",
+];
 
 /// The text of one of its files.
 fn file(path: &str) -> Result<&'static str> {
@@ -197,4 +251,24 @@ fn introduce(page: &Page) -> Result<()> {
 
 fn indented(text: &str) -> String {
     text.lines().map(|line| format!("  {line}")).collect::<Vec<_>>().join("\n")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::BTreeSet;
+
+    #[test]
+    fn no_file_of_the_glasshouse_is_left_out() {
+        let root = concat!(env!("CARGO_MANIFEST_DIR"), "/../../examples/glasshouse/");
+        let mut there = BTreeSet::new();
+        for inside in ["", "scenarios/"] {
+            let entries = std::fs::read_dir(format!("{root}{inside}")).expect("a folder");
+            let files = entries.flatten().filter(|entry| entry.path().is_file());
+            there.extend(files.map(|file| inside.to_owned() + &file.file_name().to_string_lossy()));
+        }
+        let listed: BTreeSet<String> =
+            GLASSHOUSE.iter().map(|(path, _)| (*path).to_owned()).collect();
+        assert_eq!(listed, there);
+    }
 }

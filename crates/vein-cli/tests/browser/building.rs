@@ -4,7 +4,7 @@
 use crate::building_of::{asset, built, counting};
 use crate::driven::Browser;
 use crate::running::{copy, glasshouse};
-use serde_json::{Value as Json, json};
+use serde_json::json;
 use std::path::Path;
 use tempfile::TempDir;
 use vein_cli::trial::serve_files;
@@ -69,11 +69,9 @@ pub async fn a_page_whose_files_are_missing_or_damaged_says_so_and_stays(browser
     let (project, whole) = (counting(&[]), TempDir::new().expect("a folder"));
     built(&["count-up"], project.path(), whole.path());
     for (stem, ending, damaged, said) in [
-        ("engine-", ".wasm", false, "cannot be had (404)"),
-        ("plans-", ".plan", false, "cannot be had (404)"),
-        ("engine-", ".mjs", false, "could not be started"),
-        ("engine-", ".wasm", true, "could not be started"),
-        ("plans-", ".plan", true, "could not be started"),
+        ("main-", ".mjs", false, "could not be started"),
+        ("main-", ".mjs", true, "could not be started"),
+        ("host-", ".js", false, "could not be started"),
     ] {
         let dir = TempDir::new().expect("a folder");
         copy(whole.path(), dir.path());
@@ -95,78 +93,74 @@ pub async fn a_page_whose_files_are_missing_or_damaged_says_so_and_stays(browser
     }
 }
 
-/// Starts the engine on a page of its own, and keeps what a test reaches into.
-const STARTED: &str = "
-const [base, [script, module, plans]] = arguments;
-document.getElementById('view').replaceChildren();
-window.reported = [];
-window.addEventListener('error', (e) => { reported.push(e.message); e.preventDefault(); });
-(async () => {
-  const { Engine } = await import(`${base}/${script}`);
-  const compiled = await WebAssembly.compileStreaming(fetch(`${base}/${module}`));
-  const { promise, resolve } = Promise.withResolvers();
-  const around = (surroundings) => {
-    WebAssembly.instantiate(compiled, { './surroundings.mjs': surroundings })
-      .then(({ exports }) => { window.module = exports; resolve(exports); });
-  };
-  const engine = await Engine.around(around, promise, fetch(`${base}/${plans}`));
-  window.batches = [];
-  window.page = engine.open('count-up', {
-    into: document.getElementById('view'), seen: { patches: (batch) => batches.push(batch) },
-  });
-})().catch((error) => { window.failed = String(error); });
+/// A host that fails in the middle of what a click does, and what it does from outside meanwhile.
+const FAILING: &str = "
+export const soil = (n) => {
+  if (n === 2) throw new Error('no soil');
+  try { globalThis.page?.set('count', 9); } catch (error) { globalThis.refused = error.message; }
+  return 'loam';
+};
+export default (vein) => { globalThis.page = vein.open(); };
 ";
 
-async fn started(browser: &Browser, dir: &Path, address: &str) {
-    let name = |stem: &str, ending: &str| {
-        let path = asset(dir, stem, ending);
-        path.file_name().map(|name| name.to_string_lossy().into_owned()).expect("a name")
-    };
-    let files = json!([name("engine-", ".mjs"), name("engine-", ".wasm"), name("plans-", ".plan")]);
-    browser.client.goto(address).await.expect("a page");
-    browser.until("return 'linked' in document.documentElement.dataset", "the page").await;
-    let given = vec![json!(format!("{address}/assets")), files];
-    browser.client.execute(STARTED, given).await.expect("a script that runs");
-    browser.until("return Boolean(window.page ?? window.failed)", "the engine").await;
-    assert_eq!(browser.run("return window.failed ?? null").await, Json::Null);
-}
+const SOILED: &str = "
+asks soil(n: number): string
+holds count = 0
+holds clicks = 0
+<button click=\"-> clicks++; count++\">{count} {soil(count)}</button><p>{clicks}</p>
+";
 
-pub async fn an_engine_that_fails_leaves_the_page_as_it_is_and_reports_once(browser: &Browser) {
-    let (project, dir) = (counting(&[]), TempDir::new().expect("a folder"));
-    built(&["count-up"], project.path(), dir.path());
-    let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
-    started(browser, dir.path(), &address).await;
-    browser.click("#view button").await;
-    assert_eq!(browser.text("#view button").await, "1");
-    // Everything that the engine knows becomes nonsense.
-    browser.run("new Uint8Array(module.memory.buffer).fill(0xff)").await;
-    for _ in 0..3 {
-        browser.click("#view button").await;
-        assert_eq!(browser.text("#view button").await, "1");
-    }
-    let reported = browser.run("return reported").await;
-    assert_eq!(reported.as_array().map(Vec::len), Some(1), "{reported}");
-    assert!(
-        reported[0].as_str().is_some_and(|said| said.contains("engine has stopped")),
-        "{reported}"
+pub async fn a_host_that_fails_leaves_the_page_as_it_is_and_is_told_of_once(browser: &Browser) {
+    let toml = "component = 'soil-ed'\n[answers.soil]\nvalues = ['loam']\n";
+    let files = [("soil-ed.vein", SOILED), ("host.js", FAILING), ("vein.toml", toml)];
+    let (project, dir) = (counting(&files), TempDir::new().expect("a folder"));
+    built(&[], project.path(), dir.path());
+    probed(
+        dir.path(),
+        "window.said = []; console.error = (...all) => said.push(all.join(' '));
+         window.addEventListener('error', (e) => said.push(`error ${e.message}`));",
     );
-    assert!(browser.text("#link").await.contains("stays as it is"), "the page says so");
-    let refused = "try { page.set('count', 3); } catch (error) { return error.message; }";
+    let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+    browser.client.goto(&address).await.expect("a page");
+    browser.until("return 'linked' in document.documentElement.dataset", "the page").await;
+    browser.click("#view button").await;
+    assert_eq!(browser.text("#view button").await, "1 loam");
+    for times in 1..3 {
+        browser.click("#view button").await;
+        assert_eq!(browser.text("#view button").await, "1 loam");
+        assert_eq!(browser.text("#view p").await, "1", "all or nothing");
+        let said = browser.run("return said").await;
+        assert_eq!(said.as_array().map(Vec::len), Some(times), "{said}");
+        let text = said[times - 1].as_str().unwrap_or_default();
+        assert!(text.contains("the host could not answer `soil`: no soil"), "{text}");
+    }
+    let refused = "try { page.set('count', 2); } catch (error) { return error.message; }";
     let refused = browser.run(refused).await;
-    assert!(refused.as_str().is_some_and(|said| said.contains("has stopped")), "{refused}");
+    assert!(refused.as_str().is_some_and(|said| said.contains("no soil")), "{refused}");
+    let meanwhile = browser.run("return window.refused").await;
+    assert!(meanwhile.as_str().is_some_and(|said| said.contains("under way")), "{meanwhile}");
+    // What a host may do it can do afterwards as before.
+    browser.run("page.set('count', 3)").await;
+    assert_eq!(browser.text("#view button").await, "3 loam");
 }
 
 pub async fn a_damaged_batch_is_refused_and_the_page_is_not_touched(browser: &Browser) {
     let (project, dir) = (counting(&[]), TempDir::new().expect("a folder"));
-    built(&["count-up"], project.path(), dir.path());
     std::fs::write(dir.path().join("applier.mjs"), include_str!("../../page/applier.mjs"))
         .expect("a script");
+    std::fs::write(dir.path().join("index.html"), "<!doctype html><title>a page</title>")
+        .expect("a page");
+    let ui = vein::Ui::from_dir(project.path()).expect("it checks");
+    let mut page = ui.page("count-up").open(json!({})).expect("it opens");
+    let opening = page.opening().pulse.patches.to_bytes();
+    let click = page.find("button").expect("a button").click().expect("a click");
+    let batches = json!([opening, click.pulse.patches.to_bytes()]);
     let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
-    started(browser, dir.path(), &address).await;
-    browser.click("#view button").await;
+    browser.client.goto(&address).await.expect("a page");
     // Both batches, of the opening and of the click, with each bit turned, and cut everywhere.
     let tried = "
-    const [base] = arguments;
+    const [base, given] = arguments;
+    const batches = given.map((bytes) => Uint8Array.from(bytes).buffer);
     window.outcome = null;
     (async () => {
       const { Surface } = await import(`${base}/applier.mjs`);
@@ -193,7 +187,7 @@ pub async fn a_damaged_batch_is_refused_and_the_page_is_not_touched(browser: &Br
       }
       window.outcome = [tried > 500, tried - refused, touched];
     })().catch((error) => { window.outcome = String(error); });";
-    browser.client.execute(tried, vec![json!(address)]).await.expect("a script that runs");
+    browser.client.execute(tried, vec![json!(address), batches]).await.expect("a script that runs");
     browser.until("return outcome !== null", "all of them").await;
     assert_eq!(browser.run("return outcome").await, json!([true, 0, 0]));
 }

@@ -57,7 +57,6 @@ macro_rules! tests {
 const TESTS: &[Test] = tests! {
     programs:
     proving::the_glasshouse_is_the_same_in_chromium,
-    proving::the_glasshouse_is_the_same_with_the_engine_in_the_page,
     proving::a_form_goes_back_the_same_everywhere,
     proving::a_broken_applier_is_found_and_the_part_is_named;
     pages:
@@ -88,7 +87,7 @@ const TESTS: &[Test] = tests! {
     pages::the_applier_refuses_what_is_malformed_and_leaves_the_page_as_it_is,
     building::the_glasshouse_is_taken_over_as_it_was_written_and_lives_below_a_sub_path,
     building::a_page_whose_files_are_missing_or_damaged_says_so_and_stays,
-    building::an_engine_that_fails_leaves_the_page_as_it_is_and_reports_once,
+    building::a_host_that_fails_leaves_the_page_as_it_is_and_is_told_of_once,
     building::a_component_may_use_the_ids_of_the_page,
     building::a_damaged_batch_is_refused_and_the_page_is_not_touched,
     building::what_was_typed_before_the_engine_came_is_heard_and_stays,

@@ -27,10 +27,6 @@ pub fn the_glasshouse_is_the_same_in_chromium() {
     assert_eq!(told["coverage"]["percent"], 100.0, "{}", told["coverage"]);
 }
 
-pub fn the_glasshouse_is_the_same_with_the_engine_in_the_page() {
-    glasshouse_holds(&["--built"]);
-}
-
 /// A form with all that can be bound in it, and what a person does before it is reset.
 const FORM: &str = "
 holds name = 'kale'
@@ -136,7 +132,7 @@ pub fn a_form_goes_back_the_same_everywhere() {
     vein(&["--accept"]);
     let accepted = std::fs::read_to_string(&scenario).expect("a file");
     assert!(accepted.contains("changes"), "{accepted}");
-    for more in [&[][..], &["--browser"], &["--browser", "--built"]] {
+    for more in [&[][..], &["--browser"]] {
         let (holds, said) = vein(more);
         assert!(holds, "{more:?}\n{said}\n{accepted}");
     }
