@@ -15,8 +15,8 @@ fn names_say_what_is_inside_and_an_older_build_is_replaced() {
     // Inside the project, where the next build looks for components.
     let out = project.path().join("dist");
     let said = built(&["count-up"], project.path(), &out);
-    assert!(said.contains("brotli") && said.contains("engine-"), "{said}");
-    let (plans, engine) = (asset(&out, "plans-", ".plan"), asset(&out, "engine-", ".wasm"));
+    assert!(said.contains("brotli") && said.contains("main-"), "{said}");
+    let (main, styles) = (asset(&out, "main-", ".mjs"), asset(&out, "styles-", ".css"));
     // Files of somebody else's, of which one is called as ours are, and a list that was tampered with.
     let others = ["robots.txt", "assets/photo-1700000000.jpg", "kept/host-1700000000/host.js"];
     for other in others {
@@ -26,23 +26,23 @@ fn names_say_what_is_inside_and_an_older_build_is_replaced() {
     }
     let list = out.join("assets/built.txt");
     let listed = std::fs::read_to_string(&list).expect("a list");
-    assert_eq!(listed.lines().count(), 8, "{listed}");
+    assert_eq!(listed.lines().count(), 5, "{listed}");
     let tampered = format!("{listed}kept/host-1700000000/host.js\nassets/../robots.txt\n");
     std::fs::write(&list, tampered).expect("a list");
     built(&["count-up"], project.path(), &out);
-    assert!(plans.exists() && engine.exists(), "the same content has the same name");
+    assert!(main.exists() && styles.exists(), "the same content has the same name");
     let other = "holds count = 5\n\n<button click=\"-> count++\">{count}</button>\n";
     std::fs::write(project.path().join("count-up.vein"), other).expect("a component");
     built(&["count-up"], project.path(), &out);
-    assert!(!plans.exists() && engine.exists(), "plans are others, the engine is not");
+    assert!(!main.exists() && styles.exists(), "the script is another, the styles are not");
     for other in others {
         assert!(out.join(other).exists(), "{other} was not built, and stays");
     }
     let html = std::fs::read_to_string(out.join("index.html")).expect("a page");
-    assert!(html.contains("<button>5</button>") && html.contains("'wasm-unsafe-eval'"), "{html}");
+    assert!(html.contains("<button>5</button>") && html.contains("script-src 'self';"), "{html}");
     // Whatever is imported is asked for at once.
     let links: Vec<&str> = html.lines().filter(|line| line.contains("modulepreload")).collect();
-    for script in ["assets/main-", "assets/engine-", "/host.js", "/soil.js"] {
+    for script in ["assets/main-", "/host.js", "/soil.js"] {
         assert!(links.iter().any(|link| link.contains(script)), "{script}: {links:?}");
     }
     // Nothing begins at the root of the server, or elsewhere.
