@@ -325,6 +325,17 @@ export function standing(row) {
   return at < 0 ? undefined : row.held$.list()[at];
 }
 
+/** The list of state that the item of a row stands in, and its position there. */
+export function homeOf(row) {
+  const at = whereOf(row);
+  if (at < 0) return null;
+  const { scope, number, list } = row.held$;
+  const way = scope[`o${number}$`];
+  if (way === undefined) return [list(), at];
+  const [home, positions] = way.call(scope);
+  return [home, positions[at]];
+}
+
 /** The item of a row; once that has gone, what it was. */
 export function itemOf(row) {
   const at = whereOf(row);

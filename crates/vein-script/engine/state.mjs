@@ -69,6 +69,12 @@ export function nowhere(way) {
   throw new Fault(`there is nothing at \`${way}\` to write to: check the position first`);
 }
 
+/** Writes to a place: an object, and the name of its property. */
+export const putIn = ([around, key], value) => put(around, key, value);
+
+/** The same for what goes so much further into a place that stands somewhere inside of something. */
+export const notTooDeepIn = (value, [,, deep, name], further) => notTooDeep(value, DEEPEST - deep - further, name);
+
 /** What stands in a place: an object, and the name of its property. */
 export const there = ([around, key]) => around[key];
 

@@ -109,6 +109,12 @@ export function withItem(list, n, item) {
   return copy;
 }
 
+/** The order of values that nobody compares: that of their texts. */
+export function textOrder(a, b) {
+  const [one, other] = [`${a}`, `${b}`];
+  return one < other ? -1 : one > other ? 1 : 0;
+}
+
 /** `toSorted`: stable, and in some order where the comparison contradicts itself, the same as anywhere. */
 export function sorted(list, compare) {
   if (list === null) return null;

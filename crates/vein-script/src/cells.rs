@@ -3,6 +3,7 @@
 use crate::code;
 use crate::component::Class;
 use crate::expression::Names;
+use crate::kind::Kind;
 use crate::readers::Who;
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::{CellKind, PlanRead};
@@ -44,8 +45,11 @@ impl Class<'_> {
             if let CellKind::Shared(_) = cell.kind {
                 // What it is given it begins with, unless that is bound both ways: then it stays there.
                 self.used.insert("tell");
-                place = format!("...this.b{number}$({name})");
+                self.used.insert("putIn");
+                place = format!("this.b{number}$({name})");
                 marks = format!("tell(this, \"{property}\", {woken})");
+                let nests = Kind::of(self.program(), cell.ty).nests(self.program());
+                let tail = if nests { format!(", 0, {name}") } else { String::new() };
                 self.first.push_str(&format!(
                     "    {declared}this.p{number}$ = \"{property}\" in this.bound$ ? null : \
                      \"{property}\" in this.ways$ ? held.scope[this.ways$.{property}] : Object.hasOwn(props, {name}) ? \
@@ -55,7 +59,7 @@ impl Class<'_> {
                     "  get {property}() {{\n    return \"{property}\" in this.bound$ ? \
                      this.held$.scope[this.ways$.{property}] : this.p{number}$;\n  }}\n  \
                      b{number}$(called) {{\n    return \"{property}\" in this.bound$ ? \
-                     this.held$.scope[this.bound$.{property}[0]](called) : [this, \"p{number}$\"];\n  }}\n"
+                     this.held$.scope[this.bound$.{property}[0]](called) : [this, \"p{number}$\"{tail}];\n  }}\n"
                 ));
             } else if given {
                 // What the component around it gives stays there.
@@ -76,7 +80,8 @@ impl Class<'_> {
             } else {
                 marks.push(';');
             }
-            setters.push_str(&format!("      case {name}: done = put({place}, value); break;\n"));
+            let put = if let CellKind::Shared(_) = cell.kind { "putIn" } else { "put" };
+            setters.push_str(&format!("      case {name}: done = {put}({place}, value); break;\n"));
             tells.push_str(&format!("      case {name}: {marks} break;\n"));
         }
         if self.own.block > 0 {

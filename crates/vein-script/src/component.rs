@@ -2,9 +2,7 @@
 
 use crate::code;
 use crate::expression::Writer;
-use crate::given::both_ways;
 use crate::hanging::{Hanging, Late};
-use crate::kind::Kind;
 use crate::own::Own;
 use crate::readers::{Readers, alternatives, cells};
 use crate::template::Template;
@@ -154,7 +152,6 @@ impl Whole<'_> {
 fn alone(whole: &Whole<'_>, number: u32, compiled: &mut Compiled) -> Result<(), String> {
     let program = whole.program;
     let plan = &program.plans[number as usize];
-    plan.blocks.iter().try_for_each(|block| is_known(program, plan, block))?;
     let name = class_name(&plan.name);
     let state = Readers::of(plan, 0);
     // Those inside come first: they are named by those around them.
@@ -177,46 +174,6 @@ fn alone(whole: &Whole<'_>, number: u32, compiled: &mut Compiled) -> Result<(), 
         "template", "hear", "turnOver", "call", "put", "mark", "same", "undo", "standIn", "hand",
         "NOTHING",
     ]);
-    Ok(())
-}
-
-/// Whether a block has nothing but what can be compiled.
-fn is_known(program: &Program, plan: &Plan, block: &Block) -> Result<(), String> {
-    for spot in &block.spots {
-        let known = match &spot.kind {
-            SpotKind::List { block, .. } => {
-                let whole = |stmt: &Stmt| match stmt {
-                    Stmt::Set(place, _) | Stmt::Edit(place, _) => {
-                        let cell = &plan.cells[place.cell as usize];
-                        place.steps.is_empty()
-                            && cell.kind == CellKind::Item
-                            && cell.block == *block
-                    }
-                    _ => false,
-                };
-                !plan.stmts.iter().any(whole)
-            }
-            SpotKind::Component(used) => {
-                // What stands for a whole item has nothing around it that could be written to; how deep a value may
-                // nest hangs on where it goes.
-                let inner = &program.plans[used.plan as usize];
-                let odd = |(cell, given): &(CellId, Given)| {
-                    let Some((from, path)) = both_ways(inner, *cell, given) else { return false };
-                    let kind = Kind::of(program, inner.cells[*cell as usize].ty);
-                    let is_item = plan.cells[from as usize].kind == CellKind::Item;
-                    path.is_empty() && is_item || !path.is_empty() && kind.nests(program)
-                };
-                !used.props.iter().any(odd)
-            }
-            _ => true,
-        };
-        if !known {
-            return Err(format!(
-                "`{}` comes and goes in a way that cannot be compiled yet",
-                spot.address
-            ));
-        }
-    }
     Ok(())
 }
 

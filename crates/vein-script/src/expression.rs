@@ -27,6 +27,11 @@ pub trait Names {
         None
     }
 
+    /// For the item of a loop, the list that it stands in and its position there, or nothing once it has gone.
+    fn home(&self, _: CellId) -> Option<String> {
+        None
+    }
+
     /// For a prop that may be bound both ways, an expression for the object and the name of its property that it is
     /// bound to by now, or else its own; what it is called where that is nowhere is an expression, too.
     fn shared(&self, _: CellId, _called: &str) -> Option<String> {

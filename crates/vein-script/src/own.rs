@@ -94,6 +94,12 @@ impl Names for Own<'_> {
         is_item.then(|| (format!("standing({})", self.scope(planned.block)), self.scope(0)))
     }
 
+    fn home(&self, cell: CellId) -> Option<String> {
+        let planned = &self.plan.cells[cell as usize];
+        let is_item = planned.kind == CellKind::Item;
+        is_item.then(|| format!("homeOf({})", self.scope(planned.block)))
+    }
+
     fn shared(&self, cell: CellId, called: &str) -> Option<String> {
         let planned = &self.plan.cells[cell as usize];
         let is_shared = matches!(planned.kind, CellKind::Shared(_));

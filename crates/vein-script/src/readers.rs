@@ -342,13 +342,18 @@ fn inside(plan: &Plan, kind: &SpotKind) -> Vec<PlanRead> {
     found
 }
 
-/// What a block is repeated for.
-pub(crate) fn list_of(plan: &Plan, home: BlockId) -> impl Iterator<Item = CellId> {
-    let spots = plan.blocks.iter().flat_map(|block| &block.spots);
-    spots.filter_map(move |spot| match &spot.kind {
-        SpotKind::List { cell, block, .. } if *block == home => Some(*cell),
+/// What a block is repeated for: a cell, and the path from there.
+pub(crate) fn repeated(plan: &Plan, home: BlockId) -> Option<(CellId, &[u32])> {
+    let mut spots = plan.blocks.iter().flat_map(|block| &block.spots);
+    spots.find_map(|spot| match &spot.kind {
+        SpotKind::List { cell, path, block, .. } if *block == home => Some((*cell, &path[..])),
         _ => None,
     })
+}
+
+/// The same without the path.
+pub(crate) fn list_of(plan: &Plan, home: BlockId) -> impl Iterator<Item = CellId> {
+    repeated(plan, home).map(|(cell, _)| cell).into_iter()
 }
 
 /// The state that the items of a loop may stand in: that of its list, or what a derived list is made of.

@@ -6,8 +6,8 @@ use crate::expression::Writer;
 use crate::own::OfItem;
 use crate::readers::{Who, alternatives, given_in, read_by};
 use crate::template::Template;
-use vein_plan::code::{CellId, ExprId};
-use vein_plan::{CellKind, Next, PlanRead, Spot, SpotKind};
+use vein_plan::code::{CellId, ExprId, Place, Stmt};
+use vein_plan::{CellKind, Given, Next, PlanRead, Spot, SpotKind};
 
 impl Class<'_> {
     /// For each cell of around that is read inside of a spot: those who are told of it.
@@ -282,6 +282,28 @@ impl Class<'_> {
         ));
     }
 
+    /// Whether items of a loop are written as wholes somewhere.
+    fn written_whole_in(&self, at: usize) -> bool {
+        let SpotKind::List { block, .. } = self.block.spots[at].kind else { return false };
+        let plan = self.own.plan;
+        let is_item = |cell: CellId| {
+            let cell = &plan.cells[cell as usize];
+            cell.kind == CellKind::Item && cell.block == block
+        };
+        let whole = |place: &Place| place.steps.is_empty() && is_item(place.cell);
+        let mut spots = plan.blocks.iter().flat_map(|block| &block.spots);
+        plan.stmts.iter().any(|stmt| matches!(stmt, Stmt::Set(place, _) if whole(place)))
+            || plan.blocks.iter().flat_map(|block| &block.listeners).any(|listener| {
+                listener.commit.as_ref().is_some_and(|commit| whole(&commit.place))
+            })
+            || spots.any(|spot| match &spot.kind {
+                SpotKind::Component(used) => used.props.iter().any(|(_, given)| {
+                    matches!(given, Given::Path { cell, path } if path.is_empty() && is_item(*cell))
+                }),
+                _ => false,
+            })
+    }
+
     /// A loop in a spot: how it begins.
     fn list(
         &mut self,
@@ -311,6 +333,22 @@ impl Class<'_> {
         let derived = matches!(self.own.plan.cells[cell as usize].kind, CellKind::Derived(..));
         self.used.extend(["Rows", "itemOf", "positionOf", "standing"]);
         self.members.push_str(&format!("  list{at}$() {{ return {list} ?? []; }}\n"));
+        // Where items are written as wholes, it is known which list they stand in.
+        if let CellKind::Derived(expr, _) = self.own.plan.cells[cell as usize].kind {
+            self.own.live = true;
+            let mut positions = None;
+            let (declared, list) = self.written(|writer| {
+                let (list, from) = writer.origin(expr);
+                positions = from;
+                list
+            });
+            self.own.live = false;
+            if let (true, Some(positions)) = (self.written_whole_in(at), positions) {
+                self.members.push_str(&format!(
+                    "  o{at}$() {{\n    {declared}const list = {list} ?? [];\n    return [list, {positions}];\n  }}\n"
+                ));
+            }
+        }
         format!(
             "    this.spots$[{at}] = new Rows(this, {at}, {row}, {cell}, {derived}, () => this.list{at}$(), {key});\n    \
              this.spots$[{at}].begin();\n"

@@ -5,7 +5,7 @@ use crate::code::{self, Code, Level};
 use crate::expression::{Writer, Written};
 use crate::kind::Kind;
 use std::collections::BTreeSet;
-use vein_plan::code::{Body, Expr, ExprId, Field, Item, ListEdit, Place, PlaceStep, Stmt};
+use vein_plan::code::{Body, CellId, Expr, ExprId, Field, Item, ListEdit, Place, PlaceStep, Stmt};
 use vein_plan::members::Member;
 use vein_plan::value::DEEPEST_VALUE;
 use vein_plan::{CellKind, Commit, Conversion, Handler, Plan, PlanRead, ReadStep};
@@ -339,13 +339,99 @@ impl Writer<'_> {
         (format!("{text} ?? {nowhere}({way})"), key)
     }
 
+    /// A value that goes to a place, no deeper than values may nest.
+    fn not_too_deep(&mut self, value: &str, place: &Place) -> String {
+        let (root, deep) = self.rooted(place.cell);
+        let deep = deep + place.steps.len();
+        let name = self.plan.cells[root as usize].name.to_string();
+        match self.names.shared(root, &format!("\"{name}\"")) {
+            Some(shared) => {
+                format!("{}({value}, {shared}, {deep})", self.uses("notTooDeepIn"))
+            }
+            None => {
+                let most = DEEPEST_VALUE.saturating_sub(deep);
+                format!("{}({value}, {most}, \"{name}\")", self.uses("notTooDeep"))
+            }
+        }
+    }
+
+    /// The state, or the prop, that a cell stands in, and how many steps further in.
+    fn rooted(&self, mut cell: CellId) -> (CellId, usize) {
+        let mut deep = 0;
+        loop {
+            let planned = &self.plan.cells[cell as usize];
+            let way = match &planned.kind {
+                CellKind::Item => crate::readers::repeated(self.plan, planned.block)
+                    .map(|(list, path)| (list, path.len() + 1)),
+                CellKind::Derived(expr, _) => Some(self.way_in(*expr)),
+                _ => None,
+            };
+            let Some((next, steps)) = way else { return (cell, deep) };
+            (cell, deep) = (next, deep + steps);
+        }
+    }
+
+    /// The cell whose items, or fields, an expression hands on, and how many steps further in.
+    fn way_in(&self, expr: ExprId) -> (CellId, usize) {
+        match &self.plan.exprs[expr as usize] {
+            Expr::Field(of, _) => {
+                let (cell, steps) = self.way_in(*of);
+                (cell, steps + 1)
+            }
+            Expr::Walk(_, of, ..) | Expr::Call(_, Some(of), _) => self.way_in(*of),
+            Expr::Cell(cell) => (*cell, 0),
+            _ => unreachable!("the items of no other list can be assigned"),
+        }
+    }
+
+    /// The list that the items of an expression stand in, and the positions there, as an expression of it by the name
+    /// `list`, where they are others.
+    pub(crate) fn origin(&mut self, expr: ExprId) -> (String, Option<String>) {
+        let all = || "[...list.keys()]".to_owned();
+        match self.plan.exprs[expr as usize].clone() {
+            Expr::Cell(cell) => match self.plan.cells[cell as usize].kind {
+                CellKind::Derived(expr, _) => self.origin(expr),
+                _ => (self.closed(expr).code.alone(), None),
+            },
+            Expr::Walk(Member::Filter, of, function, _) => {
+                let (list, from) = self.origin(of);
+                let kinds = [self.kind(of).there().item(), Kind::Number];
+                let test = self.function(&function, &kinds, true).0;
+                let from = from.unwrap_or_else(all);
+                (list, Some(format!("{from}.filter((at, n) => ({test})(list[at], n))")))
+            }
+            Expr::Walk(Member::ToSorted, of, function, _) => {
+                let (list, from) = self.origin(of);
+                let item = self.kind(of).there().item();
+                let order = self.function(&function, &[item.clone(), item], false).0;
+                let (sorted, from) = (self.uses("sorted"), from.unwrap_or_else(all));
+                (list, Some(format!("{sorted}({from}, (a, b) => ({order})(list[a], list[b]))")))
+            }
+            Expr::Call(Member::ToSorted, Some(of), _) => {
+                let (list, from) = self.origin(of);
+                let (order, from) = (self.uses("textOrder"), from.unwrap_or_else(all));
+                (list, Some(format!("{from}.toSorted((a, b) => {order}(list[a], list[b]))")))
+            }
+            Expr::Call(Member::ListSlice, Some(of), args) => {
+                let (list, from) = self.origin(of);
+                let args: Vec<String> =
+                    args.iter().map(|arg| self.closed(*arg).code.alone()).collect();
+                let from = from.unwrap_or_else(all);
+                (list, Some(format!("{from}.slice({})", args.join(", "))))
+            }
+            Expr::Call(Member::ToReversed, Some(of), _) => {
+                let (list, from) = self.origin(of);
+                (list, Some(format!("{}.toReversed()", from.unwrap_or_else(all))))
+            }
+            _ => (self.closed(expr).code.alone(), None),
+        }
+    }
+
     fn set(&mut self, place: &Place, value: ExprId, depth: usize, out: &mut String) {
         let nests = self.kind(value).nests(self.program);
         let mut value = self.owned(value).alone();
-        let name = self.plan.cells[place.cell as usize].name.to_string();
         if nests {
-            let most = DEEPEST_VALUE.saturating_sub(place.steps.len());
-            value = format!("{}({value}, {most}, \"{name}\")", self.uses("notTooDeep"));
+            value = self.not_too_deep(&value, place);
         }
         let text = self.put(place, &value);
         self.write(&text, place, false, depth, out);
@@ -354,9 +440,13 @@ impl Writer<'_> {
     /// What puts a value into a place, and tells whether that is another.
     fn put(&mut self, place: &Place, value: &str) -> String {
         let name = self.plan.cells[place.cell as usize].name.to_string();
+        if let (true, Some(home)) = (place.steps.is_empty(), self.names.home(place.cell)) {
+            self.uses("homeOf");
+            return format!("{}({home} ?? {}(\"{name}\"), {value})", self.uses("putIn"), self.uses("nowhere"));
+        }
         let (container, key) = self.container(place);
         match (place.steps.last(), self.names.shared(place.cell, &format!("\"{name}\""))) {
-            (None, Some(shared)) => format!("{}(...{shared}, {value})", self.uses("put")),
+            (None, Some(shared)) => format!("{}({shared}, {value})", self.uses("putIn")),
             (Some(PlaceStep::Index(_)), _) => {
                 let way = self.way(place);
                 format!("{}({container}, {key}, {value}, () => `{way}`)", self.uses("putAt"))
@@ -440,11 +530,31 @@ impl Writer<'_> {
     pub(crate) fn bound(&mut self, cell: u32, path: &[u32]) -> (String, String) {
         let steps = path.iter().map(|name| PlaceStep::Field(*name)).collect();
         let place = Place { cell, steps };
-        let (container, key) = self.container_called(&place, "called");
         let (mut at, mut told) = (String::new(), String::new());
-        match self.names.shared(cell, "called") {
-            Some(shared) if path.is_empty() => line(&mut at, 2, &format!("return {shared};")),
-            _ => line(&mut at, 2, &format!("return [{container}, \"{key}\"];")),
+        let (root, deep) = self.rooted(cell);
+        let deep = deep + path.len();
+        // How deep it stands, and in what, where values may nest.
+        let nests = self.place_kind(&place).nests(self.program);
+        let name = self.plan.cells[root as usize].name.to_string();
+        let tail = match (nests, self.names.shared(root, &format!("\"{name}\""))) {
+            (false, _) => String::new(),
+            (true, Some(shared)) => {
+                line(&mut at, 2, &format!("const [,, deep, name] = {shared};"));
+                format!(", deep + {deep}, name")
+            }
+            (true, None) => format!(", {deep}, \"{name}\""),
+        };
+        let nowhere = self.uses("nowhere");
+        match (self.names.shared(cell, "called"), self.names.home(cell)) {
+            (Some(shared), _) if path.is_empty() => line(&mut at, 2, &format!("return {shared};")),
+            (_, Some(home)) if path.is_empty() => {
+                self.uses("homeOf");
+                line(&mut at, 2, &format!("return [...{home} ?? {nowhere}(called){tail}];"));
+            }
+            _ => {
+                let (container, key) = self.container_called(&place, "called");
+                line(&mut at, 2, &format!("return [{container}, \"{key}\"{tail}];"));
+            }
         }
         self.write("true", &place, false, 2, &mut told);
         (at, told)
@@ -504,8 +614,11 @@ impl Writer<'_> {
     /// The list in a place, or what fails where there is none.
     fn list_at(&mut self, place: &Place) -> String {
         let way = self.way(place);
-        let (container, key) = self.container(place);
         let nowhere = self.uses("nowhere");
+        if let (true, Some((item, _))) = (place.steps.is_empty(), self.names.item(place.cell)) {
+            return format!("{item} ?? {nowhere}(`{way}`)");
+        }
+        let (container, key) = self.container(place);
         // The list itself: one step further than what stands around it.
         let list = match (place.steps.last(), self.names.shared(place.cell, &format!("`{way}`"))) {
             (None, Some(shared)) => format!("{}({shared})", self.uses("there")),
@@ -518,17 +631,15 @@ impl Writer<'_> {
 
     fn edit(&mut self, place: &Place, edit: &ListEdit, depth: usize, out: &mut String) {
         let list = self.list_at(place);
-        let name = self.plan.cells[place.cell as usize].name.to_string();
-        let most = DEEPEST_VALUE.saturating_sub(place.steps.len());
         let items = |writer: &mut Self, items: &[ExprId]| {
             let nests = items.iter().any(|item| writer.kind(*item).nests(writer.program));
-            let texts = writer.owned_all(items);
-            let guard = nests.then(|| writer.uses("notTooDeep"));
-            let guarded = texts.into_iter().map(|text| match guard {
-                Some(guard) => format!("{guard}({text}, {most}, \"{name}\")"),
-                None => text,
-            });
-            format!("[{}]", guarded.collect::<Vec<_>>().join(", "))
+            let mut texts = writer.owned_all(items);
+            if nests {
+                for text in &mut texts {
+                    *text = writer.not_too_deep(text, place);
+                }
+            }
+            format!("[{}]", texts.join(", "))
         };
         let text = match edit {
             ListEdit::Push(new) => {

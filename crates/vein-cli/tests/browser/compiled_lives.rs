@@ -452,7 +452,11 @@ pub async fn random_projects_live_the_same(browser: &Browser) {
     let seeds = Seeds::new(PROJECTS);
     for seed in seeds.and(&[&ONCE_FAILED]) {
         let mut random = Random::new(seed);
-        let files = lively_project(&mut random, Wear::Seed(seed));
+        let wear = match ONCE_FAILED.contains(&seed) {
+            true => Wear::Parted(seed),
+            false => Wear::Seed(seed),
+        };
+        let files = lively_project(&mut random, wear);
         let text =
             || files.iter().map(|(path, text)| format!("== {path}\n{text}")).collect::<String>();
         let named = files.iter().map(|(path, text)| (path.as_str(), text.as_str()));
@@ -485,8 +489,8 @@ pub async fn random_projects_live_the_same(browser: &Browser) {
             }
         }
         let script = script(&program, &compiled, &beds, &steps);
-        if std::env::var_os("VEIN_KEEP").is_some() {
-            std::fs::write("/tmp/w/fail.js", &script).unwrap();
+        if let Some(kept) = std::env::var_os("VEIN_KEEP") {
+            std::fs::write(kept, &script).expect("a file to keep it in");
         }
         let theirs_all = browser.function(&script).await;
         if let Some(reason) = unopened_for {

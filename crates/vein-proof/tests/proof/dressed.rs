@@ -17,6 +17,8 @@ pub enum Wear {
     Formless(u64),
     /// What the seed gives, without what answers in the middle of a handler, as it was before there was any.
     Mute(u64),
+    /// What the seed gives, without what writes items as wholes, as it was before there was any.
+    Parted(u64),
     /// What the seed gives.
     Seed(u64),
 }
@@ -126,6 +128,69 @@ impl Writer<'_> {
             }
             format!("<button click=\"-> {body}\">a</button>")
         })
+    }
+
+    /// Something in a row that writes its item as a whole, or numbers in it, or hands it on both ways.
+    pub fn as_a_whole(&mut self, names: &Names, item: &str) -> String {
+        let whole = self.drawn(
+            |writer| &mut writer.wholes,
+            |writer| match writer.random.below(8) {
+                0 => format!(
+                    "<button click=\"-> {item} = {{ ...{item}, wet: !{item}.wet, id: {} }}\">w</button>",
+                    writer.number(names)
+                ),
+                1 => {
+                    let (other, _) = writer.random.pick(&names.beds).clone();
+                    format!("<button click=\"-> {item} = {other}\">w</button>")
+                }
+                2 | 3 => format!("<own-card bed=\"<-> {item}\"></own-card>"),
+                4 => writer.levels(&format!("{item}.levels")),
+                _ => String::new(),
+            },
+        );
+        whole.unwrap_or_default()
+    }
+
+    /// A loop over numbers that writes them, straight or by way of a list that is made of them.
+    fn levels(&mut self, list: &str) -> String {
+        let way = match self.random.below(7) {
+            0 => ".filter(q => q > 1)",
+            1 => ".toSorted((p, q) => q - p)",
+            2 => ".toReversed()",
+            3 => ".slice(1)",
+            4 => ".filter((q, at) => at !== 1).toReversed().slice(0, 2)",
+            _ => "",
+        };
+        let writes = match self.random.below(3) {
+            0 => "<input type=\"number\" value=\"<-> level\">",
+            1 => "<button click=\"-> level += 1\">l</button>",
+            _ => "<button click=\"-> level = level > 3 ? 0 : level * 2 + 1; level += 1\">l</button>",
+        };
+        let by = if self.random.below(2) == 0 { " by level" } else { "" };
+        format!("<sup each=\"level of {list}{way}{by}\">{{level}}{writes}</sup>")
+    }
+
+    /// A component that has an item of its own both ways, and hands those inside it on in the same way.
+    pub fn own_card(&mut self) -> Option<(String, String)> {
+        self.drawn(
+            |writer| &mut writer.wholes,
+            |writer| {
+                let mut markup = String::from("{bed.crop}{bed.levels.length}");
+                for _ in 0..2 + writer.random.below(4) {
+                    markup.push_str(&match writer.random.below(8) {
+                        0 => "<button click=\"-> bed.wet = !bed.wet\">{bed.wet}</button>".to_owned(),
+                        1 => "<button click=\"-> bed = { ...bed, id: bed.id + 1 }\">o</button>".into(),
+                        2 => "<button click=\"-> bed.inner.push({ ...bed, inner: [] })\">o</button>".into(),
+                        3 => "<button click=\"-> bed.inner = bed.inner.length > 1 ? [] : [bed, ...bed.inner]\">o</button>".into(),
+                        4 => "<input value=\"<-> bed.crop\">".into(),
+                        5 => "<button click=\"-> bed.levels.push(bed.inner.length)\">o</button>".into(),
+                        6 => writer.levels("bed.levels"),
+                        _ => "<own-card each=\"inner of bed.inner by inner.id\" bed=\"<-> inner\"></own-card>".into(),
+                    });
+                }
+                ("own-card.vein".into(), format!("shares bed: Bed\n<!-- m --><div>{markup}</div>\n"))
+            },
+        )
     }
 
     /// A control, sometimes in a form that can be reset, with others.

@@ -38,6 +38,8 @@ pub struct Writer<'r> {
     pub forms: Option<Random>,
     /// Where what answers in the middle of a handler is drawn from.
     pub answers: Option<Random>,
+    /// Where what writes items as wholes is drawn from.
+    pub wholes: Option<Random>,
     next: usize,
     /// Components that may be used, leaves first.
     components: &'static [&'static str],
@@ -357,8 +359,9 @@ impl Writer<'_> {
             _ => {
                 let attributes = self.attributes(&inner);
                 format!(
-                    "<article {each}{when}{attributes}>{}</article>",
-                    self.nodes(&inner, depth + 1)
+                    "<article {each}{when}{attributes}>{}{}</article>",
+                    self.nodes(&inner, depth + 1),
+                    if assigned { self.as_a_whole(&inner, &item) } else { String::new() }
                 )
             }
         };
@@ -698,25 +701,31 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
     let mut files = Vec::new();
     let mut beside = match wear {
         Wear::Nothing => None,
-        Wear::Formless(seed) | Wear::Mute(seed) | Wear::Seed(seed) => {
+        Wear::Formless(seed) | Wear::Mute(seed) | Wear::Parted(seed) | Wear::Seed(seed) => {
             Some(Random::new(seed ^ 0x6472_6573_7365_6421))
         }
     };
     let mut forms = match wear {
         Wear::Nothing | Wear::Formless(_) => None,
-        Wear::Mute(seed) | Wear::Seed(seed) => Some(Random::new(seed ^ 0x666f_726d_7321)),
+        Wear::Mute(seed) | Wear::Parted(seed) | Wear::Seed(seed) => Some(Random::new(seed ^ 0x666f_726d_7321)),
     };
     let mut answers = match wear {
-        Wear::Seed(seed) => Some(Random::new(seed ^ 0x616e_7377_6572)),
+        Wear::Parted(seed) | Wear::Seed(seed) => Some(Random::new(seed ^ 0x616e_7377_6572)),
+        _ => None,
+    };
+    let mut wholes = match wear {
+        Wear::Seed(seed) => Some(Random::new(seed ^ 0x7768_6f6c_6573)),
         _ => None,
     };
     for (name, declarations, components) in COMPONENTS {
         let (beside_it, forms_of_it, its_answers) = (beside.take(), forms.take(), answers.take());
+        let its_wholes = wholes.take();
         let mut writer = Writer {
             random,
             beside: beside_it,
             forms: forms_of_it,
             answers: its_answers,
+            wholes: its_wholes,
             next: 0,
             components,
             budget: 7,
@@ -768,6 +777,7 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
                 declarations.push_str("derives reach = limit * 10 + level\n");
                 markup.insert_str(end, &button);
             }
+            files.extend(writer.own_card());
             files.extend(
                 writer.aside(|writer| frames(writer, &self::names(name))).unwrap_or_default(),
             );
@@ -775,6 +785,7 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
         let shape = if *name == "test-bed" { SHAPE } else { "" };
         files.push((format!("{name}.vein"), format!("{shape}{declarations}<!-- m -->{markup}\n")));
         (beside, forms, answers) = (writer.beside, writer.forms, writer.answers);
+        wholes = writer.wholes;
     }
     files
 }
