@@ -126,8 +126,12 @@ export function bringControl(scope, at, to) {
 
 /** Keeps what a control shows, unless it holds another spelling of that. */
 export function keepControl(scope, at) {
-  const shown = scope[`v${at}$`];
+  const [shown, seen] = [scope[`v${at}$`], scope[`x${at}$`]];
   const [value, to] = scope[`y${at}$`]();
+  // What nobody has written anything else to leaves alone what was entered, whatever that is.
+  if (seen !== undefined && same(value, seen)) return;
+  undo.push(scope, `x${at}$`, seen);
+  scope[`x${at}$`] = copy(value);
   if (to !== shown && (scope[`i${at}$`] || !isMeant(scope, at, shown, value))) {
     bringControl(scope, at, to);
     afterwards.push(forgetEntered, scope, at);

@@ -29,6 +29,9 @@ impl Class<'_> {
                     "    {{ {declared}const value = this.v{at}$ = {value}; {} }}\n",
                     first_set(&node, &part.kind, &set)
                 ));
+                if part.control.is_some() {
+                    self.first.push_str(&format!("    this.x{at}$ = copy(this.y{at}$()[0]);\n"));
+                }
             }
             let is_property = matches!(part.kind, PartKind::Property(_));
             let changes = bit != 0 || asks;

@@ -365,6 +365,7 @@ const PLAY: &str = r#"
     return all;
   };
   const use = (node, { event, with: held, reset }) => {
+    if (node === undefined) return; // A document that differs, as is told.
     if (reset) {
       node.form.reset();
       return;
