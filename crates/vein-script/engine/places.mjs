@@ -319,21 +319,23 @@ export function whereOf(row) {
   return list.findIndex((item) => isOwn(item) && !taken.has(item) && turn-- === 0);
 }
 
-/** The item of a row, where it still has one. */
-export function standing(row) {
+/** The item of a row, where it still has one; what is written to is called something where its list may be gone. */
+export function standing(row, called) {
+  if (called !== undefined) row.held$.scope[`stands${row.held$.number}$`](called);
   const at = whereOf(row);
   return at < 0 ? undefined : row.held$.list()[at];
 }
 
 /** The list of state that the item of a row stands in, and its position there. */
-export function homeOf(row) {
+export function homeOf(row, called) {
+  if (called !== undefined) row.held$.scope[`stands${row.held$.number}$`](called);
   const at = whereOf(row);
   if (at < 0) return null;
   const { scope, number, list } = row.held$;
   const way = scope[`o${number}$`];
   if (way === undefined) return [list(), at];
   const [home, positions] = way.call(scope);
-  return [home, positions[at]];
+  return positions[at] === undefined ? null : [home, positions[at]];
 }
 
 /** The item of a row; once that has gone, what it was. */

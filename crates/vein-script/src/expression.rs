@@ -22,13 +22,13 @@ pub trait Names {
     fn place(&self, cell: CellId) -> (String, String);
 
     /// For the item of a loop, what it is now as an expression, or nothing once it has gone; and whose readers see
-    /// what is written there.
-    fn item(&self, _: CellId) -> Option<(String, String)> {
+    /// what is written there. What the place is called is an expression, too.
+    fn item(&self, _: CellId, _called: &str) -> Option<(String, String)> {
         None
     }
 
     /// For the item of a loop, the list that it stands in and its position there, or nothing once it has gone.
-    fn home(&self, _: CellId) -> Option<String> {
+    fn home(&self, _: CellId, _called: &str) -> Option<String> {
         None
     }
 

@@ -2,6 +2,7 @@
 
 use crate::code::{self, Code};
 use crate::expression::Names;
+use crate::readers::{repeated, stays};
 use crate::types::type_of;
 use vein_plan::code::CellId;
 use vein_plan::{BlockId, CellKind, Plan, Program};
@@ -16,6 +17,18 @@ pub(crate) struct Own<'a> {
 }
 
 impl Own<'_> {
+    /// The row of an item, and what a place in it is called where its list may be gone, too.
+    fn row(&self, cell: CellId, called: &str) -> Option<String> {
+        let planned = &self.plan.cells[cell as usize];
+        let (CellKind::Item, Some((list, _))) =
+            (&planned.kind, repeated(self.plan, planned.block))
+        else {
+            return None;
+        };
+        let row = self.scope(planned.block);
+        Some(if stays(self.plan, list) { row } else { format!("{row}, {called}") })
+    }
+
     /// The scope of a block that this one is, or stands in.
     pub(crate) fn scope(&self, block: BlockId) -> String {
         let mut way = "this".to_owned();
@@ -88,16 +101,14 @@ impl Names for Own<'_> {
         (self.scope(self.plan.cells[cell as usize].block), self.property(cell))
     }
 
-    fn item(&self, cell: CellId) -> Option<(String, String)> {
-        let planned = &self.plan.cells[cell as usize];
-        let is_item = planned.kind == CellKind::Item;
-        is_item.then(|| (format!("standing({})", self.scope(planned.block)), self.scope(0)))
+    fn item(&self, cell: CellId, called: &str) -> Option<(String, String)> {
+        let row = self.row(cell, called)?;
+        Some((format!("standing({row})"), self.scope(0)))
     }
 
-    fn home(&self, cell: CellId) -> Option<String> {
-        let planned = &self.plan.cells[cell as usize];
-        let is_item = planned.kind == CellKind::Item;
-        is_item.then(|| format!("homeOf({})", self.scope(planned.block)))
+    fn home(&self, cell: CellId, called: &str) -> Option<String> {
+        let row = self.row(cell, called)?;
+        Some(format!("homeOf({row})"))
     }
 
     fn shared(&self, cell: CellId, called: &str) -> Option<String> {

@@ -1,7 +1,8 @@
 //! Who reads what, as bits: each block knows of its own readers which a write to a cell of it can reach.
 
 use std::collections::{BTreeMap, BTreeSet};
-use vein_plan::code::{CellId, Place, PlaceStep};
+use vein_plan::code::{CellId, Expr, ExprId, Place, PlaceStep};
+use vein_plan::members::Member;
 use vein_plan::{
     Block, BlockId, CellKind, Extent, Given, Plan, PlanRead, ReadStep, SpotKind, When,
 };
@@ -349,6 +350,43 @@ pub(crate) fn repeated(plan: &Plan, home: BlockId) -> Option<(CellId, &[u32])> {
         SpotKind::List { cell, path, block, .. } if *block == home => Some((*cell, &path[..])),
         _ => None,
     })
+}
+
+/// The cell whose items, or fields, an expression hands on, and how many steps further in.
+fn way_in(plan: &Plan, expr: ExprId) -> Option<(CellId, usize)> {
+    match &plan.exprs[expr as usize] {
+        Expr::Field(of, _) => way_in(plan, *of).map(|(cell, steps)| (cell, steps + 1)),
+        Expr::Walk(Member::Filter | Member::ToSorted, of, ..)
+        | Expr::Call(Member::ListSlice | Member::ToSorted | Member::ToReversed, Some(of), _) => {
+            way_in(plan, *of)
+        }
+        Expr::Cell(cell) => Some((*cell, 0)),
+        _ => None,
+    }
+}
+
+/// The cell that the items of another stand in, whether that is derived or a row's, and how many steps further in.
+pub(crate) fn stands_in(plan: &Plan, cell: CellId) -> Option<(CellId, usize)> {
+    let planned = &plan.cells[cell as usize];
+    match &planned.kind {
+        CellKind::Item => repeated(plan, planned.block).map(|(list, path)| (list, path.len() + 1)),
+        CellKind::Derived(expr, _) => way_in(plan, *expr),
+        _ => None,
+    }
+}
+
+/// Whether what stands in a cell stays for as long as the component does.
+pub(crate) fn stays(plan: &Plan, mut cell: CellId) -> bool {
+    loop {
+        match &plan.cells[cell as usize].kind {
+            CellKind::Item | CellKind::Shared(_) => return false,
+            CellKind::Derived(..) => match stands_in(plan, cell) {
+                Some((next, _)) => cell = next,
+                None => return true,
+            },
+            _ => return true,
+        }
+    }
 }
 
 /// The same without the path.

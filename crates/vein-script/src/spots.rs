@@ -4,7 +4,7 @@ use crate::code;
 use crate::component::{Class, table};
 use crate::expression::Writer;
 use crate::own::OfItem;
-use crate::readers::{Who, alternatives, given_in, read_by};
+use crate::readers::{Who, stays, alternatives, given_in, read_by};
 use crate::template::Template;
 use vein_plan::code::{CellId, ExprId, Place, Stmt};
 use vein_plan::{CellKind, Given, Next, PlanRead, Spot, SpotKind};
@@ -333,6 +333,14 @@ impl Class<'_> {
         let derived = matches!(self.own.plan.cells[cell as usize].kind, CellKind::Derived(..));
         self.used.extend(["Rows", "itemOf", "positionOf", "standing"]);
         self.members.push_str(&format!("  list{at}$() {{ return {list} ?? []; }}\n"));
+        // Where the list may be gone by the time an item is written to, that is looked at first.
+        if !stays(self.own.plan, cell) {
+            self.own.live = true;
+            let (declared, stands) = self.written(|writer| writer.standing(cell));
+            self.own.live = false;
+            self.members
+                .push_str(&format!("  stands{at}$(called) {{\n    {declared}{stands};\n  }}\n"));
+        }
         // Where items are written as wholes, it is known which list they stand in.
         if let CellKind::Derived(expr, _) = self.own.plan.cells[cell as usize].kind {
             self.own.live = true;

@@ -311,7 +311,7 @@ impl Writer<'_> {
     fn container_called(&mut self, place: &Place, way: &str) -> (String, String) {
         let (root, key) = self.names.place(place.cell);
         let Some((last, around)) = place.steps.split_last() else { return (root, key) };
-        let item = self.names.item(place.cell);
+        let item = self.names.item(place.cell, way);
         let mut may_fail = item.is_some();
         let mut text = match (item, self.names.shared(place.cell, way)) {
             (Some((item, _)), _) => item,
@@ -358,29 +358,23 @@ impl Writer<'_> {
     /// The state, or the prop, that a cell stands in, and how many steps further in.
     fn rooted(&self, mut cell: CellId) -> (CellId, usize) {
         let mut deep = 0;
-        loop {
-            let planned = &self.plan.cells[cell as usize];
-            let way = match &planned.kind {
-                CellKind::Item => crate::readers::repeated(self.plan, planned.block)
-                    .map(|(list, path)| (list, path.len() + 1)),
-                CellKind::Derived(expr, _) => Some(self.way_in(*expr)),
-                _ => None,
-            };
-            let Some((next, steps)) = way else { return (cell, deep) };
+        while let Some((next, steps)) = crate::readers::stands_in(self.plan, cell) {
             (cell, deep) = (next, deep + steps);
         }
+        (cell, deep)
     }
 
-    /// The cell whose items, or fields, an expression hands on, and how many steps further in.
-    fn way_in(&self, expr: ExprId) -> (CellId, usize) {
-        match &self.plan.exprs[expr as usize] {
-            Expr::Field(of, _) => {
-                let (cell, steps) = self.way_in(*of);
-                (cell, steps + 1)
-            }
-            Expr::Walk(_, of, ..) | Expr::Call(_, Some(of), _) => self.way_in(*of),
-            Expr::Cell(cell) => (*cell, 0),
-            _ => unreachable!("the items of no other list can be assigned"),
+    /// What fails where what a list stands in is gone.
+    pub(crate) fn standing(&mut self, mut list: CellId) -> String {
+        while let (CellKind::Derived(..), Some((next, _))) =
+            (&self.plan.cells[list as usize].kind, crate::readers::stands_in(self.plan, list))
+        {
+            list = next;
+        }
+        match (self.names.shared(list, "called"), self.names.item(list, "called")) {
+            (Some(shared), _) => shared,
+            (_, Some((item, _))) => format!("{item} ?? {}(called)", self.uses("nowhere")),
+            _ => String::new(),
         }
     }
 
@@ -440,7 +434,7 @@ impl Writer<'_> {
     /// What puts a value into a place, and tells whether that is another.
     fn put(&mut self, place: &Place, value: &str) -> String {
         let name = self.plan.cells[place.cell as usize].name.to_string();
-        if let (true, Some(home)) = (place.steps.is_empty(), self.names.home(place.cell)) {
+        if let (true, Some(home)) = (place.steps.is_empty(), self.names.home(place.cell, &format!("\"{name}\""))) {
             self.uses("homeOf");
             return format!("{}({home} ?? {}(\"{name}\"), {value})", self.uses("putIn"), self.uses("nowhere"));
         }
@@ -545,7 +539,7 @@ impl Writer<'_> {
             (true, None) => format!(", {deep}, \"{name}\""),
         };
         let nowhere = self.uses("nowhere");
-        match (self.names.shared(cell, "called"), self.names.home(cell)) {
+        match (self.names.shared(cell, "called"), self.names.home(cell, "called")) {
             (Some(shared), _) if path.is_empty() => line(&mut at, 2, &format!("return {shared};")),
             (_, Some(home)) if path.is_empty() => {
                 self.uses("homeOf");
@@ -562,7 +556,7 @@ impl Writer<'_> {
 
     /// A write, which tells whether anything is another; then those are marked that read what is there.
     fn write(&mut self, text: &str, place: &Place, edits: bool, depth: usize, out: &mut String) {
-        let item = self.names.item(place.cell);
+        let item = self.names.item(place.cell, "");
         // Of an item: whatever the list is made of.
         let (cells, is_item) = match &item {
             Some(_) => (crate::readers::roots(self.plan, place.cell), true),
@@ -615,7 +609,7 @@ impl Writer<'_> {
     fn list_at(&mut self, place: &Place) -> String {
         let way = self.way(place);
         let nowhere = self.uses("nowhere");
-        if let (true, Some((item, _))) = (place.steps.is_empty(), self.names.item(place.cell)) {
+        if let (true, Some((item, _))) = (place.steps.is_empty(), self.names.item(place.cell, &format!("`{way}`"))) {
             return format!("{item} ?? {nowhere}(`{way}`)");
         }
         let (container, key) = self.container(place);
