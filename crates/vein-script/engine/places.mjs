@@ -332,7 +332,7 @@ export function homeOf(row, called) {
   const at = whereOf(row);
   if (at < 0) return null;
   const { scope, number, list } = row.held$;
-  const way = scope[`o${number}$`];
+  const way = scope[`home${number}$`];
   if (way === undefined) return [list(), at];
   const [home, positions] = way.call(scope);
   return positions[at] === undefined ? null : [home, positions[at]];

@@ -353,7 +353,7 @@ impl Class<'_> {
             self.own.live = false;
             if let (true, Some(positions)) = (self.written_whole_in(at), positions) {
                 self.members.push_str(&format!(
-                    "  o{at}$() {{\n    {declared}const list = {list} ?? [];\n    return [list, {positions}];\n  }}\n"
+                    "  home{at}$() {{\n    {declared}const list = {list} ?? [];\n    return [list, {positions}];\n  }}\n"
                 ));
             }
         }
