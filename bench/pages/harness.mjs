@@ -1,6 +1,8 @@
 // Measures the same page by hand, in Vein, and by hand again, in frames of one document: they share a
 // thread and a heap, and take turns in an order that changes.
 
+import { sow } from './hand/data.js';
+
 const turn = () => new Promise((done) => { setTimeout(done, 0); });
 const nextFrame = () => new Promise((done) => { requestAnimationFrame(done); });
 const channel = new MessageChannel();
@@ -9,48 +11,131 @@ const channel = new MessageChannel();
 const spread = (at, below) => (at * 7919 + 17) % below;
 
 const click = (side, selector) => side.document.querySelector(selector).click();
-const rows = (side) => side.document.querySelector('tbody').children;
-const filled = (count) => (side) => {
-  click(side, '#clear');
-  for (let made = 0; made < count; made += 1000) click(side, made === 0 && count === 10000 ? '#create-10000' : '#append-1000');
+const rows = (side) => side.document.querySelector('ol').children;
+
+function enter(side, field, value) {
+  field.value = value;
+  field.dispatchEvent(new side.InputEvent('input', { bubbles: true }));
+}
+
+const typed = (id, ...values) => (side, at) => enter(side, side.document.getElementById(id), values[at % values.length]);
+
+/** Has so many beds there, sown with a button, unless they are there still as nothing but the same measure left them. */
+const sown = (id, count) => (side) => {
+  if (side.sown === id && rows(side).length === count) return;
+  click(side, id);
+  side.sown = id;
 };
-function refilled(side) {
-  if (rows(side).length !== 1000) filled(1000)(side);
+const sownAnew = (id) => (side) => {
+  click(side, id);
+  side.sown = null;
+};
+
+/** What is done to beds that are shown as they stand in state. */
+const BEDS = [
+  { name: 'sow 600', before: (side) => click(side, '#uproot'), act: (side) => click(side, '#sow-600'), rounds: 30 },
+  { name: 'sow 6,000', before: (side) => click(side, '#uproot'), act: (side) => click(side, '#sow-6000'), rounds: 10 },
+  { name: 'sow 600 below 600', before: sownAnew('#sow-600'), act: (side) => click(side, '#more'), rounds: 24 },
+  { name: 'water the dry ones of 6,000', before: wet, act: (side) => click(side, '#water'), rounds: 24 },
+  { name: 'move the threshold by one', before: sown('#sow-600', 600), act: typed('threshold', '14', '13'), rounds: 40, often: 20 },
+  { name: 'search, one key', before: sown('#sow-600', 600), act: typed('search', 'k', ''), rounds: 40, often: 20 },
+  { name: 'driest first', before: ordered, act: (side) => click(side, '#rank'), rounds: 24 },
+  { name: 'turn the order round', before: sown('#sow-600', 600), act: (side) => click(side, '#turn'), rounds: 24, often: 2 },
+  { name: 'sow one in the middle', before: sownAnew('#sow-600'), act: (side) => click(side, '#one'), rounds: 30, often: 50 },
+  { name: 'last to the front', before: sown('#sow-600', 600), act: (side) => click(side, '#front'), rounds: 40, often: 50 },
+  { name: 'harvest 50 in a row', before: sownAnew('#sow-600'), act: (side) => click(side, '#harvest'), rounds: 30, often: 4 },
+  { name: 'harvest one', before: sownAnew('#sow-600'), act: (side, at) => rows(side)[spread(at, 500)].children[3].click(), rounds: 30, often: 90 },
+  { name: 'mark one', before: sown('#sow-600', 600), act: (side, at) => rows(side)[spread(at, 600)].firstChild.click(), rounds: 40, often: 200 },
+  { name: 'water one of 600', before: sown('#sow-600', 600), act: waterOne(600), rounds: 40, often: 200 },
+  { name: 'water one of 6,000', before: sown('#sow-6000', 6000), act: waterOne(6000), rounds: 30, often: 200 },
+  { name: 'water one of 60,000', before: sown('#sow-60000', 60000), act: waterOne(60000), rounds: 16, often: 200, frames: false },
+  { name: 'uproot 600', before: sownAnew('#sow-600'), act: (side) => click(side, '#uproot'), rounds: 24 },
+  { name: 'uproot 6,000', before: sownAnew('#sow-6000'), act: (side) => click(side, '#uproot'), rounds: 10 },
+].map((measure) => ({ group: 'beds', page: 'many-beds', aim: 1.1, ...measure }));
+
+function waterOne(count) {
+  return (side, at) => rows(side)[spread(at, count)].lastChild.click();
 }
-function filledBig(side) {
-  if (rows(side).length === 10000) return;
-  click(side, '#clear');
-  click(side, '#create-10000');
-  side.page.set('tenth', Array.from({ length: 1000 }, (_, at) => at * 10));
+
+function wet(side) {
+  sown('#sow-6000', 6000)(side);
+  click(side, '#dry');
 }
+
+function ordered(side) {
+  sown('#sow-600', 600)(side);
+  click(side, '#number');
+}
+
+/** What is done to beds that are shown through lists that are derived, half of them at first. */
+function derived(page, title, id, count, size, less) {
+  const half = count / 2;
+  const there = (side) => {
+    if (side.sown === id) return;
+    click(side, id);
+    // One in the middle that is shown: it goes over the edge and comes back.
+    side.page.set('edge', EDGES[count]);
+    side.sown = id;
+  };
+  const anew = (side) => {
+    side.sown = null;
+    there(side);
+    side.sown = null;
+  };
+  const row = (side, at) => rows(side)[spread(at, half - 10)];
+  const narrow = (side) => {
+    there(side);
+    enter(side, side.document.getElementById('search'), 'k');
+  };
+  const wide = (side) => {
+    there(side);
+    enter(side, side.document.getElementById('search'), '');
+  };
+  const one = { aim: 1.25 };
+  return [
+    { ...one, name: 'open and close a row', before: there, act: (side, at) => row(side, at >> 1).firstChild.click(), rounds: 30, often: 100 },
+    { ...one, name: 'type in a row', before: there, act: (side, at) => enter(side, row(side, at).children[2], `note ${at}`), rounds: 30, often: 100 },
+    { ...one, name: 'water one', before: there, act: (side, at) => row(side, at).children[3].click(), rounds: 30, often: 100 },
+    { ...one, name: 'one over the edge', before: there, act: (side) => click(side, '#cross'), rounds: 30, often: 40 },
+    { ...one, name: 'sow one', before: anew, act: (side) => click(side, '#one'), rounds: 24, often: 20 },
+    { ...one, name: 'last to the front', before: there, act: (side) => click(side, '#front'), rounds: 30, often: 40 },
+    { name: 'harvest 50', aim: 1.1, before: anew, act: (side) => click(side, '#harvest'), rounds: 20 },
+    { name: 'a key that narrows', aim: 1.1, before: wide, act: typed('search', 'k'), rounds: 20 },
+    { name: 'a key that brings back', aim: 2, before: narrow, act: typed('search', ''), rounds: 20 },
+    { name: 'move the threshold', aim: 1.1, before: there, act: typed('threshold', '41', '40'), rounds: 24, often: 4 },
+  ].map((measure) => ({
+    group: `${title}, ${size} rows`, page, frames: !less, ...measure, rounds: Math.ceil(measure.rounds / (less ? 2 : 1)), often: Math.ceil((measure.often ?? 1) / (less ? 4 : 1)),
+  }));
+}
+
+/** Positions of beds with few moisture, in the middle. */
+const EDGES = Object.fromEntries([1000, 10000].map((count) => [count, sow(count, 1).findIndex(({ moisture }, at) => at >= count / 2 && moisture < 30)]));
+
+function grown(side) {
+  if (side.document.querySelectorAll('li').length !== 1111) click(side, '#grow');
+}
+
+const OTHERS = [
+  { group: 'form', name: 'type where ten parts show it', page: 'name-form', act: (side, at) => enter(side, side.document.getElementById('name'), `Crop ${spread(at, 9973)}`), rounds: 40, often: 200 },
+  { group: 'form', name: 'type in one field of 40', page: 'plot-form', act: (side, at) => enter(side, side.document.querySelectorAll('input')[spread(at, 40)], `crop ${at}`), rounds: 40, often: 200 },
+  { group: 'tree', name: 'grow 1,111 branches', page: 'branch-tree', before: (side) => click(side, '#fell'), act: (side) => click(side, '#grow'), rounds: 24 },
+  { group: 'tree', name: 'fold and open 111', page: 'branch-tree', before: grown, act: (side) => click(side, '#fold'), rounds: 24, often: 4 },
+  { group: 'tree', name: 'rename a leaf', page: 'branch-tree', before: grown, act: (side) => click(side, '#rename'), rounds: 40, often: 100 },
+  { group: 'tree', name: 'move a branch', page: 'branch-tree', before: grown, act: (side) => click(side, '#move'), rounds: 30, often: 20 },
+  { group: 'shared', name: 'one value that 600 rows show', page: 'season-rows', act: (side) => click(side, '#turn'), rounds: 30, often: 4 },
+  { group: 'shared', name: 'an event climbs four levels', page: 'four-levels', act: (side) => click(side, '#draw'), rounds: 40, often: 200 },
+  { group: 'late', name: '100 answers in one turn', page: 'late-rows', before: (side) => click(side, '#next'), act: (side) => side.answer(), rounds: 30, late: true },
+].map((measure) => ({ before() {}, aim: 1.1, ...measure }));
 
 /** What is measured: what is there before, what is done, how often in a sample. */
 export const MEASURES = [
-  { name: 'create 1,000 rows', page: 'crop-table', before: (side) => click(side, '#clear'), act: (side) => click(side, '#create-1000'), rounds: 30 },
-  { name: 'create 10,000 rows', page: 'crop-table', before: (side) => click(side, '#clear'), act: (side) => click(side, '#create-10000'), rounds: 10 },
-  { name: 'append 1,000 rows to 1,000', page: 'crop-table', before: filled(1000), act: (side) => click(side, '#append-1000'), rounds: 24 },
-  { name: 'update every tenth of 10,000', page: 'crop-table', before: filledBig, act: (side) => click(side, '#water'), rounds: 40, often: 5 },
-  { name: 'select one of 1,000', page: 'crop-table', before: refilled, act: (side, at) => rows(side)[spread(at, 1000)].children[0].firstChild.click(), rounds: 40, often: 200 },
-  { name: 'swap two of 1,000', page: 'crop-table', before: refilled, act: (side) => click(side, '#swap'), rounds: 40, often: 50 },
-  { name: 'remove one of 1,000', page: 'crop-table', before: filled(1000), act: (side, at) => rows(side)[spread(at, 900)].children[3].firstChild.click(), rounds: 24, often: 90 },
-  { name: 'clear 1,000 rows', page: 'crop-table', before: filled(1000), act: (side) => click(side, '#clear'), rounds: 24 },
-  { name: 'clear 10,000 rows', page: 'crop-table', before: filled(10000), act: (side) => click(side, '#clear'), rounds: 10 },
-  {
-    name: 'type in a field that ten parts show', page: 'name-form', before() {}, rounds: 40, often: 200,
-    act(side, at) {
-      const field = side.document.getElementById('name');
-      field.value = `Crop ${spread(at, 9973)}`;
-      field.dispatchEvent(new side.InputEvent('input', { bubbles: true }));
-    },
-  },
-  { name: 'plant a tree of 1,111 branches', page: 'bench-tree', before: (side) => click(side, '#fell'), act: (side) => click(side, '#plant'), rounds: 24 },
-  { name: 'close and open a branch of 111', page: 'bench-tree', before: planted, act: (side) => click(side, '#toggle'), rounds: 24, often: 4 },
-  { name: 'rename a leaf', page: 'bench-tree', before: planted, act: (side) => click(side, '#rename'), rounds: 40, often: 100 },
+  ...BEDS,
+  ...derived('dry-beds', 'through a filter', '#small', 1000, '500'),
+  ...derived('dry-beds', 'through a filter', '#large', 10000, '5,000', true),
+  ...derived('ranked-beds', 'through a filter and an order', '#small', 1000, '500'),
+  ...derived('ranked-beds', 'through a filter and an order', '#large', 10000, '5,000', true),
+  ...OTHERS,
 ];
-
-function planted(side) {
-  if (side.document.querySelectorAll('li').length !== 1111) click(side, '#plant');
-}
 
 const SIDES = ['hand', 'vein', 'again'];
 let frames = null;
@@ -75,7 +160,7 @@ function differs() {
     const view = frames[side].contentDocument.getElementById('view').cloneNode(true);
     for (const element of view.querySelectorAll('*')) {
       for (const { name } of Array.from(element.attributes)) {
-        if (name.startsWith('data-') || name === 'value') element.removeAttribute(name);
+        if (name.startsWith('data-') || name === 'value' || (name === 'class' && element.className === '')) element.removeAttribute(name);
       }
     }
     return view.innerHTML;
@@ -97,6 +182,16 @@ function scriptTime(act) {
   return performance.now() - begin;
 }
 
+/** The time until everything has come of something that comes in the same turn. */
+function turnTime(act) {
+  return new Promise((done) => {
+    const begin = performance.now();
+    channel.port1.onmessage = () => done(performance.now() - begin);
+    act();
+    channel.port2.postMessage(null);
+  });
+}
+
 /** The time from the beginning of something until its frame is laid out and painted. */
 async function frameTime(act) {
   await nextFrame();
@@ -114,7 +209,7 @@ const ORDERS = [[0, 1, 2], [2, 1, 0], [1, 0, 2], [2, 0, 1], [0, 2, 1], [1, 2, 0]
 
 /** Measures one thing on all sides: script time with the view hidden, or frame time with it shown. */
 async function measure(at, kind, share) {
-  const { page, before, act, rounds, often = 1 } = MEASURES[at];
+  const { page, before, act, rounds, often = 1, late = false } = MEASURES[at];
   await open(page);
   const samples = { hand: [], vein: [], again: [] };
   const hidden = kind === 'script';
@@ -134,7 +229,8 @@ async function measure(at, kind, share) {
       let took;
       if (hidden) {
         await turn();
-        took = scriptTime(() => { for (let i = 0; i < often; i++) act(inside, base + i); }) / often;
+        const all = () => { for (let i = 0; i < often; i++) act(inside, base + i); };
+        took = (late ? await turnTime(all) : scriptTime(all)) / often;
       } else {
         took = await frameTime(() => act(inside, base));
       }
@@ -156,4 +252,4 @@ globalThis.begin = (...given) => {
     (error) => { globalThis.result = { error: String(error?.stack ?? error) }; },
   );
 };
-globalThis.names = MEASURES.map(({ name }) => name);
+globalThis.measures = MEASURES.map(({ group, name, aim, frames = true }) => ({ group, name, aim, frames }));

@@ -12,13 +12,25 @@ pub(crate) struct Sides {
 }
 
 /// One thing that is done to a page.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct What {
+    pub(crate) group: String,
+    pub(crate) name: String,
+    /// The most that script may take of what it takes by hand.
+    pub(crate) aim: f64,
+    /// Whether frames are measured, too.
+    pub(crate) frames: bool,
+}
+
+/// What it took.
 #[derive(Debug)]
 pub(crate) struct Measure {
-    pub(crate) name: String,
+    pub(crate) what: What,
     /// By itself, with the view hidden.
     pub(crate) script: Sides,
     /// With the frame that shows it.
-    pub(crate) frame: Sides,
+    pub(crate) frame: Option<Sides>,
 }
 
 /// Until a page can be used, from the beginning of the navigation.
@@ -33,7 +45,7 @@ pub(crate) struct Load {
 pub(crate) struct Memory {
     pub(crate) empty: f64,
     pub(crate) with_rows: f64,
-    /// After so many rounds of creating and clearing 1,000 rows.
+    /// After so many rounds of sowing and uprooting 600 beds.
     pub(crate) after: Vec<(usize, f64)>,
 }
 

@@ -45,26 +45,29 @@ async fn main() -> Result<()> {
     let tab = Tab::start(server).await?;
     let wanted = |name: &str| arguments.only.as_ref().is_none_or(|only| name.contains(only));
     let mut figures = Figures { sizes: pages.sizes.clone(), ..Figures::default() };
-    for (number, name) in tab.measures().await?.into_iter().enumerate() {
-        if !wanted(&name) {
+    for (number, what) in tab.measures().await?.into_iter().enumerate() {
+        if !wanted(&format!("{}: {}", what.group, what.name)) {
             continue;
         }
         let script = quiet(&tab, number, "script", arguments.share).await?;
-        let frame = quiet(&tab, number, "frame", arguments.share).await?;
-        let measure = Measure { name, script, frame };
+        let frame = match what.frames {
+            true => Some(quiet(&tab, number, "frame", arguments.share).await?),
+            false => None,
+        };
+        let measure = Measure { what, script, frame };
         println!("{}", report::line(&measure));
         figures.measures.push(measure);
     }
     if wanted("load") {
         let rounds = ((24.0 * arguments.share) as usize).max(4);
-        for page in ["count-up", "crop-table"] {
+        for page in ["count-up", "many-beds"] {
             let load = Load { page: page.to_owned(), sides: tab.loads(page, rounds).await? };
             println!("{}", report::load_line(&load));
             figures.loads.push(load);
         }
     }
     if wanted("memory") {
-        for path in ["hand/crop-table.html", "vein/crop-table/index.html"] {
+        for path in ["hand/many-beds.html", "vein/many-beds/index.html"] {
             let memory = tab.memory(path, arguments.share).await?;
             println!("{path}: {memory:?}");
             figures.memory.push(memory);
@@ -97,6 +100,6 @@ async fn quiet(tab: &Tab, number: usize, kind: &str, share: f64) -> Result<Sides
 impl Memory {
     /// What a row takes, in bytes.
     fn per_row(&self) -> f64 {
-        (self.with_rows - self.empty) / 10_000.0
+        (self.with_rows - self.empty) / 6000.0
     }
 }

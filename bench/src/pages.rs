@@ -10,6 +10,19 @@ use tempfile::TempDir;
 const PAGES: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/pages");
 const GLASSHOUSE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../examples/glasshouse");
 
+const NAMES: [&str; 10] = [
+    "count-up",
+    "many-beds",
+    "dry-beds",
+    "ranked-beds",
+    "name-form",
+    "plot-form",
+    "branch-tree",
+    "season-rows",
+    "four-levels",
+    "late-rows",
+];
+
 /// A folder with everything that is served.
 pub(crate) struct Pages {
     folder: TempDir,
@@ -32,10 +45,12 @@ impl Pages {
         copy(&PathBuf::from(format!("{PAGES}/parts")), &hand, &["data.js", "page.css"])?;
         let parts = format!("{PAGES}/parts");
         let mut sizes = Vec::new();
-        for page in ["count-up", "crop-table", "name-form", "bench-tree"] {
-            sizes.push(built(vein, page, &parts, &root.join("vein").join(page))?);
+        for page in NAMES {
+            sizes.push(built(vein, &[page], &parts, &root.join("vein").join(page))?);
         }
-        sizes.push(built(vein, "glass-house", GLASSHOUSE, &root.join("vein/glass-house"))?);
+        sizes.push(built(vein, &["glass-house"], GLASSHOUSE, &root.join("vein/glass-house"))?);
+        let element = ["bed-card", "--element"];
+        sizes.push(built(vein, &element, GLASSHOUSE, &root.join("vein/bed-card"))?);
         Ok(Pages { folder, sizes })
     }
 
@@ -53,9 +68,10 @@ fn copy(from: &Path, to: &Path, files: &[&str]) -> Result<()> {
     Ok(())
 }
 
-fn built(vein: &Path, page: &str, project: &str, out: &Path) -> Result<Size> {
+fn built(vein: &Path, what: &[&str], project: &str, out: &Path) -> Result<Size> {
+    let page = what.join(" ");
     let mut command = Command::new(vein);
-    command.args(["build", page, "--json", "--dir", project, "-o"]).arg(out);
+    command.arg("build").args(what).args(["--json", "--dir", project, "-o"]).arg(out);
     let output = command.output().with_context(|| format!("`{}` cannot be run", vein.display()))?;
     if !output.status.success() {
         bail!(
@@ -68,7 +84,7 @@ fn built(vein: &Path, page: &str, project: &str, out: &Path) -> Result<Size> {
     let files = told["files"].as_array().into_iter().flatten();
     let size = |json: &Json| json["brotli"].as_u64().unwrap_or(0) as usize;
     let files = files.map(|file| (file["path"].as_str().unwrap_or("").to_owned(), size(file)));
-    Ok(Size { page: page.to_owned(), files: files.collect(), all: size(&told["all"]) })
+    Ok(Size { page, files: files.collect(), all: size(&told["all"]) })
 }
 
 /// Serves a folder on loopback, nothing of it to be kept, isolated so that its clocks are fine. Gives

@@ -1,6 +1,6 @@
 //! Chromium, and what is measured in it.
 
-use crate::figures::{Memory, Sides};
+use crate::figures::{Memory, Sides, What};
 use anyhow::{Context, Result, bail};
 use serde_json::{Value as Json, json};
 use std::time::{Duration, Instant};
@@ -48,11 +48,11 @@ impl Tab {
         }
     }
 
-    /// What can be measured, by name.
-    pub(crate) async fn measures(&self) -> Result<Vec<String>> {
+    /// What can be measured.
+    pub(crate) async fn measures(&self) -> Result<Vec<What>> {
         self.goto("harness.html").await?;
-        let names = self.until("return globalThis.names ?? null").await?;
-        Ok(serde_json::from_value(names)?)
+        let measures = self.until("return globalThis.measures ?? null").await?;
+        Ok(serde_json::from_value(measures)?)
     }
 
     pub(crate) async fn measure(&self, number: usize, kind: &str, share: f64) -> Result<Sides> {
@@ -96,18 +96,18 @@ impl Tab {
         self.until("return globalThis.ready ?? null").await?;
         let click = |id: &str| format!("document.getElementById('{id}').click()");
         // What is made once, such as prepared templates, is there before.
-        self.run(&format!("{}; {}", click("append-1000"), click("clear")), Vec::new()).await?;
+        self.run(&format!("{}; {}", click("sow-600"), click("uproot")), Vec::new()).await?;
         let empty = self.taken().await?;
-        self.run(&click("create-10000"), Vec::new()).await?;
+        self.run(&click("sow-6000"), Vec::new()).await?;
         let with_rows = self.taken().await?;
-        self.run(&click("clear"), Vec::new()).await?;
+        self.run(&click("uproot"), Vec::new()).await?;
         let (mut after, mut done) = (vec![(0, self.taken().await?)], 0);
         let last = ((1000.0 * share) as usize).max(20);
         for rounds in [last / 10, last / 2, last] {
             let more = format!(
                 "for (let i = {done}; i < {rounds}; i++) {{ {}; {}; }}",
-                click("create-1000"),
-                click("clear")
+                click("sow-600"),
+                click("uproot")
             );
             self.run(&more, Vec::new()).await?;
             done = rounds;
@@ -116,14 +116,14 @@ impl Tab {
         Ok(Memory { empty, with_rows, after })
     }
 
-    /// What the page takes of memory: script, document, WebAssembly.
+    /// What the page takes of memory: script and document.
     async fn taken(&self) -> Result<f64> {
         let measure = "
             globalThis.taken = null;
             (async () => {
               for (let i = 0; i < 3; i++) { gc(); await new Promise((done) => { setTimeout(done, 50); }); }
               const { bytes } = await performance.measureUserAgentSpecificMemory();
-              globalThis.taken = bytes + (globalThis.engineMemory?.buffer.byteLength ?? 0);
+              globalThis.taken = bytes;
             })();";
         self.run(measure, Vec::new()).await?;
         self.until("return globalThis.taken").await?.as_f64().context("a number of bytes")

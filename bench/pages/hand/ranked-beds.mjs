@@ -1,0 +1,3 @@
+import { begin } from './derived.mjs';
+
+begin(true);
