@@ -147,13 +147,16 @@ export class Opened {
   }
   /** Writes a value to a prop or to state, by a path such as `threshold` or `beds[3].moisture`. */
   set(path, value) {
-    const { scope, cell, name, around, key, type } = this.#resolve(path);
+    const { scope, cell, name, around, key, type, through } = this.#resolve(path);
     if (!cell.written) throw new Refused(`\`${name}\` is derived and cannot be written: write what it is derived from`);
     this.#do(() => {
       const fitted = fitTo(type, value, path);
       turnOver(() => {
         if (around === null) scope.put$(name, fitted);
-        else if (put(around, key, fitted)) scope.told$(name);
+        else if (put(around, key, fitted)) {
+          for (const item of through) touch(item);
+          scope.told$(name);
+        }
       });
     });
   }
@@ -264,6 +267,7 @@ export class Opened {
     if (!Object.hasOwn(of.cells, name)) throw unknown([...nameable(of.cells), ...(of === face ? Object.keys(face.stores) : [])]);
     const cell = of.cells[name];
     let [type, around, key] = [cell.type, null, null];
+    const through = [];
     while (rest !== '') {
       if (type.maybe) type = type.maybe;
       const [, field, index, more] = /^(?:\.([^.[]+)|\[(\d+)\])(.*)$/s.exec(rest) ?? [];
@@ -279,8 +283,9 @@ export class Opened {
       } else throw unknown([]);
       if (there === null) throw unknown([]);
       [around, rest] = [there, more];
+      through.push(there);
     }
-    return { scope, cell, name, around, key, type };
+    return { scope, cell, name, around, key, type, through };
   }
 }
 

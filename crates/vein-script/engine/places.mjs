@@ -202,11 +202,10 @@ export function tagOf(value) {
 
 /** A place where a block stands for each item of a list. */
 export class Rows extends Place {
-  constructor(scope, number, kind, cell, derived, list, by) {
+  constructor(scope, number, kind, derived, list, by) {
     super(scope, number);
     this.derived = derived;
     this.kind = kind;
-    this.cell = cell;
     this.list = list;
     this.by = by;
     this.held = this.shown = this.seen = [];
@@ -228,48 +227,72 @@ export class Rows extends Place {
   make(item, at, key) {
     const row = new this.kind(this, { item, at });
     row.key$ = key;
+    hang(item, row);
     return row;
   }
   tell(cell) {
-    if (cell === this.cell) {
-      if (!this.stale) undo.push(this, 'stale', false);
-      this.stale = true;
-    }
     for (const row of this.held) tellOf(row, cell);
+  }
+  /** Notes that other items may be there. What follows by itself is told at once, since it is looked at in order. */
+  turned() {
+    if (!this.stale) undo.push(this, 'stale', false);
+    this.stale = true;
+    if (turn.follow !== undefined) for (const row of this.held) tellItem(row);
   }
   pend() {
     for (const row of this.held) pend(row);
   }
   match() {
     const list = this.list();
-    undo.push(this, 'stale', this.stale, this, 'held', this.held, this, 'seen', this.seen);
+    const old = this.held;
+    undo.push(this, numbered, null, this, 'stale', this.stale, this, 'held', old, this, 'seen', this.seen);
     this.stale = false;
     this.seen = list;
-    const old = this.held;
+    // Most rows are where they were.
+    let first = 0;
+    while (first < old.length && first < list.length && old[first].item$ === list[first]
+      && equalKeys(old[first].key$, this.key(list[first], first))) first++;
+    if (first === list.length && first === old.length) return;
     const left = new Map();
-    for (const row of old) {
-      if (left.has(row.key$)) left.get(row.key$).push(row);
-      else left.set(row.key$, [row]);
+    for (let at = first; at < old.length; at++) {
+      const row = old[at];
+      const turn = left.get(row.key$);
+      if (turn === undefined) left.set(row.key$, row);
+      else if (Array.isArray(turn)) turn.push(row);
+      else left.set(row.key$, [turn, row]);
     }
     // Items of one identity have its rows in turn.
-    this.held = list.map((item, at) => {
-      const key = this.key(item, at);
-      const row = left.get(key)?.shift();
-      if (row === undefined) return newly(this.make(item, at, key));
-      if (row.item$ !== item) {
-        undo.push(row, 'item$', row.item$, row, 'at$', row.at$);
-        row.item$ = item;
-        row.at$ = at;
-        tellOf(row, this.cell);
-      } else if (row.at$ !== at) {
-        undo.push(row, 'at$', row.at$);
-        row.at$ = at;
-        mark(row, row.constructor.moved);
+    const next = (key) => {
+      const turn = left.get(key);
+      if (!Array.isArray(turn)) {
+        left.delete(key);
+        return turn;
       }
-      return row;
-    });
-    const gone = new Set([...left.values()].flat());
-    if (gone.size > 0) for (const row of old) if (gone.has(row)) release(row);
+      if (turn.length === 1) left.delete(key);
+      return turn.shift();
+    };
+    this.held = old.slice(0, first);
+    for (let at = first; at < list.length; at++) {
+      const item = list[at];
+      const key = this.key(item, at);
+      const row = next(key);
+      if (row === undefined) {
+        this.held.push(newly(this.make(item, at, key)));
+        continue;
+      }
+      if (row.item$ !== item) {
+        undo.push(row, 'item$', row.item$);
+        row.item$ = item;
+        hang(item, row);
+        tellItem(row);
+      } else if (row.at$ !== at && row.constructor.moved > 0) mark(row, row.constructor.moved);
+      row.at$ = at;
+      this.held.push(row);
+    }
+    if (left.size > 0) {
+      const gone = new Set([...left.values()].flat());
+      for (let at = first; at < old.length; at++) if (gone.has(old[at])) release(old[at]);
+    }
     if (this.waits) return;
     undo.push(this, 'waits', false);
     this.waits = true;
@@ -294,11 +317,56 @@ export class Rows extends Place {
   }
 }
 
+/** Rows know where they stand. */
+export function numbered(rows) {
+  for (let at = 0; at < rows.held.length; at++) rows.held[at].at$ = at;
+}
+
+/** Whether two identities are one. */
+export const equalKeys = (a, b) => a === b || (a !== a && b !== b);
+
+/** The rows that show an object, or what is in it: one, or a list of them. */
+export const hanging = new WeakMap();
+
+/** Notes that a row shows an object; those that do not any more are forgotten. */
+export function hang(item, row) {
+  if (item === null || typeof item !== 'object') return;
+  const known = hanging.get(item);
+  if (known === undefined) {
+    hanging.set(item, row);
+    return;
+  }
+  undo.push(row, hangAgain, [item, known]);
+  const there = [known].flat().filter((other) => other !== row && other.item$ === item && stands(other));
+  hanging.set(item, there.length === 0 ? row : [...there, row]);
+}
+
+export const hangAgain = (_, [item, known]) => hanging.set(item, known);
+
+/** Marks those readers of a row that read its item. */
+export const tellItem = (row) => mark(row, row.constructor.item);
+
+/** Tells the rows that show an object that something in it was written. */
+export function touch(item) {
+  const rows = hanging.get(item);
+  if (rows === undefined) return;
+  for (const row of Array.isArray(rows) ? rows : [rows]) if (row.item$ === item && stands(row)) tellItem(row);
+}
+
+/** The same for the item of a row. */
+export const touchRow = (row) => touch(isStale(row) ? standing(row) : row.item$);
+
+/** Whether other items may have come to stand in the rows around something since they were matched. */
+export function isStale(row) {
+  for (let at = row; at.up$ !== null; at = at.up$) if (at.held$.stale) return true;
+  return false;
+}
+
 /** Where the item of a row stands in its list by now; beyond it once it has gone. */
 export function whereOf(row) {
   const rows = row.held$;
   const list = rows.list();
-  if (!rows.stale) return row.alive$ ? row.at$ : -1;
+  if (!isStale(row)) return row.alive$ ? row.at$ : -1;
   if (rows.by === null) return row.at$ < list.length ? row.at$ : -1;
   const isOwn = (item) => Object.is(rows.by(item), row.key$);
   // In a list that was changed in place a row goes along with its item; of a new list, and of what came in place of what
@@ -387,18 +455,31 @@ export function bringRows(rows) {
   const [old, next] = [rows.shown, rows.held];
   rows.waits = false;
   if (old === next) return;
-  const stays = new Set(next);
-  for (const row of old) if (!stays.has(row)) takeOut(row);
-  const was = new Map(old.map((row, at) => [row, at]));
-  const inOrder = longestRun(next.map((row) => was.get(row) ?? -1));
+  // What is the same at both ends stays.
+  let first = 0;
+  while (first < old.length && old[first] === next[first]) first++;
+  let [end, last] = [old.length, next.length];
+  while (end > first && last > first && old[end - 1] === next[last - 1]) [end, last] = [end - 1, last - 1];
+  const was = new Map();
+  for (let at = first; at < end; at++) was.set(old[at], at);
+  const places = next.slice(first, last).map((row) => was.get(row) ?? -1);
+  const stays = new Set(places);
+  for (let at = first; at < end; at++) if (!stays.has(at)) takeOut(old[at]);
+  const inOrder = longestRun(places);
   rows.shown = [];
   let [into, before] = placeOf(rows.scope, rows.number);
-  for (let at = next.length - 1; at >= 0; at--) {
+  for (let at = last; at < next.length; at++) {
+    const node = firstIn(next[at]);
+    if (node === null) continue;
+    before = node;
+    break;
+  }
+  for (let at = last - 1; at >= first; at--) {
     const row = next[at];
     if (row.made$ !== null) {
       into.insertBefore(row.made$, before);
       row.made$ = null;
-    } else if (!inOrder.has(at)) {
+    } else if (!inOrder.has(at - first)) {
       const nodes = [];
       nodesOf(row, nodes);
       for (const node of nodes) into.insertBefore(node, before);

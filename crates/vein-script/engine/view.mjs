@@ -21,10 +21,10 @@ export function mark(scope, bits) {
 export const NOTHING = Object.freeze({ __proto__: null });
 
 /** Marks readers of a prop that was written to: where it is bound both ways, those of what it is bound to. */
-export function tell(scope, prop, bits) {
+export function tell(scope, prop, bits, whole) {
   const ways = scope.bound$[prop];
   if (ways === undefined) mark(scope, bits);
-  else scope.held$.scope[ways[1]]();
+  else scope.held$.scope[ways[1]](whole);
 }
 
 /** What is done to the document once everything is worked out: a function and what it takes, one after the other. */

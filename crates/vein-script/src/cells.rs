@@ -47,7 +47,7 @@ impl Class<'_> {
                 self.used.insert("tell");
                 self.used.insert("putIn");
                 place = format!("this.b{number}$({name})");
-                marks = format!("tell(this, \"{property}\", {woken})");
+                marks = format!("tell(this, \"{property}\", {woken}, true)");
                 let nests = Kind::of(self.program(), cell.ty).nests(self.program());
                 let tail = if nests { format!(", 0, {name}") } else { String::new() };
                 self.first.push_str(&format!(

@@ -244,6 +244,7 @@ impl<'a> Class<'a> {
             format!("static listeners = [\n{listeners}  ]"),
             format!("static within = {}", self.within()),
             format!("static outer = {outer}"),
+            format!("static item = {}", self.readers.of_item(plan, number)),
             format!("static moved = {}", self.readers.where_one(position)),
             format!("static asking = {:?}", self.asking_spots()),
             format!("static controls = {}", self.controls),

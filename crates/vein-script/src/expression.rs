@@ -27,6 +27,11 @@ pub trait Names {
         None
     }
 
+    /// For the item of a loop, its row.
+    fn row_of(&self, _: CellId) -> Option<String> {
+        None
+    }
+
     /// For the item of a loop, the list that it stands in and its position there, or nothing once it has gone.
     fn home(&self, _: CellId, _called: &str) -> Option<String> {
         None
@@ -115,14 +120,16 @@ pub struct Writer<'a> {
     pub(crate) readers: Option<&'a Readers>,
     /// Within statements that wait somewhere: the loops that they stand in.
     pub(crate) waiting: Option<Vec<crate::statement::Loop>>,
+    /// Positions that have been worked out, by their names.
+    pub(crate) indexes: BTreeMap<ExprId, String>,
 }
 
 impl<'a> Writer<'a> {
     /// A writer of a component's expressions.
     pub fn new(program: &'a Program, plan: &'a Plan, names: &'a dyn Names) -> Writer<'a> {
         let (used, declared, locals) = Default::default();
-        let waiting = None;
-        Writer { program, plan, names, used, declared, locals, readers: None, waiting }
+        let (waiting, indexes) = (None, BTreeMap::new());
+        Writer { program, plan, names, used, declared, locals, readers: None, waiting, indexes }
     }
 
     /// Says what a local is called and holds.

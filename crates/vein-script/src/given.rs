@@ -71,7 +71,7 @@ impl Class<'_> {
             });
             self.own.live = false;
             self.members.push_str(&format!(
-                "  b{at}_{which}$(called) {{\n    {declared}\n{at_last}  }}\n  t{at}_{which}$() {{\n{told}  }}\n"
+                "  b{at}_{which}$(called) {{\n    {declared}\n{at_last}  }}\n  t{at}_{which}$(whole) {{\n{told}  }}\n"
             ));
         }
         self.own.live = true;
@@ -158,6 +158,17 @@ impl Class<'_> {
 
     /// Whether one that is asked has something to look at, and what notes that it has been looked at.
     pub(crate) fn asked(&self, who: Who) -> (String, String) {
+        let (has, looked) = self.asked_alone(who);
+        if self.whole.lively {
+            return (has, looked);
+        }
+        // Rows are told of their items once these are matched: who asks before looks for itself.
+        let rows = self.readers.rows_of(self.own.plan, who).into_iter();
+        let stale = rows.map(|block| format!(" || {}.held$.stale", self.own.scope(block)));
+        (has + &stale.collect::<String>(), looked)
+    }
+
+    fn asked_alone(&self, who: Who) -> (String, String) {
         match self.readers.flagged().any(|(other, _)| other == who) {
             true => {
                 let flag = who.flag();

@@ -106,6 +106,10 @@ impl Names for Own<'_> {
         Some((format!("standing({row})"), self.scope(0)))
     }
 
+    fn row_of(&self, cell: CellId) -> Option<String> {
+        Some(self.scope(self.plan.cells[cell as usize].block))
+    }
+
     fn home(&self, cell: CellId, called: &str) -> Option<String> {
         let row = self.row(cell, called)?;
         Some(format!("homeOf({row})"))

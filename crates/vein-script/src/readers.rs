@@ -106,7 +106,7 @@ impl Readers {
         for (at, spot) in here.spots.iter().enumerate() {
             let given = given_in(&spot.kind).enumerate();
             all.extend(given.map(|(which, given)| (Who::Given(at, which), read_of(given))));
-            all.push((Who::Spot(at), read_by(&spot.kind)));
+            all.push((Who::Spot(at), read_by(plan, &spot.kind)));
             let mut inside: BTreeMap<CellId, Vec<PlanRead>> = BTreeMap::new();
             for read in self::inside(plan, &spot.kind) {
                 if stands_around(plan, read.cell, block) {
@@ -162,25 +162,31 @@ impl Readers {
         self.where_one(|read| read.cell == cell)
     }
 
-    /// The cells around the block that something in it reads, each with those that do. Who reads the item that the block
-    /// stands for reads the list.
+    /// The cells around the block that something in it reads, each with those that do.
     pub(crate) fn of_outer(&self, plan: &Plan, block: BlockId) -> BTreeMap<CellId, u32> {
         let mut found: BTreeMap<CellId, u32> = BTreeMap::new();
         for Reader { reads, bit, .. } in &self.all {
-            for read in reads {
-                let cell = &plan.cells[read.cell as usize];
-                let around = match cell.kind {
-                    CellKind::Item | CellKind::Position if cell.block == block => {
-                        list_of(plan, block).next()
-                    }
-                    _ => (cell.block != block).then_some(read.cell),
-                };
-                if let Some(cell) = around {
-                    *found.entry(cell).or_default() |= bit;
-                }
+            for read in reads.iter().filter(|read| plan.cells[read.cell as usize].block != block) {
+                *found.entry(read.cell).or_default() |= bit;
             }
         }
         found
+    }
+
+    /// Those that read the item that the block stands for, or where it stands.
+    pub(crate) fn of_item(&self, plan: &Plan, block: BlockId) -> u32 {
+        self.where_one(|read| {
+            let cell = &plan.cells[read.cell as usize];
+            cell.block == block && matches!(cell.kind, CellKind::Item | CellKind::Position)
+        })
+    }
+
+    /// The loops whose items, or their positions, a reader reads: the blocks that they repeat.
+    pub(crate) fn rows_of(&self, plan: &Plan, who: Who) -> BTreeSet<BlockId> {
+        let reads = self.all.iter().filter(|reader| reader.who == who).flat_map(|r| &r.reads);
+        let cells = reads.map(|read| &plan.cells[read.cell as usize]);
+        let rows = cells.filter(|c| matches!(c.kind, CellKind::Item | CellKind::Position));
+        rows.map(|cell| cell.block).collect()
     }
 
     /// Those that are looked at when it is worked out what stands where.
@@ -204,20 +210,12 @@ impl Readers {
     }
 
     /// Those that a write to a place can reach; `edits` says that items of the list there come, go or change places.
-    pub(crate) fn of_write(&self, place: &Place, edits: bool) -> u32 {
-        let way: Vec<ReadStep> = place
-            .steps
-            .iter()
-            .map(|step| match step {
-                PlaceStep::Field(name) => ReadStep::Field(*name),
-                PlaceStep::Index(_) => ReadStep::AnyItem,
-            })
-            .collect();
+    pub(crate) fn of_write(&self, cell: CellId, way: &[ReadStep], edits: bool) -> u32 {
         self.where_one(|read| {
-            if read.cell != place.cell {
+            if read.cell != cell {
                 return false;
             }
-            match read.path.strip_prefix(&*way) {
+            match read.path.strip_prefix(way) {
                 // What is read is what is written, or is inside it.
                 Some(rest) if !edits || !rest.is_empty() => true,
                 Some(_) => matches!(read.extent, Extent::Whole | Extent::Length),
@@ -226,6 +224,19 @@ impl Readers {
             }
         })
     }
+}
+
+/// The state that a place stands in, and the way there, through rows and lists that are made of others.
+pub(crate) fn way_of(plan: &Plan, place: &Place) -> (CellId, Vec<ReadStep>) {
+    let steps = place.steps.iter().map(|step| match step {
+        PlaceStep::Field(name) => ReadStep::Field(*name),
+        PlaceStep::Index(_) => ReadStep::AnyItem,
+    });
+    let (mut cell, mut way) = (place.cell, steps.collect::<Vec<_>>());
+    while let Some((next, more)) = stands_in(plan, cell) {
+        (cell, way) = (next, [more, way].concat());
+    }
+    (cell, way)
 }
 
 /// Reads with those of the derived values among them.
@@ -269,12 +280,31 @@ fn stands_around(plan: &Plan, cell: CellId, block: BlockId) -> bool {
 }
 
 /// What a spot itself reads.
-pub(crate) fn read_by(kind: &SpotKind) -> Vec<PlanRead> {
+pub(crate) fn read_by(plan: &Plan, kind: &SpotKind) -> Vec<PlanRead> {
     match kind {
         SpotKind::Branch { reads, .. }
         | SpotKind::Renamed { reads, .. }
         | SpotKind::Markup { reads, .. } => reads.paths().to_vec(),
-        SpotKind::List { cell, path, .. } => vec![whole(*cell, path)],
+        // Who stands there, and what tells them apart; what else is in the items is theirs.
+        SpotKind::List { cell, path, by, block } => {
+            let list: Vec<ReadStep> = path.iter().map(|name| ReadStep::Field(*name)).collect();
+            let item = [list.clone(), vec![ReadStep::AnyItem]].concat();
+            let by = by.iter().flat_map(|(_, reads)| reads.paths().to_vec());
+            let own = by.filter(|read| {
+                let cell = &plan.cells[read.cell as usize];
+                cell.kind == CellKind::Item && cell.block == *block
+            });
+            let own = own.map(|read| PlanRead {
+                cell: *cell,
+                path: [item.clone(), read.path].concat(),
+                extent: read.extent,
+            });
+            let there = [
+                PlanRead { cell: *cell, path: list, extent: Extent::Length },
+                PlanRead { cell: *cell, path: item.clone(), extent: Extent::Presence },
+            ];
+            there.into_iter().chain(own).collect()
+        }
         _ => Vec::new(),
     }
 }
@@ -326,19 +356,17 @@ fn inside(plan: &Plan, kind: &SpotKind) -> Vec<PlanRead> {
         }
         found.extend(block.parts.iter().flat_map(|part| part.reads.paths().to_vec()));
         for spot in &block.spots {
-            found.extend(read_by(&spot.kind));
+            found.extend(read_by(plan, &spot.kind));
             found.extend(given_in(&spot.kind).flat_map(read_of));
             found.extend(inside(plan, &spot.kind));
         }
     }
-    // Who reads an item reads of the list.
-    if let SpotKind::List { cell, path, block, .. } = kind {
-        for read in &mut found {
+    // What is read of an item is told of it.
+    if let SpotKind::List { block, .. } = kind {
+        found.retain(|read| {
             let own = &plan.cells[read.cell as usize];
-            if own.block == *block && matches!(own.kind, CellKind::Item | CellKind::Position) {
-                *read = whole(*cell, path);
-            }
-        }
+            own.block != *block || !matches!(own.kind, CellKind::Item | CellKind::Position)
+        });
     }
     found
 }
@@ -352,24 +380,31 @@ pub(crate) fn repeated(plan: &Plan, home: BlockId) -> Option<(CellId, &[u32])> {
     })
 }
 
-/// The cell whose items, or fields, an expression hands on, and how many steps further in.
-fn way_in(plan: &Plan, expr: ExprId) -> Option<(CellId, usize)> {
+/// The cell whose items, or fields, an expression hands on, and the way further in.
+fn way_in(plan: &Plan, expr: ExprId) -> Option<(CellId, Vec<ReadStep>)> {
     match &plan.exprs[expr as usize] {
-        Expr::Field(of, _) => way_in(plan, *of).map(|(cell, steps)| (cell, steps + 1)),
+        Expr::Field(of, name) => {
+            let (cell, mut way) = way_in(plan, *of)?;
+            way.push(ReadStep::Field(*name));
+            Some((cell, way))
+        }
         Expr::Walk(Member::Filter | Member::ToSorted, of, ..)
         | Expr::Call(Member::ListSlice | Member::ToSorted | Member::ToReversed, Some(of), _) => {
             way_in(plan, *of)
         }
-        Expr::Cell(cell) => Some((*cell, 0)),
+        Expr::Cell(cell) => Some((*cell, Vec::new())),
         _ => None,
     }
 }
 
-/// The cell that the items of another stand in, whether that is derived or a row's, and how many steps further in.
-pub(crate) fn stands_in(plan: &Plan, cell: CellId) -> Option<(CellId, usize)> {
+/// The cell that the items of another stand in, whether that is derived or a row's, and the way further in.
+pub(crate) fn stands_in(plan: &Plan, cell: CellId) -> Option<(CellId, Vec<ReadStep>)> {
     let planned = &plan.cells[cell as usize];
     match &planned.kind {
-        CellKind::Item => repeated(plan, planned.block).map(|(list, path)| (list, path.len() + 1)),
+        CellKind::Item => repeated(plan, planned.block).map(|(list, path)| {
+            let fields = path.iter().map(|name| ReadStep::Field(*name));
+            (list, fields.chain([ReadStep::AnyItem]).collect())
+        }),
         CellKind::Derived(expr, _) => way_in(plan, *expr),
         _ => None,
     }
@@ -392,22 +427,4 @@ pub(crate) fn stays(plan: &Plan, mut cell: CellId) -> bool {
 /// The same without the path.
 pub(crate) fn list_of(plan: &Plan, home: BlockId) -> impl Iterator<Item = CellId> {
     repeated(plan, home).map(|(cell, _)| cell).into_iter()
-}
-
-/// The state that the items of a loop may stand in: that of its list, or what a derived list is made of.
-pub(crate) fn roots(plan: &Plan, item: CellId) -> BTreeSet<CellId> {
-    let mut open: Vec<CellId> = list_of(plan, plan.cells[item as usize].block).collect();
-    let mut found = BTreeSet::new();
-    let mut seen = BTreeSet::new();
-    while let Some(cell) = open.pop() {
-        if !seen.insert(cell) {
-            continue;
-        }
-        match &plan.cells[cell as usize].kind {
-            CellKind::Derived(_, reads) => open.extend(reads.paths().iter().map(|read| read.cell)),
-            CellKind::Item => found.extend(roots(plan, cell)),
-            _ => drop(found.insert(cell)),
-        }
-    }
-    found
 }

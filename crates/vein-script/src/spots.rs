@@ -11,17 +11,16 @@ use vein_plan::{CellKind, Given, Next, PlanRead, Spot, SpotKind};
 
 impl Class<'_> {
     /// For each cell of around that is read inside of a spot: those who are told of it.
-    fn inside(&self, at: usize, spot: &Spot) -> Vec<(CellId, u32)> {
-        let mut all: Vec<(CellId, u32)> = self.readers.read_inside(at).collect();
-        // Who repeats a list is told as those are that read its items.
-        if let SpotKind::List { cell, .. } = &spot.kind {
-            let bit = self.readers.bit(Who::Spot(at));
-            match all.iter_mut().find(|(known, _)| known == cell) {
-                Some((_, bits)) => *bits |= bit,
-                None => all.push((*cell, bit)),
-            }
+    fn inside(&self, at: usize) -> Vec<(CellId, u32)> {
+        self.readers.read_inside(at).collect()
+    }
+
+    /// Who repeats a list in a spot, which is told before it is looked at.
+    fn repeats(&self, at: usize) -> u32 {
+        match self.block.spots[at].kind {
+            SpotKind::List { .. } => self.readers.bit(Who::Spot(at)),
+            _ => 0,
         }
-        all
     }
 
     /// Those of what is asked one by one that may have to ask the host, and whose readers inside are to look for themselves.
@@ -56,8 +55,9 @@ impl Class<'_> {
 
     /// Those readers that stand inside of spots or elsewhere, or have fields of their own.
     pub(crate) fn within(&self) -> u32 {
-        let spots = self.block.spots.iter().enumerate();
-        let inside = spots.flat_map(|(at, spot)| self.inside(at, spot)).map(|(_, bits)| bits);
+        let spots = 0..self.block.spots.len();
+        let inside = spots.clone().flat_map(|at| self.inside(at)).map(|(_, bits)| bits);
+        let inside = inside.chain(spots.map(|at| self.repeats(at)));
         let flagged = self.readers.flagged().map(|(_, bit)| bit);
         let asking = if self.asking_spots().is_empty() { 0 } else { self.asking_bits() };
         let all = inside.chain(flagged).chain([asking, self.derived_bits()]);
@@ -198,8 +198,13 @@ impl Class<'_> {
         let asking = self.asking_spots();
         // Somebody inside may ask for what is not all there yet.
         let there = if asking.is_empty() { "" } else { "?." };
-        for (at, spot) in self.block.spots.iter().enumerate() {
-            for (cell, bits) in self.inside(at, spot) {
+        for at in 0..self.block.spots.len() {
+            let bits = self.repeats(at);
+            if bits != 0 {
+                let turned = if there.is_empty() { ".turned()" } else { "?.turned()" };
+                forward.push_str(&format!("    if (bits & {bits}) this.spots${there}[{at}]{turned};\n"));
+            }
+            for (cell, bits) in self.inside(at) {
                 if bits != 0 {
                     forward.push_str(&format!(
                         "    if (bits & {bits}) this.spots${there}[{at}]{there}{}tell({cell});\n",
@@ -224,7 +229,7 @@ impl Class<'_> {
     /// What is looked at to work out what stands where.
     fn settles(&mut self) {
         let chosen: Vec<PlanRead> =
-            self.block.spots.iter().flat_map(|spot| read_by(&spot.kind)).collect();
+            self.block.spots.iter().flat_map(|spot| read_by(self.own.plan, &spot.kind)).collect();
         let parts = self.block.parts.iter().flat_map(|part| part.reads.paths());
         let mut asked = self.asked_among(parts.chain(&chosen));
         // Whoever stands inside reads what is up to date, and is told of what is given.
@@ -358,7 +363,7 @@ impl Class<'_> {
             }
         }
         format!(
-            "    this.spots$[{at}] = new Rows(this, {at}, {row}, {cell}, {derived}, () => this.list{at}$(), {key});\n    \
+            "    this.spots$[{at}] = new Rows(this, {at}, {row}, {derived}, () => this.list{at}$(), {key});\n    \
              this.spots$[{at}].begin();\n"
         )
     }

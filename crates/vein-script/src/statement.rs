@@ -4,7 +4,7 @@
 use crate::code::{self, Code, Level};
 use crate::expression::{Writer, Written};
 use crate::kind::Kind;
-use std::collections::BTreeSet;
+use crate::readers::way_of;
 use vein_plan::code::{Body, CellId, Expr, ExprId, Field, Item, ListEdit, Place, PlaceStep, Stmt};
 use vein_plan::members::Member;
 use vein_plan::value::DEEPEST_VALUE;
@@ -174,8 +174,16 @@ impl Writer<'_> {
                 line(out, depth, &format!("const v{local} = {value};"));
                 self.bind(local, &format!("v{local}"), kind);
             }
-            Stmt::Set(place, value) => self.set(&place, value, depth, out),
-            Stmt::Edit(place, edit) => self.edit(&place, &edit, depth, out),
+            Stmt::Set(place, value) => {
+                self.hoist(&place, depth, out);
+                self.set(&place, value, depth, out);
+                self.indexes.clear();
+            }
+            Stmt::Edit(place, edit) => {
+                self.hoist(&place, depth, out);
+                self.edit(&place, &edit, depth, out);
+                self.indexes.clear();
+            }
             Stmt::If(test, then, otherwise) => {
                 let test = self.test(test).alone();
                 line(out, depth, &format!("if ({test}) {{"));
@@ -227,6 +235,27 @@ impl Writer<'_> {
 
     fn owned_all(&mut self, args: &[ExprId]) -> Vec<String> {
         args.iter().map(|arg| self.owned(*arg).alone()).collect()
+    }
+
+    /// A position in a place, which is worked out before anything is written.
+    fn index(&mut self, index: ExprId) -> String {
+        match self.indexes.get(&index) {
+            Some(known) => known.clone(),
+            None => self.closed(index).code.alone(),
+        }
+    }
+
+    /// Works out the positions in a place, unless they are there already.
+    fn hoist(&mut self, place: &Place, depth: usize, out: &mut String) {
+        for step in &place.steps {
+            let PlaceStep::Index(index) = step else { continue };
+            let fixed = matches!(self.plan.exprs[*index as usize], Expr::Number(_) | Expr::Local(_));
+            if !fixed && !self.indexes.contains_key(index) {
+                let value = self.closed(*index).code.alone();
+                line(out, depth, &format!("const i{index} = {value};"));
+                self.indexes.insert(*index, format!("i{index}"));
+            }
+        }
     }
 
     /// The value of an expression that nobody else holds: it can be kept, and changed in place.
@@ -326,14 +355,14 @@ impl Writer<'_> {
                     text.push_str(if may_fail { member.trim_start_matches('.') } else { &member });
                 }
                 PlaceStep::Index(index) => {
-                    text.push_str(&format!("[{}]", self.closed(*index).code.alone()));
+                    text.push_str(&format!("[{}]", self.index(*index)));
                     may_fail = true;
                 }
             }
         }
         let key = match last {
             PlaceStep::Field(name) => self.program.names[*name as usize].to_string(),
-            PlaceStep::Index(index) => self.closed(*index).code.alone(),
+            PlaceStep::Index(index) => self.index(*index),
         };
         let nowhere = self.uses("nowhere");
         (format!("{text} ?? {nowhere}({way})"), key)
@@ -359,7 +388,7 @@ impl Writer<'_> {
     fn rooted(&self, mut cell: CellId) -> (CellId, usize) {
         let mut deep = 0;
         while let Some((next, steps)) = crate::readers::stands_in(self.plan, cell) {
-            (cell, deep) = (next, deep + steps);
+            (cell, deep) = (next, deep + steps.len());
         }
         (cell, deep)
     }
@@ -473,6 +502,7 @@ impl Writer<'_> {
     /// What a control has come to hold, `held`, comes to state; `false` is given where it means no value of it.
     pub(crate) fn commit(&mut self, commit: &Commit, depth: usize) -> String {
         let (mut out, place) = (String::new(), &commit.place);
+        self.hoist(place, depth, &mut out);
         if let Conversion::Member(own) = &commit.from {
             let (own, list) = (self.value(*own).alone(), self.list_at(place));
             let text = format!("{}({list}, {own}, held)", self.uses("member"));
@@ -550,37 +580,82 @@ impl Writer<'_> {
                 line(&mut at, 2, &format!("return [{container}, \"{key}\"{tail}];"));
             }
         }
-        self.write("true", &place, false, 2, &mut told);
+        self.write_as("true", &place, (false, "whole"), 2, &mut told);
         (at, told)
     }
 
     /// A write, which tells whether anything is another; then those are marked that read what is there.
     fn write(&mut self, text: &str, place: &Place, edits: bool, depth: usize, out: &mut String) {
-        let item = self.names.item(place.cell, "");
-        // Of an item: whatever the list is made of.
-        let (cells, is_item) = match &item {
-            Some(_) => (crate::readers::roots(self.plan, place.cell), true),
-            None => (BTreeSet::from([place.cell]), false),
-        };
-        let scope = item.map_or_else(|| self.names.place(place.cell).0, |(_, scope)| scope);
-        let (mut woken, mut told) = (0, Vec::new());
-        for cell in cells {
-            let bits = self.readers.map_or(0, |readers| match is_item {
-                true => readers.of_cell(cell),
-                false => readers.of_write(place, edits),
-            });
-            // Of what is bound both ways those are told that read it where it is.
-            if let CellKind::Shared(_) = self.plan.cells[cell as usize].kind {
-                let property = self.names.place(cell).1;
-                told.push(format!("{}({scope}, \"{property}\", {bits});", self.uses("tell")));
-            } else {
-                woken |= bits;
+        let whole = if edits { "false" } else { "true" };
+        self.write_as(text, place, (edits, whole), depth, out);
+    }
+
+    /// The objects that a write goes through, whose rows are told of it.
+    fn touched(&mut self, place: &Place, edits: bool) -> Vec<String> {
+        let mut touched = Vec::new();
+        let mut cell = place.cell;
+        let mut inside = edits || !place.steps.is_empty();
+        loop {
+            if self.plan.cells[cell as usize].kind == CellKind::Item {
+                if let (true, Some(row)) = (inside, self.names.row_of(cell)) {
+                    touched.push(format!("{}({row});", self.uses("touchRow")));
+                }
+                inside = true;
+            }
+            match crate::readers::stands_in(self.plan, cell) {
+                Some((next, _)) => cell = next,
+                None => break,
             }
         }
-        if woken > 0 {
-            told.push(format!("{}({scope}, {woken});", self.uses("mark")));
+        let mut text = self.names.cell(place.cell).text;
+        let last = place.steps.len().saturating_sub(usize::from(!edits));
+        for (at, step) in place.steps.iter().enumerate() {
+            match step {
+                PlaceStep::Field(name) => {
+                    text.push_str(&format!("?.{}", self.program.names[*name as usize]));
+                }
+                PlaceStep::Index(index) => {
+                    text.push_str(&format!("?.[{}]", self.index(*index)));
+                    if at < last {
+                        touched.push(format!("{}({text});", self.uses("touch")));
+                    }
+                }
+            }
         }
-        told.extend(self.names.told(place.cell));
+        touched
+    }
+
+    fn write_as(
+        &mut self,
+        text: &str,
+        place: &Place,
+        (edits, whole): (bool, &str),
+        depth: usize,
+        out: &mut String,
+    ) {
+        let (root, way) = way_of(self.plan, place);
+        let scope = self.names.place(root).0;
+        let readers = self.readers;
+        let bits = |edits| readers.map_or(0, |readers| readers.of_write(root, &way, edits));
+        let mut told = self.touched(place, edits);
+        // Of what is bound both ways those are told that read it where it is.
+        if let CellKind::Shared(_) = self.plan.cells[root as usize].kind {
+            let property = self.names.place(root).1;
+            let whole = if way.is_empty() { whole } else { "false" };
+            let bits = bits(edits);
+            told.push(format!("{}({scope}, \"{property}\", {bits}, {whole});", self.uses("tell")));
+        } else {
+            // What is bound may be another as a whole, or only something in it.
+            let woken = match whole {
+                "whole" if bits(false) != bits(true) => format!("whole ? {} : {}", bits(false), bits(true)),
+                "whole" => bits(true).to_string(),
+                _ => bits(edits).to_string(),
+            };
+            if woken != "0" {
+                told.push(format!("{}({scope}, {woken});", self.uses("mark")));
+            }
+        }
+        told.extend(self.names.told(root));
         match &*told {
             [] => line(out, depth, &format!("{text};")),
             [one] => line(out, depth, &format!("if ({text}) {one}")),
@@ -597,7 +672,7 @@ impl Writer<'_> {
                     way.push_str(&format!(".{}", self.program.names[*name as usize]));
                 }
                 PlaceStep::Index(index) => {
-                    let index = self.closed(*index).code.alone();
+                    let index = self.index(*index);
                     way.push_str(&format!("[${{{index}}}]"));
                 }
             }
