@@ -353,8 +353,11 @@ export function touch(item) {
   for (const row of Array.isArray(rows) ? rows : [rows]) if (row.item$ === item && stands(row)) tellItem(row);
 }
 
-/** The same for the item of a row. */
-export const touchRow = (row) => touch(isStale(row) ? standing(row) : row.item$);
+/** The item that a row stands for by now. */
+export function itemNow(row) {
+  row.held$.list();
+  return isStale(row) ? standing(row) : row.item$;
+}
 
 /** Whether other items may have come to stand in the rows around something since they were matched. */
 export function isStale(row) {

@@ -122,6 +122,8 @@ pub struct Writer<'a> {
     pub(crate) waiting: Option<Vec<crate::statement::Loop>>,
     /// Positions that have been worked out, by their names.
     pub(crate) indexes: BTreeMap<ExprId, String>,
+    /// How many objects have been noted before something in them is written.
+    pub(crate) kept: u32,
 }
 
 impl<'a> Writer<'a> {
@@ -129,7 +131,8 @@ impl<'a> Writer<'a> {
     pub fn new(program: &'a Program, plan: &'a Plan, names: &'a dyn Names) -> Writer<'a> {
         let (used, declared, locals) = Default::default();
         let (waiting, indexes) = (None, BTreeMap::new());
-        Writer { program, plan, names, used, declared, locals, readers: None, waiting, indexes }
+        let (readers, kept) = (None, 0);
+        Writer { program, plan, names, used, declared, locals, readers, waiting, indexes, kept }
     }
 
     /// Says what a local is called and holds.

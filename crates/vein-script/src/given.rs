@@ -65,7 +65,7 @@ impl Class<'_> {
             self.own.live = true;
             let mut told = String::new();
             let (declared, at_last) = self.written(|writer| {
-                let (place, tells) = writer.bound(from, path);
+                let (place, tells) = writer.bound(from, path, &format!("o{at}_{which}$"));
                 told = tells;
                 place
             });

@@ -551,7 +551,7 @@ impl Writer<'_> {
 
     /// Where state is that a prop is bound to, as statements of a function of what it is called if that is nowhere; and
     /// those that tell who reads it there.
-    pub(crate) fn bound(&mut self, cell: u32, path: &[u32]) -> (String, String) {
+    pub(crate) fn bound(&mut self, cell: u32, path: &[u32], kept: &str) -> (String, String) {
         let steps = path.iter().map(|name| PlaceStep::Field(*name)).collect();
         let place = Place { cell, steps };
         let (mut at, mut told) = (String::new(), String::new());
@@ -569,6 +569,11 @@ impl Writer<'_> {
             (true, None) => format!(", {deep}, \"{name}\""),
         };
         let nowhere = self.uses("nowhere");
+        // What it goes through is noted before, since what is written may tell it apart.
+        let touched = self.touched(&place, false);
+        if !touched.is_empty() {
+            line(&mut at, 2, &format!("this.{kept} = [{}];", touched.join(", ")));
+        }
         match (self.names.shared(cell, "called"), self.names.home(cell, "called")) {
             (Some(shared), _) if path.is_empty() => line(&mut at, 2, &format!("return {shared};")),
             (_, Some(home)) if path.is_empty() => {
@@ -580,17 +585,34 @@ impl Writer<'_> {
                 line(&mut at, 2, &format!("return [{container}, \"{key}\"{tail}];"));
             }
         }
-        self.write_as("true", &place, (false, "whole"), 2, &mut told);
+        let touches = match touched.is_empty() {
+            true => Vec::new(),
+            false => vec![format!("this.{kept}.forEach({});", self.uses("touch"))],
+        };
+        self.write_as("true", &place, ("whole", false), touches, 2, &mut told);
         (at, told)
     }
 
     /// A write, which tells whether anything is another; then those are marked that read what is there.
     fn write(&mut self, text: &str, place: &Place, edits: bool, depth: usize, out: &mut String) {
         let whole = if edits { "false" } else { "true" };
-        self.write_as(text, place, (edits, whole), depth, out);
+        // What is written may tell apart what it goes through, but for what stands in state from the beginning.
+        let is_fixed = matches!(self.plan.cells[place.cell as usize].kind, CellKind::State(_));
+        let touched = self.touched(place, edits).into_iter();
+        let touches = touched.map(|item| {
+            let touch = self.uses("touch");
+            if is_fixed {
+                return format!("{touch}({item});");
+            }
+            self.kept += 1;
+            line(out, depth, &format!("const o{} = {item};", self.kept));
+            format!("{touch}(o{});", self.kept)
+        });
+        let touches = touches.collect();
+        self.write_as(text, place, (whole, edits), touches, depth, out);
     }
 
-    /// The objects that a write goes through, whose rows are told of it.
+    /// The objects that a write goes through, whose rows are told of it: as they are before it.
     fn touched(&mut self, place: &Place, edits: bool) -> Vec<String> {
         let mut touched = Vec::new();
         let mut cell = place.cell;
@@ -598,7 +620,7 @@ impl Writer<'_> {
         loop {
             if self.plan.cells[cell as usize].kind == CellKind::Item {
                 if let (true, Some(row)) = (inside, self.names.row_of(cell)) {
-                    touched.push(format!("{}({row});", self.uses("touchRow")));
+                    touched.push(format!("{}({row})", self.uses("itemNow")));
                 }
                 inside = true;
             }
@@ -607,19 +629,22 @@ impl Writer<'_> {
                 None => break,
             }
         }
+        // Any of them may stand in a list that is made of it and others. Items that are rows have been told.
         let mut text = self.names.cell(place.cell).text;
-        let last = place.steps.len().saturating_sub(usize::from(!edits));
-        for (at, step) in place.steps.iter().enumerate() {
-            match step {
-                PlaceStep::Field(name) => {
+        let last = place.steps.len() + usize::from(edits);
+        let from = usize::from(self.plan.cells[place.cell as usize].kind == CellKind::Item);
+        for at in 0..last {
+            if at >= from {
+                touched.push(text.clone());
+            }
+            match place.steps.get(at) {
+                Some(PlaceStep::Field(name)) => {
                     text.push_str(&format!("?.{}", self.program.names[*name as usize]));
                 }
-                PlaceStep::Index(index) => {
+                Some(PlaceStep::Index(index)) => {
                     text.push_str(&format!("?.[{}]", self.index(*index)));
-                    if at < last {
-                        touched.push(format!("{}({text});", self.uses("touch")));
-                    }
                 }
+                None => {}
             }
         }
         touched
@@ -629,7 +654,8 @@ impl Writer<'_> {
         &mut self,
         text: &str,
         place: &Place,
-        (edits, whole): (bool, &str),
+        (whole, edits): (&str, bool),
+        mut told: Vec<String>,
         depth: usize,
         out: &mut String,
     ) {
@@ -637,7 +663,6 @@ impl Writer<'_> {
         let scope = self.names.place(root).0;
         let readers = self.readers;
         let bits = |edits| readers.map_or(0, |readers| readers.of_write(root, &way, edits));
-        let mut told = self.touched(place, edits);
         // Of what is bound both ways those are told that read it where it is.
         if let CellKind::Shared(_) = self.plan.cells[root as usize].kind {
             let property = self.names.place(root).1;
