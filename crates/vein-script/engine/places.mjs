@@ -253,6 +253,48 @@ export class Rows extends Place {
     while (first < old.length && first < list.length && old[first].item$ === list[first]
       && equalKeys(old[first].key$, this.key(list[first], first))) first++;
     if (first === list.length && first === old.length) return;
+    const next = this.unique !== false && this.follow(old, list, first);
+    this.held = next || this.turns(old, list, first);
+    if (this.waits) return;
+    undo.push(this, 'waits', false);
+    this.waits = true;
+    later.push(bringRows, this, null);
+  }
+  /** Who stands where where few have come, gone and moved, found from both ends; nothing where it is not as simple. */
+  follow(old, list, first) {
+    if (this.unique === undefined) this.unique = new Set(old.map((row) => row.key$)).size === old.length;
+    if (!this.unique) return null;
+    const fits = (row, at) => row.item$ === list[at] && equalKeys(row.key$, this.key(list[at], at));
+    let [i, j, p, q] = [first, old.length - 1, first, list.length - 1];
+    const next = old.slice(0, first);
+    next.length = list.length;
+    while (i <= j && p <= q) {
+      if (fits(old[i], p)) next[p++] = old[i++];
+      else if (fits(old[j], q)) next[q--] = old[j--];
+      else if (fits(old[j], p)) next[p++] = old[j--];
+      else if (fits(old[i], q)) next[q--] = old[i++];
+      else return null;
+    }
+    if (q - p > 3) return null;
+    // Whoever comes must be nobody else.
+    const keys = [];
+    for (let at = p; at <= q; at++) {
+      const key = this.key(list[at], at);
+      if (keys.some((other) => equalKeys(other, key)) || old.some((row) => equalKeys(row.key$, key))) return null;
+      keys.push(key);
+    }
+    for (let at = p; at <= q; at++) next[at] = newly(this.make(list[at], at, keys[at - p]));
+    for (let at = first; at < next.length; at++) {
+      const row = next[at];
+      if (row.at$ === at) continue;
+      if (row.constructor.moved > 0) mark(row, row.constructor.moved);
+      row.at$ = at;
+    }
+    for (; i <= j; i++) release(old[i]);
+    return next;
+  }
+  /** Who stands where in general: items of one identity have its rows in turn. */
+  turns(old, list, first) {
     const left = new Map();
     for (let at = first; at < old.length; at++) {
       const row = old[at];
@@ -261,7 +303,6 @@ export class Rows extends Place {
       else if (Array.isArray(turn)) turn.push(row);
       else left.set(row.key$, [turn, row]);
     }
-    // Items of one identity have its rows in turn.
     const next = (key) => {
       const turn = left.get(key);
       if (!Array.isArray(turn)) {
@@ -271,13 +312,14 @@ export class Rows extends Place {
       if (turn.length === 1) left.delete(key);
       return turn.shift();
     };
-    this.held = old.slice(0, first);
+    const held = old.slice(0, first);
+    this.unique = undefined;
     for (let at = first; at < list.length; at++) {
       const item = list[at];
       const key = this.key(item, at);
       const row = next(key);
       if (row === undefined) {
-        this.held.push(newly(this.make(item, at, key)));
+        held.push(newly(this.make(item, at, key)));
         continue;
       }
       if (row.item$ !== item) {
@@ -287,16 +329,13 @@ export class Rows extends Place {
         tellItem(row);
       } else if (row.at$ !== at && row.constructor.moved > 0) mark(row, row.constructor.moved);
       row.at$ = at;
-      this.held.push(row);
+      held.push(row);
     }
     if (left.size > 0) {
       const gone = new Set([...left.values()].flat());
       for (let at = first; at < old.length; at++) if (gone.has(old[at])) release(old[at]);
     }
-    if (this.waits) return;
-    undo.push(this, 'waits', false);
-    this.waits = true;
-    later.push(bringRows, this, null);
+    return held;
   }
   first() {
     for (const row of this.shown) {

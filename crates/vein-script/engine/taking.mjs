@@ -3,7 +3,9 @@
 /** Has a component stand in the nodes that an element has already. */
 export function takeIn(into, page) {
   const taken = { instead: new Map(), kept: 0, built: 0, set: 0, used: [] };
-  adopt(into, page.root.made$, taken);
+  const made = document.createDocumentFragment();
+  made.append(page.root.made$);
+  adopt(into, made, taken);
   const open = [page.root];
   while (open.length > 0) {
     const scope = open.pop();

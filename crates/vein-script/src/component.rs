@@ -217,8 +217,11 @@ impl<'a> Class<'a> {
             self.markup(&name, &made);
             let html = code::string(&made.html.as_str().into()).text;
             let around = made.around.map_or("null".to_owned(), |around| format!("\"{around}\""));
-            template =
-                format!("const T_{name} = template({html}, {around}, {});\n", made.has_seams);
+            let alone = if self.is_alone(&made) { ".firstChild" } else { "" };
+            template = format!(
+                "const T_{name} = template({html}, {around}, {}){alone};\n",
+                made.has_seams
+            );
         }
         if is_own && self.lives() {
             self.first.push_str("    life.born.push(this);\n");
@@ -296,25 +299,38 @@ impl<'a> Class<'a> {
         }
     }
 
+    /// Whether an element of the block gets its name when it is made.
+    fn is_renamed(&self) -> bool {
+        let number = self.own.block;
+        let mut spots = self.own.plan.blocks.iter().flat_map(|block| &block.spots);
+        spots.any(|spot| matches!(spot.kind, SpotKind::Renamed { block, .. } if block == number))
+    }
+
+    /// Whether one node is all that it ever has at its top.
+    fn is_alone(&self, made: &Template) -> bool {
+        let comes = self.block.spots.iter().any(|spot| spot.parent.is_none());
+        made.roots == 1 && !comes && !self.is_renamed()
+    }
+
     /// The nodes that stand in it from the beginning.
     fn markup(&mut self, name: &str, made: &Template) {
         self.first.push_str(&format!("    const top = T_{name}.cloneNode(true);\n"));
-        let number = self.own.block;
-        let spots = self.own.plan.blocks.iter().flat_map(|block| &block.spots);
-        let mut renamed = spots
-            .filter(|spot| matches!(spot.kind, SpotKind::Renamed { block, .. } if block == number));
-        if renamed.next().is_some() {
+        if self.is_renamed() {
             self.first.push_str("    rename(top, props.tag);\n");
             self.used.insert("rename");
         }
+        let alone = self.is_alone(made);
         for (at, way) in made.ways.iter().enumerate() {
-            let way: String = way.iter().map(|child| format!(".childNodes[{child}]")).collect();
-            self.first.push_str(&format!("    this.n{at}$ = top{way};\n"));
+            let way = way_to(&made.ways[..at], way, alone);
+            self.first.push_str(&format!("    const n{at} = this.n{at}$ = {way};\n"));
         }
-        self.first.push_str(
-            "    this.top$ = [...top.childNodes];\n    for (const node of this.top$) node.scope$ = this;\n    \
-             this.made$ = top;\n",
-        );
+        self.first.push_str(match alone {
+            true => "    this.top$ = [top];\n    top.scope$ = this;\n    this.made$ = top;\n",
+            false => {
+                "    this.top$ = [...top.childNodes];\n    for (const node of this.top$) node.scope$ = this;\n    \
+                 this.made$ = top;\n"
+            }
+        });
     }
 
     /// Writes code of the component: what has to be declared around it, and its text.
@@ -399,6 +415,28 @@ impl<'a> Class<'a> {
     /// What is given to the component in a spot, or handed back by a slot, that may have to be asked for.
     pub(crate) fn given_asks(&self, given: &Given) -> bool {
         self.whole.asking.given(self.number, self.own.plan, given)
+    }
+}
+
+/// The way to a node from those that are known already, or from the top.
+fn way_to(known: &[Vec<usize>], way: &[usize], alone: bool) -> String {
+    if let Some(at) = known.iter().position(|other| other == way) {
+        return format!("n{at}");
+    }
+    let Some((child, around)) = way.split_last() else { return "top".into() };
+    if alone && around.is_empty() {
+        return "top".into();
+    }
+    let beside = known.iter().enumerate().filter_map(|(at, other)| match other.split_last() {
+        Some((other, parent)) if parent == around && other < child => Some((*other, at)),
+        _ => None,
+    });
+    match beside.max() {
+        Some((other, at)) => format!("n{at}{}", ".nextSibling".repeat(child - other)),
+        None => {
+            let around = way_to(known, around, alone);
+            format!("{around}.firstChild{}", ".nextSibling".repeat(*child))
+        }
     }
 }
 
