@@ -264,7 +264,7 @@ export class Rows extends Place {
   follow(old, list, first) {
     if (this.unique === undefined) this.unique = new Set(old.map((row) => row.key$)).size === old.length;
     if (!this.unique) return null;
-    const fits = (row, at) => row.item$ === list[at] && equalKeys(row.key$, this.key(list[at], at));
+    const fits = (row, at) => equalKeys(row.key$, this.key(list[at], at));
     let [i, j, p, q] = [first, old.length - 1, first, list.length - 1];
     const next = old.slice(0, first);
     next.length = list.length;
@@ -284,14 +284,19 @@ export class Rows extends Place {
       keys.push(key);
     }
     for (let at = p; at <= q; at++) next[at] = newly(this.make(list[at], at, keys[at - p]));
-    for (let at = first; at < next.length; at++) {
-      const row = next[at];
-      if (row.at$ === at) continue;
-      if (row.constructor.moved > 0) mark(row, row.constructor.moved);
-      row.at$ = at;
-    }
+    for (let at = first; at < next.length; at++) this.stand(next[at], list[at], at);
     for (; i <= j; i++) release(old[i]);
     return next;
+  }
+  /** Has a row stand for an item at a position. */
+  stand(row, item, at) {
+    if (row.item$ !== item) {
+      undo.push(row, 'item$', row.item$);
+      row.item$ = item;
+      hang(item, row);
+      tellItem(row);
+    } else if (row.at$ !== at && row.constructor.moved > 0) mark(row, row.constructor.moved);
+    row.at$ = at;
   }
   /** Who stands where in general: items of one identity have its rows in turn. */
   turns(old, list, first) {
@@ -322,13 +327,7 @@ export class Rows extends Place {
         held.push(newly(this.make(item, at, key)));
         continue;
       }
-      if (row.item$ !== item) {
-        undo.push(row, 'item$', row.item$);
-        row.item$ = item;
-        hang(item, row);
-        tellItem(row);
-      } else if (row.at$ !== at && row.constructor.moved > 0) mark(row, row.constructor.moved);
-      row.at$ = at;
+      this.stand(row, item, at);
       held.push(row);
     }
     if (left.size > 0) {
@@ -492,6 +491,26 @@ export function positionOf(row) {
   return at < 0 ? row.at$ : at;
 }
 
+/** Takes out who is gone from a part of some rows, and says who of those that come need not move. */
+export function staying(old, next, first, end, last) {
+  if (end - first === last - first && end - first > 8) {
+    // One has gone from one end to the other.
+    const goes = (from, to) => {
+      for (let at = first; at < end - 1; at++) if (old[at + from] !== next[at + to]) return false;
+      return true;
+    };
+    if (old[end - 1] === next[first] && goes(0, 1)) return (at) => at > 0;
+    if (old[first] === next[last - 1] && goes(1, 0)) return (at) => at < last - first - 1;
+  }
+  const was = new Map();
+  if (last > first) for (let at = first; at < end; at++) was.set(old[at], at);
+  const places = next.slice(first, last).map((row) => was.get(row) ?? -1);
+  const still = new Set(places);
+  for (let at = first; at < end; at++) if (!still.has(at)) takeOut(old[at]);
+  const run = longestRun(places);
+  return (at) => run.has(at);
+}
+
 /** Has the document show the rows of a list in their order, in the fewest moves. */
 export function bringRows(rows) {
   const [old, next] = [rows.shown, rows.held];
@@ -502,12 +521,7 @@ export function bringRows(rows) {
   while (first < old.length && old[first] === next[first]) first++;
   let [end, last] = [old.length, next.length];
   while (end > first && last > first && old[end - 1] === next[last - 1]) [end, last] = [end - 1, last - 1];
-  const was = new Map();
-  for (let at = first; at < end; at++) was.set(old[at], at);
-  const places = next.slice(first, last).map((row) => was.get(row) ?? -1);
-  const stays = new Set(places);
-  for (let at = first; at < end; at++) if (!stays.has(at)) takeOut(old[at]);
-  const inOrder = longestRun(places);
+  const stays = staying(old, next, first, end, last);
   rows.shown = [];
   let [into, before] = placeOf(rows.scope, rows.number);
   for (let at = last; at < next.length; at++) {
@@ -521,7 +535,7 @@ export function bringRows(rows) {
     if (row.made$ !== null) {
       into.insertBefore(row.made$, before);
       row.made$ = null;
-    } else if (!inOrder.has(at - first)) {
+    } else if (!stays(at - first)) {
       const nodes = [];
       nodesOf(row, nodes);
       for (const node of nodes) into.insertBefore(node, before);
