@@ -48,7 +48,8 @@ export function adopt(node, made, taken) {
     }
     next = here.nextSibling;
     if (!stands) {
-      taken.built++;
+      // An empty text cannot be written.
+      if (child.data !== '') taken.built++;
       continue;
     }
     taken.instead.set(child, here);

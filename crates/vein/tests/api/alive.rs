@@ -677,3 +677,25 @@ does gather() {
     assert_eq!(page.html(), "<button>1 2 3 20 30</button>");
     assert_eq!(*asked.lock().expect("a count"), 1);
 }
+
+#[test]
+fn who_comes_in_the_middle_watches_from_then_on() {
+    let house = "holds n = 0
+holds on = false
+holds told = ''
+upon change (on) { if (on) n += 10 }
+does hear(seen: number) { told = `${told} ${seen}` }
+<p click='-> n = 1; on = true'>{told}</p><i click='-> on = false; n = 0; on = true'>{n}</i>
+<late-watch when=\"on\" n=\"<- n\" seen=\"-> hear\"></late-watch>";
+    let watch = "takes n: number
+gives seen(n: number)
+upon added { give seen(-n) }
+upon change (n) { give seen(n) }
+<b>{n}</b>";
+    let files = [("a-b.vein", house), ("late-watch.vein", watch)];
+    let mut page = opened(&files, "a-b", json!({}));
+    click(&mut page, "p");
+    assert_eq!(page.html(), "<p> -11</p><i>11</i><b>11</b>");
+    page.set("n", json!(12)).unwrap_or_else(|error| panic!("{error}"));
+    assert_eq!(page.html(), "<p> -11 12</p><i>12</i><b>12</b>");
+}

@@ -127,3 +127,20 @@ holds said = ''
         assert_eq!(page.left().timers, 0);
     }
 }
+
+#[test]
+fn what_is_asked_again_goes_on_from_what_it_was_asked_with() {
+    let text = "awaits weigh(n: number): number
+holds n = 1
+loads sky: number = weigh(n)
+<p click='-> n = 2; reload sky; n = 1'>{sky ?? 0}</p>";
+    let mut page = opened(text, json!({}));
+    let asked = |page: &Page| {
+        let questions = page.questions();
+        questions.last().map(|question| question.args[0].to_text().to_string())
+    };
+    assert_eq!(asked(&page), Some("1".to_owned()));
+    // It was asked with 2 in the middle, so what it is asked with has become another again.
+    click(&mut page, "p");
+    assert_eq!((asked(&page), page.left().questions), (Some("1".to_owned()), 1));
+}
