@@ -64,7 +64,8 @@ export function keepClean(from, into) {
 export function parsedMarkup(markup) {
   const place = document.implementation.createHTMLDocument('').createElement('div');
   // What stands in there is read in two ways, by whether a document runs scripts.
-  place.innerHTML = markup.replace(/<(\/?)noscript/gi, '<$1x-noscript');
+  // By the standard a `<` before NUL begins nothing, and NUL is no text; browsers show something in its place.
+  place.innerHTML = markup.replace(/<(\/?)noscript/gi, '<$1x-noscript').replace(/<\0/g, '&lt;');
   return place;
 }
 

@@ -186,7 +186,7 @@ export class Renamed extends Changing {
 export function rename(top, tag) {
   const old = top.firstChild;
   const made = document.createElement(tag);
-  for (const { name, value } of old.attributes) made.setAttribute(name, value);
+  for (const { name, value } of old.attributes) setAttribute(made, name, value);
   made.append(...old.childNodes);
   top.replaceChild(made, old);
 }

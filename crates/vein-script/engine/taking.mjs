@@ -85,8 +85,7 @@ export const HELD = ['value', 'checked', 'selected', 'muted', 'open', 'chosen'];
 export function setRight(node, made) {
   let set = 0;
   for (const { name, value } of made.attributes) {
-    if (node.getAttribute(name) === value) continue;
-    if (name === 'style' && made.style.cssText === node.style.cssText) continue;
+    if (name === 'style' ? made.style?.cssText === node.style?.cssText : node.getAttribute(name) === value) continue;
     setAttribute(node, name, value);
     set++;
   }

@@ -64,6 +64,7 @@ export function template(html, around, seams) {
   made.innerHTML = around === null ? html : `<${around}>${html}</${around}>`;
   const top = document.createDocumentFragment();
   top.append(...(around === null ? made.content : made.content.firstChild).childNodes);
+  for (const node of top.querySelectorAll('[style]')) setStyle(node, node.getAttribute('style'));
   if (seams) {
     const comments = document.createNodeIterator(top, NodeFilter.SHOW_COMMENT);
     for (let at; (at = comments.nextNode()); ) at.remove();
@@ -89,7 +90,14 @@ export function tokens(value) {
 
 export function setAttribute(node, name, value) {
   if (value === null) node.removeAttribute(name);
+  else if (name === 'style') setStyle(node, value);
   else node.setAttribute(name, value);
+}
+
+/** Sets declarations as a policy that allows none in attributes lets them be set. */
+export function setStyle(node, value) {
+  if (node.style) node.style.cssText = value;
+  else node.setAttribute('style', value);
 }
 
 /** Works out what stands where, what is around first: whoever stands inside is marked by then. */

@@ -40,6 +40,9 @@ pub fn set(node: &str, kind: &PartKind, value: &str) -> String {
 /// The same for a node that has nothing yet.
 pub fn first_set(node: &str, kind: &PartKind, set: &str) -> String {
     match kind {
+        PartKind::Attribute(name, _) if &**name == "style" => {
+            format!("if (value !== null) setStyle({node}, value);")
+        }
         PartKind::Attribute(name, _) => {
             format!("if (value !== null) {node}.setAttribute(\"{name}\", value);")
         }

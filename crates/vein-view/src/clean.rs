@@ -4,6 +4,7 @@
 use html5ever::tendril::TendrilSink;
 use html5ever::{LocalName, QualName, ns, parse_fragment};
 use markup5ever_rcdom::{Handle, NodeData, RcDom};
+use std::borrow::Cow;
 use vein_plan::{Name, Namespace, TemplateNode};
 
 /// How many bytes of markup are read.
@@ -29,17 +30,25 @@ pub fn clean(markup: &str) -> Vec<TemplateNode> {
     if !is_bounded(markup) {
         return vec![text(markup)];
     }
-    let cleaned = sanitiser().clean(&without_noscript(markup)).to_string();
+    let cleaned = sanitiser().clean(&kept_mark(&without_noscript(markup))).to_string();
     let context = QualName::new(None, ns!(html), LocalName::from("div"));
     let dom = parse_fragment(RcDom::default(), Default::default(), context, vec![], false)
-        .one(cleaned.as_str());
+        .one(&*kept_mark(&cleaned));
     // A fragment stands inside an element that the parser adds.
     dom.document.children.borrow().first().map(inside).unwrap_or_default()
 }
 
+/// Markup from which a reader of files takes a byte order mark off: a text begins with what it begins with.
+fn kept_mark(markup: &str) -> Cow<'_, str> {
+    match markup.starts_with('\u{feff}') {
+        true => format!("\u{feff}{markup}").into(),
+        false => markup.into(),
+    }
+}
+
 /// Markup in which `noscript` is an element like others: what stands in there is read in two ways, by
 /// whether a document runs scripts.
-fn without_noscript(markup: &str) -> std::borrow::Cow<'_, str> {
+fn without_noscript(markup: &str) -> Cow<'_, str> {
     let lower = markup.to_ascii_lowercase();
     let mut found = Vec::new();
     for tag in ["<noscript", "</noscript"] {

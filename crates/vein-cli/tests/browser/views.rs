@@ -445,26 +445,45 @@ async fn run_nothing(browser: &Browser, ui: &vein::Ui, all: &[String]) {
            window.hits = 0;
            window.hit = window.alert = () => {{ hits++; }};
          </script>
-         <div id=written>{}</div><div id=patched></div>
+         <div id=written>{}</div><div id=patched></div><div id=compiled></div>
          <script type=module>
            import {{ Surface }} from '/applier.mjs';
            const batch = await (await fetch('/batch')).arrayBuffer();
            new Surface(document.getElementById('patched'), () => {{}}).apply(batch);
+           const {{ open }} = await import('/compiled.mjs');
+           open(document.getElementById('compiled'), {});
            document.documentElement.dataset.done = '';
          </script>",
-        page.html()
+        page.html(),
+        json!(all).to_string().replace('<', "\\u003c")
     );
     let applier = include_str!("../../page/applier.mjs");
     let batch = page.opening().pulse.patches.to_bytes();
+    let plan = ui.program().plans.iter().find(|plan| &*plan.name == "hostile-lab");
+    let compiled = vein_script::component(ui.program(), plan.expect("it is there"));
+    let compiled = compiled.unwrap_or_else(|error| panic!("{error}"));
+    let rules = format!("const RULES = {};", vein::cleaning_rules());
+    let engine = vein_script::engine::text_of(&compiled.used);
+    let script = format!(
+        "{}{}export function open(into, all) {{
+           let it;
+           turnOver(() => {{ it = new {}(null, {{ all }}); }});
+           standIn(into, it);
+         }}",
+        engine.replace("const RULES = {};", &rules),
+        compiled.text,
+        compiled.name
+    );
     let port = serve_bare(vec![
         ("/", "text/html; charset=utf-8", html.into_bytes()),
         ("/applier.mjs", "text/javascript", applier.as_bytes().to_vec()),
+        ("/compiled.mjs", "text/javascript", script.into_bytes()),
         ("/batch", "application/octet-stream", batch),
     ]);
     browser.client.goto(&format!("http://127.0.0.1:{port}/")).await.expect("a page");
     browser.until("return 'done' in document.documentElement.dataset", "the patches").await;
     let provoke = "
-      for (const element of document.querySelectorAll('#written *, #patched *')) {
+      for (const element of document.querySelectorAll('#written *, #patched *, #compiled *')) {
         for (const type of ['mouseover', 'focus', 'error', 'load', 'toggle', 'pointerover']) {
           element.dispatchEvent(new Event(type, { bubbles: true }));
         }
@@ -474,15 +493,22 @@ async fn run_nothing(browser: &Browser, ui: &vein::Ui, all: &[String]) {
           .map((name) => element[name]?.baseVal ?? element[name]))
         .filter((url) => typeof url === 'string' && /^(javascript|vbscript|data:(?!image\\/))/i.test(url));
       const added = ['script', 'link', 'base', 'meta', 'embed', 'style', 'template']
-        .filter((name) => document.querySelector(`#written ${name}, #patched ${name}`));
+        .filter((name) => document.querySelector(`#written ${name}, #patched ${name}, #compiled ${name}`));
       return new Promise((done) => setTimeout(() => done({
         hits, runs, added,
-        handlers: Array.from(document.querySelectorAll('#written *, #patched *'))
+        handlers: Array.from(document.querySelectorAll('#written *, #patched *, #compiled *'))
           .filter((e) => Array.from(e.attributes).some((a) => a.name.startsWith('on'))).length,
         sections: document.querySelectorAll('#patched > section').length,
+        differ: Array.from(document.querySelectorAll('#patched > section')).flatMap((section, at) => {
+          const compiled = document.querySelectorAll('#compiled > section')[at];
+          return compiled?.isEqualNode(section) ? [] : [[section.outerHTML, compiled?.outerHTML]];
+        }),
       }), 300));";
     let found = browser.run(provoke).await;
-    let wanted =
-        json!({ "hits": 0, "runs": [], "added": [], "handlers": 0, "sections": all.len() });
+    // What was compiled shows just what the patches show.
+    let sections = all.len();
+    let wanted = json!({
+        "hits": 0, "runs": [], "added": [], "handlers": 0, "sections": sections, "differ": []
+    });
     assert_eq!(found, wanted);
 }
