@@ -218,6 +218,32 @@ pub async fn a_component_may_use_the_ids_of_the_page(browser: &Browser) {
     );
 }
 
+const TINTED: &str = "holds wide = 12
+holds rows = [1]
+<main style=\"padding: {wide}px\">
+  <button style=\"margin: 3px\" click=\"-> wide += 1; rows.push(2)\">wider</button>
+  <p each=\"row of rows\" style=\"letter-spacing: 5px\">{row}</p>
+  <i each=\"row of rows\" style=\"<- { wordSpacing: `${row}px` }\">i</i>
+  <any tag=\"<- wide > 12 ? 'h3' : 'h2'\" style=\"text-indent: 7px\">a</any>
+</main>
+";
+
+/// Declarations apply where the page's policy allows none that are written in attributes.
+pub async fn styles_apply_under_the_strict_policy(browser: &Browser) {
+    let (project, dir) = (crate::building_of::project(TINTED), TempDir::new().expect("a folder"));
+    built(&["bed-tile"], project.path(), dir.path());
+    let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+    browser.client.goto(&address).await.expect("a page");
+    browser.until("return 'linked' in document.documentElement.dataset", "the page").await;
+    let shown = "const of = (selector, name) => getComputedStyle([...document.querySelectorAll(selector)].at(-1))[name];
+        return [of('main', 'paddingTop'), of('button', 'marginTop'), of('main p', 'letterSpacing'),
+          of('main i', 'wordSpacing'), of('h2, h3', 'textIndent')]";
+    assert_eq!(browser.run(shown).await, json!(["12px", "3px", "5px", "1px", "7px"]));
+    browser.click("button").await;
+    browser.until("return document.querySelectorAll('main p').length === 2", "a row").await;
+    assert_eq!(browser.run(shown).await, json!(["13px", "3px", "5px", "2px", "7px"]));
+}
+
 /// A person who is faster than the engine.
 const HASTY: &str = "
 const at = (id) => document.getElementById(id);
