@@ -16,8 +16,12 @@ const LOAD_AIM: f64 = 1.15;
 const ROW_AIM: f64 = 1.05;
 /// One bed of 60,000 beside one of 600.
 const REACH_AIM: f64 = 1.2;
-const SIZE_AIMS: [(&str, usize); 4] =
-    [("count-up", 2500), ("many-beds", 6000), ("glass-house", 16_000), ("bed-card --element", 9000)];
+const SIZE_AIMS: [(&str, usize); 4] = [
+    ("count-up", 2500),
+    ("many-beds", 6000),
+    ("glass-house", 16_000),
+    ("bed-card --element", 9000),
+];
 
 /// A measure on one line.
 pub(crate) fn line(measure: &Measure) -> String {
@@ -204,9 +208,9 @@ fn chart(measures: &[Measure]) -> String {
     const WIDE: f64 = 370.0;
     const ROW: f64 = 30.0;
     const TOP: f64 = 70.0;
-    let ratios = measures.iter().flat_map(|m| {
-        [Some(&m.script), m.frame.as_ref()].into_iter().flatten().map(Sides::ratio)
-    });
+    let ratios = measures
+        .iter()
+        .flat_map(|m| [Some(&m.script), m.frame.as_ref()].into_iter().flatten().map(Sides::ratio));
     // What goes beyond is cut off, with its figure at its end.
     let most = (ratios.fold(1.5, f64::max) * 2.0).ceil().min(8.0) / 2.0;
     let x = |ratio: f64| LEFT + ratio.min(most) / most * WIDE;
@@ -246,7 +250,8 @@ fn chart(measures: &[Measure]) -> String {
             y + 15.0,
             full(measure)
         );
-        let bars = [(Some(&measure.script), 0.0, "#2b6c5c"), (measure.frame.as_ref(), 13.0, "#c08a3e")];
+        let bars =
+            [(Some(&measure.script), 0.0, "#2b6c5c"), (measure.frame.as_ref(), 13.0, "#c08a3e")];
         for (sides, down, colour) in bars {
             let Some(sides) = sides else { continue };
             let (ratio, control) = (sides.ratio(), sides.control());

@@ -20,8 +20,7 @@ impl Own<'_> {
     /// The row of an item, and what a place in it is called where its list may be gone, too.
     fn row(&self, cell: CellId, called: &str) -> Option<String> {
         let planned = &self.plan.cells[cell as usize];
-        let (CellKind::Item, Some((list, _))) =
-            (&planned.kind, repeated(self.plan, planned.block))
+        let (CellKind::Item, Some((list, _))) = (&planned.kind, repeated(self.plan, planned.block))
         else {
             return None;
         };

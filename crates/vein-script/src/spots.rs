@@ -4,7 +4,7 @@ use crate::code;
 use crate::component::{Class, table};
 use crate::expression::Writer;
 use crate::own::OfItem;
-use crate::readers::{Who, stays, alternatives, given_in, read_by};
+use crate::readers::{Who, alternatives, given_in, read_by, stays};
 use crate::template::Template;
 use vein_plan::code::{CellId, ExprId, Place, Stmt};
 use vein_plan::{CellKind, Given, Next, PlanRead, Spot, SpotKind};
@@ -202,7 +202,9 @@ impl Class<'_> {
             let bits = self.repeats(at);
             if bits != 0 {
                 let turned = if there.is_empty() { ".turned()" } else { "?.turned()" };
-                forward.push_str(&format!("    if (bits & {bits}) this.spots${there}[{at}]{turned};\n"));
+                forward.push_str(&format!(
+                    "    if (bits & {bits}) this.spots${there}[{at}]{turned};\n"
+                ));
             }
             for (cell, bits) in self.inside(at) {
                 if bits != 0 {
@@ -298,14 +300,18 @@ impl Class<'_> {
         let whole = |place: &Place| place.steps.is_empty() && is_item(place.cell);
         let mut spots = plan.blocks.iter().flat_map(|block| &block.spots);
         plan.stmts.iter().any(|stmt| matches!(stmt, Stmt::Set(place, _) if whole(place)))
-            || plan.blocks.iter().flat_map(|block| &block.listeners).any(|listener| {
-                listener.commit.as_ref().is_some_and(|commit| whole(&commit.place))
-            })
-            || spots.any(|spot| match &spot.kind {
+            || plan
+                .blocks
+                .iter()
+                .flat_map(|block| &block.listeners)
+                .any(|listener| listener.commit.as_ref().is_some_and(|commit| whole(&commit.place)))
+            || spots.any(|spot| {
+                match &spot.kind {
                 SpotKind::Component(used) => used.props.iter().any(|(_, given)| {
                     matches!(given, Given::Path { cell, path } if path.is_empty() && is_item(*cell))
                 }),
                 _ => false,
+            }
             })
     }
 

@@ -249,7 +249,8 @@ impl Writer<'_> {
     fn hoist(&mut self, place: &Place, depth: usize, out: &mut String) {
         for step in &place.steps {
             let PlaceStep::Index(index) = step else { continue };
-            let fixed = matches!(self.plan.exprs[*index as usize], Expr::Number(_) | Expr::Local(_));
+            let fixed =
+                matches!(self.plan.exprs[*index as usize], Expr::Number(_) | Expr::Local(_));
             if !fixed && !self.indexes.contains_key(index) {
                 let value = self.closed(*index).code.alone();
                 line(out, depth, &format!("const i{index} = {value};"));
@@ -464,9 +465,15 @@ impl Writer<'_> {
     /// What puts a value into a place, and tells whether that is another.
     fn put(&mut self, place: &Place, value: &str) -> String {
         let name = self.plan.cells[place.cell as usize].name.to_string();
-        if let (true, Some(home)) = (place.steps.is_empty(), self.names.home(place.cell, &format!("\"{name}\""))) {
+        if let (true, Some(home)) =
+            (place.steps.is_empty(), self.names.home(place.cell, &format!("\"{name}\"")))
+        {
             self.uses("homeOf");
-            return format!("{}({home} ?? {}(\"{name}\"), {value})", self.uses("putIn"), self.uses("nowhere"));
+            return format!(
+                "{}({home} ?? {}(\"{name}\"), {value})",
+                self.uses("putIn"),
+                self.uses("nowhere")
+            );
         }
         let (container, key) = self.container(place);
         match (place.steps.last(), self.names.shared(place.cell, &format!("\"{name}\""))) {
@@ -673,7 +680,9 @@ impl Writer<'_> {
         } else {
             // What is bound may be another as a whole, or only something in it.
             let woken = match whole {
-                "whole" if bits(false) != bits(true) => format!("whole ? {} : {}", bits(false), bits(true)),
+                "whole" if bits(false) != bits(true) => {
+                    format!("whole ? {} : {}", bits(false), bits(true))
+                }
                 "whole" => bits(true).to_string(),
                 _ => bits(edits).to_string(),
             };
@@ -710,7 +719,9 @@ impl Writer<'_> {
     fn list_at(&mut self, place: &Place) -> String {
         let way = self.way(place);
         let nowhere = self.uses("nowhere");
-        if let (true, Some((item, _))) = (place.steps.is_empty(), self.names.item(place.cell, &format!("`{way}`"))) {
+        if let (true, Some((item, _))) =
+            (place.steps.is_empty(), self.names.item(place.cell, &format!("`{way}`")))
+        {
             return format!("{item} ?? {nowhere}(`{way}`)");
         }
         let (container, key) = self.container(place);

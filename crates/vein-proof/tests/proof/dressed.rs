@@ -164,7 +164,9 @@ impl Writer<'_> {
         let writes = match self.random.below(3) {
             0 => "<input type=\"number\" value=\"<-> level\">",
             1 => "<button click=\"-> level += 1\">l</button>",
-            _ => "<button click=\"-> level = level > 3 ? 0 : level * 2 + 1; level += 1\">l</button>",
+            _ => {
+                "<button click=\"-> level = level > 3 ? 0 : level * 2 + 1; level += 1\">l</button>"
+            }
         };
         let by = if self.random.below(2) == 0 { " by level" } else { "" };
         format!("<sup each=\"level of {list}{way}{by}\">{{level}}{writes}</sup>")

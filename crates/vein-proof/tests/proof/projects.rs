@@ -707,7 +707,9 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
     };
     let mut forms = match wear {
         Wear::Nothing | Wear::Formless(_) => None,
-        Wear::Mute(seed) | Wear::Parted(seed) | Wear::Seed(seed) => Some(Random::new(seed ^ 0x666f_726d_7321)),
+        Wear::Mute(seed) | Wear::Parted(seed) | Wear::Seed(seed) => {
+            Some(Random::new(seed ^ 0x666f_726d_7321))
+        }
     };
     let mut answers = match wear {
         Wear::Parted(seed) | Wear::Seed(seed) => Some(Random::new(seed ^ 0x616e_7377_6572)),
