@@ -255,12 +255,6 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         let result = |receiver: &Followed<O>| standard::call(member, &receiver.0, &args);
         let Value::List(items) = &receiver.0 else {
             self.look(&receiver, Extent::Whole);
-            let is_cased = matches!(member, Member::ToUpperCase | Member::ToLowerCase);
-            if is_cased && !cfg!(feature = "case") && matches!(receiver.0, Value::String(_)) {
-                // Unicode's tables are where the page is shown.
-                let cased = self.cells.local(member, &[receiver.0]);
-                return (Value::String(cased), O::made());
-            }
             return (result(&receiver), O::made());
         };
         // Members that hand items on without looking at them keep where the items came from.

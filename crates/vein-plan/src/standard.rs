@@ -68,9 +68,7 @@ fn on_string(member: Member, s: &Text, args: &[Value]) -> Value {
             None => Value::Null,
         },
         Trim => trim(s).into(),
-        #[cfg(feature = "case")]
         ToUpperCase => map_well_formed(s, str::to_uppercase).into(),
-        #[cfg(feature = "case")]
         ToLowerCase => map_well_formed(s, str::to_lowercase).into(),
         StringIncludes => s.find(&text_or(args, 0, ""), from(1)).is_some().into(),
         StringIndexOf => index_or_minus_one(s.find(&text_or(args, 0, ""), from(1))),
@@ -127,7 +125,6 @@ fn trim(s: &Text) -> Text {
 }
 
 /// Case mapping leaves lone surrogates as they are.
-#[cfg(feature = "case")]
 fn map_well_formed(s: &Text, map: fn(&str) -> String) -> Text {
     if let Some(s) = s.as_str() {
         return map(s).into();

@@ -157,7 +157,7 @@ impl Runtime {
     }
 
     /// Whether pulses say what changed, in values and in the view. Without that they cost less;
-    /// patches, events and problems are there all the same. Without the feature `record` they never do.
+    /// patches, events and problems are there all the same.
     pub fn record_changes(&mut self, on: bool) {
         self.recording = on;
     }
@@ -165,7 +165,7 @@ impl Runtime {
     /// Whether pulses say what changed.
     #[inline]
     pub(crate) fn records(&self) -> bool {
-        cfg!(feature = "record") && self.recording
+        self.recording
     }
 
     /// The compiled component that the page shows.

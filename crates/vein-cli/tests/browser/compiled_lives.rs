@@ -2,6 +2,7 @@
 //! to a host that also fails, controls, and statements that run when components come and go.
 
 use crate::compiled::{WRITTEN, written};
+use crate::compiled_views::STYLES;
 use crate::dressed::Wear;
 use crate::driven::Browser;
 use crate::generate::Random;
@@ -433,7 +434,7 @@ fn script(program: &Program, compiled: &Compiled, beds: &[Json], steps: &[Json])
         .replace("LISTENS", &compiled.listens("root", "toldOf", "undefined"))
         .replace("STEPS", &json!(steps).to_string())
         .replace("USED", &json!(USED).to_string());
-    format!("'use strict'; {engine} {} {WRITTEN} {SHOWN} {play}", compiled.text)
+    format!("'use strict'; {engine} {STYLES} {} {WRITTEN} {SHOWN} {play}", compiled.text)
 }
 
 /// Derived values of rows that nobody told; watches that were looked at in another order, or once more; controls that went

@@ -101,7 +101,7 @@ pub async fn markup_is_copied_as_it_was_written(browser: &Browser) {
     for some in all.chunks(1000) {
         // As the engine parses it.
         let engine = engine::text_of(&BTreeSet::from(["template"]));
-        let script = engine + &TEMPLATES.replace("ALL", &json!(some).to_string());
+        let script = engine + STYLES + &TEMPLATES.replace("ALL", &json!(some).to_string());
         let Json::Array(told) = browser.function(&script).await else { panic!("a list") };
         for (told, template) in told.iter().zip(some) {
             assert_eq!(told, "", "{}", template["made"]["html"]);
@@ -231,6 +231,9 @@ fn with_slots(text: &str, generator: &mut Generator) -> String {
 /// What stands beside each random component.
 const OTHERS: [(&str, &str); 3] =
     [("slot-box.vein", SLOT_BOX), ("share-box.vein", SHARE_BOX), ("share-leaf.vein", SHARE_LEAF)];
+
+/// Declarations as the text that was given, and not as a browser writes what it makes of them.
+pub const STYLES: &str = " setStyle = (node, value) => { node.setAttribute('style', value); }; ";
 
 /// A component that others share their state with, and hands it on.
 const SHARE_BOX: &str = "takes title: string
@@ -524,7 +527,7 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
             ours.push(json!([shown(page.tree(), page.tree().root()), given, fault, seen]));
         }
         let script = format!(
-            "'use strict'; {} {} {WRITTEN} {SHOWN}
+            "'use strict'; {} {STYLES} {} {WRITTEN} {SHOWN}
              const root = document.createElement('div'); document.body.append(root);
              let it; turnOver(() => {{ it = new {}(null, {{ beds: {beds} }}); }}); standIn(root, it);
              let given = [], fault = ''; it.given$ = (name, args) => given.push(written(args[0]));
