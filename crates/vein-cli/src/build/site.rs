@@ -37,21 +37,18 @@ pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>>
         Some(first) => {
             let folder = assets.add_folder("host", host);
             hosts.iter_mut().for_each(|path| path.insert_str(0, &format!("{folder}/")));
-            format!("./{folder}/{first}")
+            format!("import * as host from './{folder}/{first}';")
         }
         None => {
-            if let Some(missing) = unanswered(planned) {
-                notes.push(missing);
-            }
-            hosts.push(assets.add_named("host", "js", "// There is no host.\nexport {};\n"));
-            format!("./{}", hosts[0])
+            notes.extend(unanswered(planned));
+            "const host = {};".to_owned()
         }
     };
     let locality = (planned.answers.locale.as_str(), planned.answers.zone.as_str());
     let script = bundled(program, &planned.component, locality, &["Opened", "takeIn"])?;
     let main = lean(MAIN)
         .replace("import { FACE, Opened } from './component.mjs';\n", &script)
-        .replace("./host.js", &host);
+        .replace("import * as host from './host.js';", &host);
     let main = assets.add_named("main", "mjs", main);
     let start = lean(START).replace("./main.mjs", &format!("./{main}"));
     let start = assets.add_named("start", "js", start);

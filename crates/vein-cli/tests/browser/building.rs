@@ -66,16 +66,19 @@ pub async fn the_glasshouse_is_taken_over_as_it_was_written_and_lives_below_a_su
 }
 
 pub async fn a_page_whose_files_are_missing_or_damaged_says_so_and_stays(browser: &Browser) {
-    let (project, whole) = (counting(&[]), TempDir::new().expect("a folder"));
+    let host = [("host.js", "export const crop = 'leek';\n")];
+    let (project, whole) = (counting(&host), TempDir::new().expect("a folder"));
     built(&["count-up"], project.path(), whole.path());
     for (stem, ending, damaged, said) in [
         ("main-", ".mjs", false, "could not be started"),
         ("main-", ".mjs", true, "could not be started"),
-        ("host-", ".js", false, "could not be started"),
+        ("host-", "", false, "could not be started"),
     ] {
         let dir = TempDir::new().expect("a folder");
         copy(whole.path(), dir.path());
-        let file = asset(dir.path(), stem, ending);
+        // The host stands in a folder of its own.
+        let found = asset(dir.path(), stem, ending);
+        let file = if found.is_dir() { found.join("host.js") } else { found };
         if damaged {
             let mut bytes = std::fs::read(&file).expect("a file");
             let middle = bytes.len() / 2;
