@@ -35,12 +35,14 @@ impl Pages {
         let root = folder.path();
         copy(Path::new(PAGES), root, &["harness.html", "harness.mjs"])?;
         let hand = root.join("hand");
-        for file in std::fs::read_dir(format!("{PAGES}/hand"))?.flatten() {
-            copy(
-                &PathBuf::from(format!("{PAGES}/hand")),
-                &hand,
-                &[&file.file_name().to_string_lossy()],
-            )?;
+        let by_hand = PathBuf::from(format!("{PAGES}/hand"));
+        for file in std::fs::read_dir(&by_hand)?.flatten() {
+            let name = file.file_name();
+            let name = name.to_string_lossy();
+            match name.strip_suffix(".html") {
+                Some(page) => whole(&by_hand, page, &hand)?,
+                None => copy(&by_hand, &hand, &[&name])?,
+            }
         }
         copy(&PathBuf::from(format!("{PAGES}/parts")), &hand, &["data.js", "page.css"])?;
         let parts = format!("{PAGES}/parts");
@@ -57,6 +59,24 @@ impl Pages {
     pub(crate) fn folder(&self) -> &Path {
         self.folder.path()
     }
+}
+
+/// Writes a page by hand: its markup in a document, with its script, and its style sheet where it has one.
+fn whole(from: &Path, page: &str, to: &Path) -> Result<()> {
+    std::fs::create_dir_all(to)?;
+    let markup = std::fs::read_to_string(from.join(format!("{page}.html")))?;
+    let styles = match from.join(format!("{page}.css")).exists() {
+        true => format!("<link rel=\"stylesheet\" href=\"./{page}.css\">\n"),
+        false => String::new(),
+    };
+    let document = format!(
+        "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<title>{page}</title>\n\
+         <link rel=\"icon\" href=\"data:,\">\n<link rel=\"stylesheet\" href=\"./page.css\">\n{styles}\
+         <script type=\"module\" src=\"./{page}.mjs\"></script>\n</head>\n<body>\n\
+         <div id=\"view\">{}</div>\n</body>\n</html>\n",
+        markup.trim_end()
+    );
+    Ok(std::fs::write(to.join(format!("{page}.html")), document)?)
 }
 
 fn copy(from: &Path, to: &Path, files: &[&str]) -> Result<()> {

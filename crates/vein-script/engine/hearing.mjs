@@ -11,24 +11,29 @@ export function fieldOf(event, name, empty) {
 
 /** The listeners that an event reaches inside a root, each with its scope: from the target outwards. */
 export function reached(root, event) {
-  const way = [];
-  for (let at = event.target; at !== null; at = at === root ? null : at.parentNode) way.push(at);
-  let scope = null;
-  // Whose an element is stands on the outermost of its own.
-  const scopes = way.toReversed().map((node) => (scope = node.scope$ ?? scope)).reverse();
   const found = [];
-  for (const [at, node] of way.entries()) {
+  let scope = null;
+  let top = null;
+  for (let at = event.target; at !== null; at = at === root ? null : at.parentNode) {
+    if (scope === null) {
+      // Whose an element is stands on the outermost of its own.
+      for (top = at; top !== root && !top.scope$; ) top = top.parentNode;
+      scope = top.scope$ ?? null;
+      if (scope === null) break;
+    }
     let stops = !event.bubbles;
-    for (const listener of scopes[at]?.constructor.listeners ?? []) {
-      if (listener.kind !== event.type || scopes[at][listener.node] !== node) continue;
-      if ((listener.own && at > 0) || (listener.key !== null && listener.key !== event.key)) continue;
-      if (listener.once !== null && scopes[at][listener.once]) continue;
-      found.push([scopes[at], listener]);
-      if (listener.prevent) event.preventDefault();
-      if (listener.stop) event.stopPropagation();
-      stops ||= listener.stop;
+    for (const listener of scope.constructor.listeners) {
+      const { kind, node, prevent, stop, own, key, once } = listener;
+      if (kind !== event.type || scope[node] !== at) continue;
+      if ((own && at !== event.target) || (key !== undefined && key !== event.key)) continue;
+      if (once !== undefined && scope[once]) continue;
+      found.push([scope, listener]);
+      if (prevent) event.preventDefault();
+      if (stop) event.stopPropagation();
+      stops ||= stop;
     }
     if (stops) break;
+    if (at === top) scope = null;
   }
   return found;
 }
@@ -40,7 +45,7 @@ export function runListeners(now, follows) {
     for (const [scope, listener, event] of now) listener.holds?.(scope, event);
     const after = follows?.();
     for (const [scope, listener, event] of now) {
-      if (listener.once !== null) {
+      if (listener.once !== undefined) {
         if (scope[listener.once]) continue;
         undo.push(scope, listener.once, false);
         scope[listener.once] = true;
@@ -55,7 +60,7 @@ export function runListeners(now, follows) {
 export function deliver(found, follows) {
   turn.catchUp?.();
   const late = found.filter(([, { settle }]) => settle !== undefined);
-  const now = found.filter(([, { settle }]) => settle === undefined);
+  const now = late.length === 0 ? found : found.filter(([, { settle }]) => settle === undefined);
   try {
     if (now.length > 0 || follows !== undefined) runListeners(now, follows);
   } catch (fault) {

@@ -69,7 +69,7 @@ export class Branch extends Changing {
   make(choice) {
     const kind = this.kinds[choice];
     this.chosen = kind === undefined ? -1 : choice;
-    return kind === undefined ? null : new kind(this);
+    return kind === undefined ? null : new kind(this, {});
   }
   choose(choice) {
     if (choice === this.chosen || (this.chosen < 0 && this.kinds[choice] === undefined)) return;
@@ -253,8 +253,7 @@ export class Rows extends Place {
     while (first < old.length && first < list.length && old[first].item$ === list[first]
       && equalKeys(old[first].key$, this.key(list[first], first))) first++;
     if (first === list.length && first === old.length) return;
-    const next = this.unique !== false && this.follow(old, list, first);
-    this.held = next || this.turns(old, list, first);
+    this.held = this.follow(old, list, first) ?? this.turns(old, list, first);
     if (this.waits) return;
     undo.push(this, 'waits', false);
     this.waits = true;
@@ -262,7 +261,7 @@ export class Rows extends Place {
   }
   /** Who stands where where few have come, gone and moved, found from both ends; nothing where it is not as simple. */
   follow(old, list, first) {
-    if (this.unique === undefined) this.unique = new Set(old.map((row) => row.key$)).size === old.length;
+    this.unique ??= new Set(old.map((row) => row.key$)).size === old.length;
     if (!this.unique) return null;
     const fits = (row, at) => equalKeys(row.key$, this.key(list[at], at));
     let [i, j, p, q] = [first, old.length - 1, first, list.length - 1];

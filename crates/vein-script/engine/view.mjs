@@ -20,6 +20,44 @@ export function mark(scope, bits) {
 /** What has no fields, also none that every record has. */
 export const NOTHING = Object.freeze({ __proto__: null });
 
+/** What stands in a view, or beside it: a component, or a block of one. What the class of it does not say is as it stands here. */
+export class Scope {
+  static listeners = [];
+  /** The bits of readers that stand inside of it or elsewhere, and have to be told. */
+  static within = 0;
+  /** Who reads each cell of what is around it, and its own item. */
+  static outer = NOTHING;
+  static item = 0;
+  /** Who reads where its item stands. */
+  static moved = 0;
+  static asking = [];
+  static controls = NOTHING;
+  /** Whether something in it has to know when it goes. */
+  static ends = false;
+  static props = NOTHING;
+  static spots = [];
+  static tops = [0];
+  static effects = 0;
+  static sources = [];
+  static hooks = [];
+  constructor(held, up) {
+    this.held$ = held;
+    this.depth$ = held === null ? 0 : held.scope.depth$ + 1;
+    this.d$ = 0;
+    this.alive$ = true;
+    this.up$ = up;
+  }
+  pull$() {}
+  pullLate$() {}
+  settle$() {
+    this.pull$();
+    this.pullLate$();
+  }
+  parts$() {
+    this.d$ = 0;
+  }
+}
+
 /** Marks readers of a prop that was written to: where it is bound both ways, those of what it is bound to. */
 export function tell(scope, prop, bits, whole) {
   const ways = scope.bound$[prop];
@@ -73,7 +111,13 @@ export function template(html, around, seams) {
 }
 
 /** What text shows of a value. */
-export const text = (value) => (value === null ? '' : `${value}`).replaceAll('\0', '\ufffd').toWellFormed();
+export function text(value) {
+  const all = value === null ? '' : `${value}`;
+  return ODD.test(all) ? all.replaceAll('\0', '\ufffd').toWellFormed() : all;
+}
+
+/** What a document shows something else for. */
+export const ODD = /[\0\ud800-\udfff]/;
 
 /** What an attribute shows of a value: `null` where it is absent. */
 export const presence = (value) => (value === null || value === false ? null : value === true ? '' : text(value));

@@ -171,8 +171,8 @@ fn alone(whole: &Whole<'_>, number: u32, compiled: &mut Compiled) -> Result<(), 
         compiled.heard.extend(block.listeners.iter().map(|listener| listener.event.to_string()));
     }
     compiled.used.extend([
-        "template", "hear", "turnOver", "call", "put", "mark", "same", "undo", "standIn", "hand",
-        "NOTHING",
+        "Scope", "template", "hear", "turnOver", "call", "put", "mark", "same", "undo", "standIn",
+        "hand", "NOTHING",
     ]);
     Ok(())
 }
@@ -242,25 +242,39 @@ impl<'a> Class<'a> {
             let cell = &plan.cells[read.cell as usize];
             cell.block == number && cell.kind == CellKind::Position
         };
-        let lines = [
-            format!("static called = \"{}\"", plan.name),
-            format!("static listeners = [\n{listeners}  ]"),
-            format!("static within = {}", self.within()),
-            format!("static outer = {outer}"),
-            format!("static item = {}", self.readers.of_item(plan, number)),
-            format!("static moved = {}", self.readers.where_one(position)),
-            format!("static asking = {:?}", self.asking_spots()),
-            format!("static controls = {}", self.controls),
-            format!("static ends = {}", self.whole.ends(self.number, number)),
-            format!("static props = {}", self.props()),
-            format!("static spots = [{}]", self.places()),
-            format!("static tops = [{}]", self.tops(&made)),
+        let listed = |all: String| if all.is_empty() { all } else { format!("[{all}]") };
+        let bits = |bits: u32| if bits == 0 { String::new() } else { bits.to_string() };
+        let filled = |table: String| if table == EMPTY { String::new() } else { table };
+        let listeners = match listeners.is_empty() {
+            true => listeners,
+            false => format!("\n{listeners}  "),
+        };
+        let asking: Vec<String> = self.asking_spots().iter().map(usize::to_string).collect();
+        let ends = self.whole.ends(self.number, number);
+        let tops = self.tops(&made);
+        let mut lines = vec![
+            ("called", format!("\"{}\"", plan.name)),
+            ("listeners", listed(listeners)),
+            ("within", bits(self.within())),
+            ("outer", filled(outer)),
+            ("item", bits(self.readers.of_item(plan, number))),
+            ("moved", bits(self.readers.where_one(position))),
+            ("asking", listed(asking.join(", "))),
+            ("controls", filled(std::mem::take(&mut self.controls))),
+            ("ends", if ends { ends.to_string() } else { String::new() }),
+            ("props", filled(self.props())),
+            ("spots", listed(self.places())),
+            ("tops", if tops == "0" { String::new() } else { format!("[{tops}]") }),
         ];
-        let own_lines = if is_own { self.life_lines() } else { self.no_life_lines() };
-        let lines = lines.into_iter().chain(own_lines);
-        let lines: String = lines.map(|line| format!("  {line};\n")).collect();
+        if is_own {
+            lines.extend(self.life_lines());
+        }
+        // What is as in most of them is not said.
+        let lines = lines.into_iter().filter(|(_, value)| !value.is_empty());
+        let lines: String =
+            lines.map(|(name, value)| format!("  static {name} = {value};\n")).collect();
         Ok(format!(
-            "{template}class {name} {{\n{lines}  constructor(held, props, page) {{\n{}  }}\n{}}}\n",
+            "{template}class {name} extends Scope {{\n{lines}  constructor(held, props, page) {{\n{}  }}\n{}}}\n",
             self.first, self.members
         ))
     }
@@ -268,22 +282,20 @@ impl<'a> Class<'a> {
     /// What every scope begins with.
     fn begins(&mut self) {
         let is_own = self.own.block == 0;
-        self.first.push_str(
-            "    this.held$ = held;\n    this.depth$ = held === null ? 0 : held.scope.depth$ + 1;\n    \
-             this.d$ = 0;\n    this.alive$ = true;\n",
-        );
+        let up = if is_own { "null" } else { "props.up ?? held.scope" };
+        self.first.push_str(&format!("    super(held, {up});\n"));
         if self.whole.lively {
             self.first.push_str("    this.serial$ = life.serial++;\n");
             self.used.insert("life");
         }
         self.first.push_str(match is_own {
             true => {
-                "    this.up$ = null;\n    const given = held?.scope.constructor.spots[held.number];\n    \
+                "    const given = held?.scope.constructor.spots[held.number];\n    \
                  this.ways$ = given?.gives ?? NOTHING;\n    this.bound$ = given?.bound ?? NOTHING;\n    \
                  if (held === null) this.page$ = page;\n"
             }
             false => {
-                "    this.up$ = props?.up ?? held.scope;\n    this.item$ = props?.item;\n    this.at$ = props?.at;\n"
+                "    this.item$ = props.item;\n    this.at$ = props.at;\n"
             }
         });
         if !is_own {
@@ -439,6 +451,9 @@ fn way_to(known: &[Vec<usize>], way: &[usize], alone: bool) -> String {
         }
     }
 }
+
+/// A table of no fields.
+pub(crate) const EMPTY: &str = "{ __proto__: null }";
 
 /// A table of fields that has nothing else in it.
 pub(crate) fn table(fields: impl Iterator<Item = String>) -> String {

@@ -38,10 +38,16 @@ impl Class<'_> {
                 self.members.push_str(&format!("  l{at}$(v0) {{\n    {declared}\n{text}  }}\n"));
             }
             let ListenerOptions { prevent, stop, own, key, once, settle } = &listener.options;
-            let once = if *once { format!("\"o{at}$\"") } else { "null".to_owned() };
-            let key =
-                key.as_ref().map_or("null".to_owned(), |key| code::string(&(&**key).into()).text);
             let mut more = String::new();
+            for (name, on) in [("prevent", prevent), ("stop", stop), ("own", own)] {
+                more.push_str(&if *on { format!(", {name}: true") } else { String::new() });
+            }
+            if let Some(key) = key {
+                more.push_str(&format!(", key: {}", code::string(&(&**key).into()).text));
+            }
+            if *once {
+                more.push_str(&format!(", once: \"o{at}$\""));
+            }
             let fields = listener.fields.iter().map(|field| {
                 let empty = match field.ty() {
                     Type::Boolean => "false",
@@ -72,8 +78,7 @@ impl Class<'_> {
                 more.push_str(&format!(", after: {after}, settle: waitForQuiet"));
             }
             listeners.push_str(&format!(
-                "    {{ kind: \"{}\", node: \"n{}$\", prevent: {prevent}, stop: {stop}, own: {own}, key: {key}, \
-                 once: {once}{more} }},\n",
+                "    {{ kind: \"{}\", node: \"n{}$\"{more} }},\n",
                 listener.event, listener.mark
             ));
         }

@@ -87,7 +87,7 @@ impl Class<'_> {
     }
 
     /// The same as what stands in its class, with what it uses of stores.
-    pub(crate) fn life_lines(&self) -> Vec<String> {
+    pub(crate) fn life_lines(&self) -> Vec<(&'static str, String)> {
         let (program, plan) = (self.program(), self.own.plan);
         let sources = plan.sources.iter().map(|source| {
             let asked = &plan.asked[source.asked as usize];
@@ -115,10 +115,14 @@ impl Class<'_> {
         });
         let hooks: Vec<String> = hooks.collect();
         let effects = if self.lives() { sources.len() + hooks.len() } else { 0 };
+        let listed = |all: Vec<String>| match all.is_empty() {
+            true => String::new(),
+            false => format!("[{}]", all.join(", ")),
+        };
         let mut lines = vec![
-            format!("static effects = {effects}"),
-            format!("static sources = [{}]", sources.join(", ")),
-            format!("static hooks = [{}]", hooks.join(", ")),
+            ("effects", if effects > 0 { effects.to_string() } else { String::new() }),
+            ("sources", listed(sources)),
+            ("hooks", listed(hooks)),
         ];
         let stores = plan.stores_read();
         if !stores.is_empty() {
@@ -134,16 +138,11 @@ impl Class<'_> {
                 });
                 format!("{store}: {}", table(reads))
             });
-            lines.push(format!("static uses = {}", table(stores)));
+            lines.push(("uses", table(stores)));
         }
         if plan.store.is_some() {
-            lines.push(format!("static number = {}", self.number));
+            lines.push(("number", self.number.to_string()));
         }
         lines
-    }
-
-    /// What a block has of that: nothing.
-    pub(crate) fn no_life_lines(&self) -> Vec<String> {
-        vec!["static effects = 0".into(), "static sources = []".into(), "static hooks = []".into()]
     }
 }

@@ -61,9 +61,11 @@ impl Class<'_> {
         let flagged: Vec<Who> = self.readers.flagged().map(|(who, _)| who).collect();
         let asked = self.readers.asked().filter(|(who, _)| !flagged.contains(who));
         let asked_later = asked.fold(0, |bits, (_, bit)| bits | bit);
-        self.members.push_str(&format!(
-            "{setters}  parts$() {{\n{show}    this.d$ &= {asked_later};\n  }}\n"
-        ));
+        self.members.push_str(&setters);
+        if !show.is_empty() || asked_later != 0 {
+            self.members
+                .push_str(&format!("  parts$() {{\n{show}    this.d$ &= {asked_later};\n  }}\n"));
+        }
         let controls = self.block.parts.iter().enumerate();
         let controls = controls.filter(|(_, part)| matches!(part.kind, PartKind::Property(_)));
         let controls = table(controls.map(|(at, part)| format!("{at}: \"n{}$\"", part.mark)));

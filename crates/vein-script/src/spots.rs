@@ -225,7 +225,9 @@ impl Class<'_> {
         if bits != 0 {
             forward.push_str(&format!("    if (bits & {bits}) pendUsers(this);\n"));
         }
-        self.members.push_str(&format!("  forward$(bits) {{\n{forward}  }}\n"));
+        if !forward.is_empty() {
+            self.members.push_str(&format!("  forward$(bits) {{\n{forward}  }}\n"));
+        }
     }
 
     /// What is looked at to work out what stands where.
@@ -257,8 +259,7 @@ impl Class<'_> {
             }
         }
         let needed = self.asking_among(&chosen);
-        let mut settle =
-            format!("    this.pull$();\n    this.pullLate$();\n{}", self.read_all(needed));
+        let mut settle = self.read_all(needed);
         for (at, spot) in self.block.spots.iter().enumerate() {
             let bit = self.readers.bit(Who::Spot(at));
             if bit == 0 {
@@ -284,9 +285,14 @@ impl Class<'_> {
         if choosing != 0 {
             settle.push_str(&format!("    this.d$ &= ~{choosing};\n"));
         }
-        self.members.push_str(&format!(
-            "  pull$() {{\n{pull}  }}\n  pullLate$() {{\n{late}  }}\n  settle$() {{\n{settle}  }}\n"
-        ));
+        if !settle.is_empty() {
+            settle.insert_str(0, "    this.pull$();\n    this.pullLate$();\n");
+        }
+        for (name, text) in [("pull", pull), ("pullLate", late), ("settle", settle)] {
+            if !text.is_empty() {
+                self.members.push_str(&format!("  {name}$() {{\n{text}  }}\n"));
+            }
+        }
     }
 
     /// Whether items of a loop are written as wholes somewhere.

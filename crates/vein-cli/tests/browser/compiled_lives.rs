@@ -6,6 +6,7 @@ use crate::compiled_views::STYLES;
 use crate::dressed::Wear;
 use crate::driven::Browser;
 use crate::generate::Random;
+use crate::outside::{self, bed, host};
 use crate::projects::lively_project;
 use crate::seeds::Seeds;
 use serde_json::{Value as Json, json};
@@ -13,7 +14,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 use vein::{NodeId, Pulse as Entry, Session, Ui, Value};
 use vein_plan::{Program, Property, Shown};
-use vein_runtime::{Host, QuestionId};
+use vein_runtime::QuestionId;
 use vein_script::{Compiled, engine};
 use vein_view::{Event, Patch};
 
@@ -28,28 +29,6 @@ struct Lived {
 
 /// What happens to a page, as the page in Chromium is told of it; and what comes of it in memory.
 type Step = (Json, Vec<Entry>);
-
-pub fn bed(random: &mut Random) -> Json {
-    let id = random.below(6);
-    let inner: Vec<Json> = (0..random.below(3))
-        .map(|_| json!({ "id": random.below(5), "crop": "rye", "wet": true, "note": null, "levels": [], "inner": [] }))
-        .collect();
-    json!({
-        "id": id, "crop": (["leek", "kale", "pea"][id % 3]), "wet": random.below(2) == 0,
-        "note": if random.below(2) == 0 { Json::Null } else { json!("n") },
-        "levels": [1, id], "inner": inner,
-    })
-}
-
-fn host() -> Host {
-    let mut host = Host::from(Some(vein_view::clean as vein_runtime::Clean));
-    let soil = |args: &[Value]| match args[0].to_number() {
-        7.0 => Err("no soil".to_owned()),
-        n => Ok(Value::from(if n % 2.0 == 0.0 { "clay" } else { "loam" })),
-    };
-    host.functions.insert("soil".into(), Arc::new(soil));
-    host
-}
 
 impl Lived {
     fn open(program: Arc<Program>, beds: &[Json]) -> Result<(Lived, Entry), String> {
@@ -107,17 +86,8 @@ impl Lived {
                 }
             }
         }
-        let beds: Vec<Json> = (0..random.below(5)).map(|_| bed(random)).collect();
-        let writes = [
-            ("n", json!(random.below(4))),
-            ("flag", json!(random.below(2) == 0)),
-            ("s", json!(["a", "", "x & <y>"][random.below(3)])),
-            ("beds", json!(beds)),
-            ("own", json!([bed(random), bed(random)])),
-            ("kind", json!(["dry", "moist"][random.below(2)])),
-        ];
-        let (path, value) = random.pick(&writes);
-        let entry = self.session.set(path, value).expect("a write that fits");
+        let (path, value) = outside::written(random);
+        let entry = self.session.set(path, &value).expect("a write that fits");
         (json!({ "set": path, "value": value }), Some(entry))
     }
 

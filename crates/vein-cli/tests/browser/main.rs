@@ -22,8 +22,10 @@ mod harness;
 #[path = "../../../vein-proof/tests/proof/hostile.rs"]
 mod hostile;
 mod markup;
-mod pages;
 #[allow(dead_code, reason = "the proof's tests use more of it")]
+#[path = "../../../vein-proof/tests/proof/outside.rs"]
+mod outside;
+mod pages;
 #[path = "../../../vein-proof/tests/proof/projects.rs"]
 mod projects;
 mod proving;

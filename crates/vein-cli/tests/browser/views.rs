@@ -436,7 +436,7 @@ pub async fn hostile_strings_run_nothing(browser: &Browser) {
     }
 }
 
-const STRINGS_A_PAGE: usize = 20;
+const STRINGS_A_PAGE: usize = 8;
 
 async fn run_nothing(browser: &Browser, ui: &vein::Ui, all: &[String]) {
     let page = ui.open("hostile-lab", json!({ "all": all })).expect("strings");

@@ -4,16 +4,17 @@
 
 use crate::dressed::Wear;
 use crate::generate::Random;
+use crate::outside::{bed, host};
 use crate::projects::lively_project;
 use crate::reach::stays_in_reach;
 use crate::seeds::{LONGER, Seeds};
-use crate::views::{act, bed, compiled, misfits, shown};
+use crate::views::{act, compiled, misfits, shown};
 use serde_json::{Value as Json, json};
 use std::sync::Arc;
 use vein_check::reach_map;
 use vein_plan::{Program, Property, Shown, Value};
 use vein_proof::{Entry, Session};
-use vein_runtime::{Cause, Host, QuestionId};
+use vein_runtime::{Cause, QuestionId};
 use vein_view::{Batch, Patch};
 
 /// A page with the questions that are open on it.
@@ -30,16 +31,6 @@ enum Step {
     /// An answer to one of the open questions.
     Answer(QuestionId, Result<f64, String>),
     Advance(f64),
-}
-
-fn host() -> Host {
-    let mut host = Host::from(Some(vein_view::clean as vein_runtime::Clean));
-    let soil = |args: &[Value]| match args[0].to_number() {
-        7.0 => Err("no soil".to_owned()),
-        n => Ok(Value::from(if n % 2.0 == 0.0 { "clay" } else { "loam" })),
-    };
-    host.functions.insert("soil".into(), Arc::new(soil));
-    host
 }
 
 impl Lived {

@@ -6,6 +6,7 @@ mod generate;
 mod hostile;
 mod lively;
 mod merging;
+mod outside;
 mod parsed;
 mod projects;
 mod reach;

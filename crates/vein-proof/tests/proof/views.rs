@@ -2,6 +2,7 @@
 
 use crate::dressed::Wear;
 use crate::generate::Random;
+use crate::outside::{bed, written};
 use crate::projects::project;
 use crate::reach::stays_in_reach;
 use crate::seeds::{LONGER, Seeds};
@@ -23,18 +24,6 @@ pub fn compiled(files: &[(String, String)]) -> Arc<Program> {
     let read = Program::from_bytes(&program.to_bytes()).expect("a sound plan");
     assert_eq!(program, read);
     Arc::new(read)
-}
-
-pub fn bed(random: &mut Random) -> Json {
-    let id = random.below(6);
-    let inner: Vec<Json> = (0..random.below(3))
-        .map(|_| json!({ "id": random.below(5), "crop": "rye", "wet": true, "levels": [], "inner": [] }))
-        .collect();
-    json!({
-        "id": id, "crop": (["leek", "kale", "pea"][id % 3]), "wet": random.below(2) == 0,
-        "note": if random.below(2) == 0 { Json::Null } else { json!("n") },
-        "levels": [1, id], "inner": inner,
-    })
 }
 
 /// Whether a control's two-way binding waits for `change`.
@@ -110,17 +99,8 @@ pub fn act(session: &mut Session, random: &mut Random) -> Entry {
             }
         }
     }
-    let beds: Vec<Json> = (0..random.below(5)).map(|_| bed(random)).collect();
-    let writes = [
-        ("n", json!(random.below(4))),
-        ("flag", json!(random.below(2) == 0)),
-        ("s", json!(["a", "", "x & <y>"][random.below(3)])),
-        ("beds", json!(beds)),
-        ("own", json!([bed(random), bed(random)])),
-        ("kind", json!(["dry", "moist"][random.below(2)])),
-    ];
-    let (path, value) = random.pick(&writes);
-    session.set(path, value).expect("a write that fits")
+    let (path, value) = written(random);
+    session.set(path, &value).expect("a write that fits")
 }
 
 /// What is held that is not of its type.
