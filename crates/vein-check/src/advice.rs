@@ -5,12 +5,13 @@ use crate::diagnostics::{
     NoAlternative, NoControl, NotReachable, Unheard, UnmetClass, Unused, UsedTwice, diagnostic,
 };
 use crate::interface::elements;
-use crate::style::classes;
+use crate::marks::{Said, said};
+use crate::style::subjects;
 use crate::{Diagnostic, FileFacts, Workspace};
 use std::collections::{BTreeMap, BTreeSet};
 use vein_plan::Namespace;
 use vein_syntax::Span;
-use vein_syntax::ast::{AttributeValue, DeclarationKind, Element, Expr, ExprKind, Node, TextPiece};
+use vein_syntax::ast::{AttributeValue, DeclarationKind, Element, Node};
 
 /// Events of a pointer that somebody with a keyboard alone cannot have happen.
 const POINTED: &[&str] = &["click", "dblclick", "mousedown", "mouseup", "pointerdown", "pointerup"];
@@ -148,25 +149,16 @@ impl Workspace {
         if interface.is_none_or(|own| own.falls.iter().any(|fall| fall == "class")) {
             return;
         }
-        let (mut own, mut given, mut known) = (BTreeSet::new(), BTreeMap::new(), true);
-        elements(&facts.parsed.file.markup, &mut |element| {
-            let Some(class) = element.attributes.iter().find(|a| a.is("class")) else { return };
-            let mut said = BTreeSet::new();
-            let clear = classes_of(&class.value, &mut said);
-            match element.name.name.contains('-') {
-                true => given.extend(said.into_iter().map(|class| (class, &element.name.name))),
-                false => {
-                    own.extend(said);
-                    known &= clear;
-                }
-            }
-        });
+        let mut had = Said::default();
+        elements(&facts.parsed.file.markup, &mut |element| had.add(said(element, "class")));
         let css = self.sources[file].text.get(style.range()).unwrap_or("");
-        let unmet = classes(css).into_iter().filter(|(_, _, class)| known && !own.contains(class));
-        for (start, end, class) in unmet {
-            let component = given.get(&class).map(|component| (*component).clone());
-            let span = Span { start: style.start + start as u32, end: style.start + end as u32 };
-            found.push(diagnostic(&UnmetClass { class, component }, file, span));
+        for subject in subjects(css) {
+            let unmet = subject.classes.into_iter().filter(|(_, _, class)| !had.may(class));
+            for (start, end, class) in unmet {
+                let span =
+                    Span { start: style.start + start as u32, end: style.start + end as u32 };
+                found.push(diagnostic(&UnmetClass { class }, file, span));
+            }
         }
     }
 
@@ -212,56 +204,6 @@ impl Workspace {
                 }
             }
         }
-    }
-}
-
-/// The classes that an attribute may say; `false` where it may say others.
-fn classes_of(value: &AttributeValue, found: &mut BTreeSet<String>) -> bool {
-    let tokens = |text: &str, found: &mut BTreeSet<String>| {
-        found.extend(text.split_ascii_whitespace().map(str::to_owned));
-    };
-    match value {
-        AttributeValue::Static(text) => tokens(text, found),
-        AttributeValue::OneWay(_, e) => return texts_of(e, found),
-        AttributeValue::Interpolated(pieces) => {
-            let spaced = |text: &str, end: bool| match end {
-                true => text.ends_with(|c: char| c.is_ascii_whitespace()),
-                false => text.starts_with(|c: char| c.is_ascii_whitespace()),
-            };
-            for (at, piece) in pieces.iter().enumerate() {
-                let clear = match piece {
-                    TextPiece::Static(text, _) => {
-                        tokens(text, found);
-                        (at == 0 || spaced(text, false))
-                            && (at + 1 == pieces.len() || spaced(text, true))
-                    }
-                    TextPiece::Expr(e) => texts_of(e, found),
-                };
-                if !clear {
-                    return false;
-                }
-            }
-        }
-        _ => {}
-    }
-    true
-}
-
-/// The tokens of the texts that an expression may give; `false` where it may give others.
-fn texts_of(e: &Expr, found: &mut BTreeSet<String>) -> bool {
-    match &e.kind {
-        ExprKind::String(text) => {
-            let text = text.to_string();
-            found.extend(text.split_ascii_whitespace().map(str::to_owned));
-            true
-        }
-        ExprKind::Null | ExprKind::Boolean(_) => true,
-        ExprKind::Choose(_, then, otherwise) => texts_of(then, found) & texts_of(otherwise, found),
-        ExprKind::Logical(vein_plan::ops::Logical::And, _, then) => texts_of(then, found),
-        ExprKind::List(items) => {
-            items.iter().fold(true, |clear, (item, _)| texts_of(item, found) & clear)
-        }
-        _ => false,
     }
 }
 

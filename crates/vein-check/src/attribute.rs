@@ -7,6 +7,7 @@ use crate::diagnostics::{
 };
 use crate::events;
 use crate::interface::{Root, falls_to_root};
+use crate::marks::MARK;
 use crate::markup::{Markup, STRUCTURE, writable};
 use crate::names::free_names;
 use crate::scope::{Checker, LocalKind, LocalName, Typed};
@@ -105,17 +106,26 @@ impl Checker<'_> {
                 self.attribute(element, attribute, called, node, markup, fixed);
             }
         }
+        let mut mark = self.is_styled(element).then(|| self.plan.name.clone());
         for fall in falls {
+            let own = mark.take_if(|_| fall == MARK);
             if !element.attributes.iter().any(|a| a.is(&fall)) {
-                self.only_given(element, &fall, called, node, markup);
+                self.only_given(element, &fall, own, called, node, markup);
             }
         }
+        fixed.extend(mark.map(|component| (MARK.into(), component)));
         last
     }
 
     /// Whether the standards know an attribute and what it is written to be; else it is told.
     pub(crate) fn known_attribute(&mut self, element: &Element, attribute: &Attribute) -> bool {
         let name = attribute.name.name.as_str();
+        if name == MARK {
+            let advice = "it says whose styles reach an element, and is written by Vein: choose another name";
+            let finding = MisplacedAttribute { name: name.into(), advice: advice.into() };
+            self.report(finding, attribute.name.span);
+            return false;
+        }
         let bound = !matches!(attribute.value, AttributeValue::None | AttributeValue::Static(_));
         let elsewhere =
             matches!(attribute.value, AttributeValue::Event(..) | AttributeValue::Error)
@@ -205,16 +215,25 @@ impl Checker<'_> {
         self.push(Expr::Choose(given, both, own))
     }
 
+    /// An attribute that only whoever uses the component gives to its root, or that is not written there.
     fn only_given(
         &mut self,
         element: &Element,
         name: &str,
+        own: Option<Name>,
         called: &str,
         node: u32,
         markup: &mut Markup,
     ) {
         let Some(given) = self.interface().cell_of_fall(name) else { return };
-        let value = self.push(Expr::Cell(given));
+        let given = self.push(Expr::Cell(given));
+        let value = match own {
+            Some(own) => {
+                let own = self.push(Expr::String(own.to_string().as_str().into()));
+                self.put_together(own, given)
+            }
+            None => given,
+        };
         let kind = part_kind(element, name, false);
         let address = markup.parts.unique(format!("{called} {name}"));
         self.part(node, kind, value, address, element.name.span, markup);
@@ -595,7 +614,7 @@ pub(crate) fn part_kind(element: &Element, name: &str, interpolated: bool) -> Pa
         Form::Text
     } else if words {
         Form::Words
-    } else if name == "class" {
+    } else if matches!(name, "class" | MARK) {
         Form::Tokens
     } else if name == "style" {
         Form::Declarations

@@ -5,6 +5,7 @@ use crate::diagnostics::{
     StoreAlone, UnknownType,
 };
 use crate::interface::Interface;
+use crate::marks::Reach;
 use crate::names::free_names;
 use crate::reach::Finder;
 use crate::report::{Diagnostic, Severity};
@@ -64,7 +65,7 @@ pub(crate) fn component(
         roots: HashMap::default(),
         sources: HashMap::default(),
         slotted: HashSet::default(),
-        styled: file.style.is_some(),
+        reach: Reach::of(file, text),
     };
     checker.run(file);
     let facts = own.store.is_some().then(|| checker.store_facts());

@@ -2,6 +2,7 @@
 //! components can be checked in any order, and again one by one.
 
 use crate::component::resolve_type;
+use crate::marks::{MARK, Reach};
 use crate::types::Ty;
 use rustc_hash::FxHashMap as HashMap;
 use std::collections::{BTreeMap, BTreeSet};
@@ -137,15 +138,19 @@ pub(crate) struct Uses {
 }
 
 impl Uses {
-    pub(crate) fn of(file: &File) -> Uses {
+    pub(crate) fn of(file: &File, text: &str) -> Uses {
         let stores = crate::stores::used_by(file).map(|ident| ident.name.clone()).collect();
         let mut uses = Uses { stores, ..Uses::default() };
+        let reach = Reach::of(file, text);
         elements(&file.markup, &mut |element| {
             let name = &element.name.name;
             if name.contains('-') {
                 uses.names.insert(name.clone());
                 let falling = element.attributes.iter().filter(|a| falls_to_root(&a.name.name));
                 uses.falls.extend(falling.map(|a| (name.clone(), a.name.name.clone())));
+                if reach.gives(element) {
+                    uses.falls.insert((name.clone(), MARK.into()));
+                }
             }
         });
         uses
@@ -160,7 +165,9 @@ pub(crate) fn work_out_falls<'a>(
     let mut falls: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
     for (component, name) in files.flat_map(|uses| &uses.falls) {
         let Some(used) = interfaces.get(component) else { continue };
-        if !used.props.iter().any(|prop| prop.name == *name) {
+        // A mark comes with a class.
+        let with = if name == MARK { "class" } else { name };
+        if !used.props.iter().any(|prop| prop.name == *with) {
             falls.entry(component.clone()).or_default().insert(name.clone());
         }
     }

@@ -26,6 +26,7 @@ mod events;
 mod expression;
 mod interface;
 mod map;
+mod marks;
 mod markup;
 mod members;
 mod names;
@@ -120,7 +121,7 @@ struct FileFacts {
 impl FileFacts {
     fn new(source: &Source) -> FileFacts {
         let parsed = vein_syntax::parse(&source.text);
-        let uses = Uses::of(&parsed.file);
+        let uses = Uses::of(&parsed.file, &source.text);
         FileFacts { uses, parsed, name: None, plan: Plan::default(), found: Vec::new() }
     }
 }

@@ -6,6 +6,7 @@ use crate::diagnostics::{
 };
 use crate::events;
 use crate::interface::{Interface, Root, static_value};
+use crate::marks::{MARK, given_by};
 use crate::markup::{Inside, Markup, STRUCTURE};
 use crate::scope::{Checker, LocalKind, LocalName, Typed};
 use crate::types::Ty;
@@ -48,6 +49,11 @@ impl Checker<'_> {
                 }
                 _ => made.props.extend(self.given_prop(element, used, attribute)),
             }
+        }
+        if let Some(cell) = used.cell_of_fall(MARK).filter(|_| self.reach.gives(element)) {
+            let mark = given_by(&self.plan.name);
+            let mark = self.push(Expr::String(mark.as_str().into()));
+            made.props.push((cell, Given::Once(mark)));
         }
         self.fall_on(element, used, &mut made);
         let given: Vec<u32> = made.props.iter().map(|(cell, _)| *cell).collect();
@@ -213,7 +219,7 @@ impl Checker<'_> {
             });
             let value = match (written, name.as_str()) {
                 (None, _) => own,
-                (Some(written), "class" | "style") => self.put_together(written, own),
+                (Some(written), "class" | "style" | MARK) => self.put_together(written, own),
                 (Some(written), _) => {
                     let op = vein_plan::ops::Logical::Coalesce;
                     self.push(Expr::Logical(op, own, written))

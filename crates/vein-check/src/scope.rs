@@ -4,6 +4,7 @@ use crate::asked::AskedInfo;
 use crate::diagnostics::cannot_assign::Target;
 use crate::diagnostics::{Finding, diagnostic};
 use crate::interface::Interface;
+use crate::marks::Reach;
 use crate::narrow::{Fact, Known, is_ready};
 use crate::report::Diagnostic;
 use crate::stores::{StoreFacts, UsedStore};
@@ -152,8 +153,8 @@ pub(crate) struct Checker<'a> {
     pub(crate) sources: HashMap<String, ast::Expr>,
     /// Elements directly inside a component, by the start of their tags.
     pub(crate) slotted: HashSet<u32>,
-    /// Whether the component has a style sheet of its own.
-    pub(crate) styled: bool,
+    /// What its style sheet reaches.
+    pub(crate) reach: Reach,
 }
 
 impl<'a> Checker<'a> {

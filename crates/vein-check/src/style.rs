@@ -1,11 +1,13 @@
 //! A component's style sheet, rewritten so that it reaches only the component's own elements.
 //!
-//! Each of those carries `data-of` with the component's name. What a selector selects gets
-//! `[data-of=…]`, also inside `:has()`; the compounds before it may stand anywhere, so that a
-//! theme set on the page can be asked for. Names of keyframes get the component's name too.
+//! What a selector can select carries `data-of` with the component's name ([`crate::marks`]), and the selector asks for it:
+//! `[data-of~=…]`, also inside `:has()`; the compounds before it may stand anywhere, so that a theme set on the page can be
+//! asked for. For a class that the component gives to another's root it asks for the mark of that, too. Names of
+//! keyframes get the component's name.
 //! Everything else stays as it was written (CSS Syntax 3, Selectors 4, CSS Nesting 1).
 
 use crate::diagnostics::BadStyle;
+use crate::marks::{Reach, given_by};
 use crate::scope::Checker;
 use crate::values::{self, Part};
 use cssparser::{Parser, Token};
@@ -15,7 +17,7 @@ impl Checker<'_> {
     /// Takes in the style sheet at a place of the component's text.
     pub(crate) fn style(&mut self, at: Span) {
         let css = self.text.get(at.range()).unwrap_or("");
-        let rewritten = rewrite(css, &self.plan.name);
+        let rewritten = read(css, &self.plan.name, &self.reach, false);
         for (start, end, problem) in rewritten.problems {
             let span = Span { start: at.start + start as u32, end: at.start + end as u32 };
             self.report(BadStyle { problem }, span);
@@ -28,18 +30,38 @@ struct Rewritten {
     css: String,
     /// Where, and what is wrong there.
     problems: Vec<(usize, usize, String)>,
-    /// Classes that what is selected has to have, and where they are written.
-    classes: Vec<(usize, usize, String)>,
+    subjects: Vec<Subject>,
 }
 
-/// The classes that rules of a style sheet ask of what they select, with their places in it.
-pub(crate) fn classes(css: &str) -> Vec<(usize, usize, String)> {
-    rewrite(css, "x-x").classes
+/// What a selector asks of the element that it selects, as far as it is known before anything runs.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Subject {
+    /// Its name; any where there is none.
+    pub(crate) element: Option<String>,
+    /// Its classes, with their places in the style sheet.
+    pub(crate) classes: Vec<(usize, usize, String)>,
+    pub(crate) ids: Vec<String>,
+}
+
+impl Subject {
+    /// What an element is asked for as `&` and besides.
+    fn and(&self, other: &Subject) -> Subject {
+        let mut both = self.clone();
+        both.element = both.element.or_else(|| other.element.clone());
+        both.classes.extend(other.classes.iter().cloned());
+        both.ids.extend(other.ids.iter().cloned());
+        both
+    }
+}
+
+/// What the rules of a style sheet select.
+pub(crate) fn subjects(css: &str) -> Vec<Subject> {
+    read(css, "x-x", &Reach::default(), false).subjects
 }
 
 /// What is wrong in the declarations of an attribute `style`, with their places in it.
 pub(crate) fn problems_of_declarations(css: &str) -> Vec<(usize, usize, String)> {
-    read(css, "x-x", true).problems
+    read(css, "x-x", &Reach::default(), true).problems
 }
 
 /// Whether a property is one of CSS.
@@ -89,17 +111,13 @@ enum Kind {
 /// How deep brackets may stand in brackets.
 const DEEPEST: usize = 64;
 
-fn rewrite(css: &str, component: &str) -> Rewritten {
-    read(css, component, false)
-}
-
-fn read(css: &str, component: &str, in_rule: bool) -> Rewritten {
+fn read(css: &str, component: &str, reach: &Reach, in_rule: bool) -> Rewritten {
     let mut pieces = Vec::new();
     tokens(&mut Parser::new(css), css, 0, &mut pieces);
     if let Some(deep) = pieces.iter().find(|piece| piece.kind == Kind::Deep) {
         let said = format!("brackets stand more than {DEEPEST} deep in each other");
         let problems = vec![(deep.start, (deep.start + 1).min(css.len()), said)];
-        return Rewritten { css: String::new(), problems, classes: Vec::new() };
+        return Rewritten { css: String::new(), problems, subjects: Vec::new() };
     }
     let mut names = Vec::new();
     for pair in pieces.windows(3) {
@@ -112,24 +130,30 @@ fn read(css: &str, component: &str, in_rule: bool) -> Rewritten {
     let mut rewriter = Rewriter {
         css,
         component,
+        reach,
+        rule: None,
         keyframes: names,
         pieces: &pieces,
         edits: Vec::new(),
         problems: Vec::new(),
-        classes: Vec::new(),
+        subjects: Vec::new(),
     };
     rewriter.block(0, pieces.len(), in_rule);
-    let Rewriter { mut edits, problems, classes, .. } = rewriter;
-    edits.sort();
-    let mut out = String::with_capacity(css.len() + 64);
-    let mut at = 0;
-    for (place, text) in edits {
-        out.push_str(&css[at..place]);
-        out.push_str(&text);
-        at = place;
+    let Rewriter { mut edits, problems, subjects, .. } = rewriter;
+    edits.sort_by_key(|(place, _)| *place);
+    let css = applied(css, 0..css.len(), &edits).trim().to_owned();
+    Rewritten { css, problems, subjects }
+}
+
+/// A part of a text with others put into it, in the order of their places.
+fn applied(text: &str, part: std::ops::Range<usize>, edits: &[(usize, String)]) -> String {
+    let (mut out, mut at) = (String::new(), part.start);
+    for (place, more) in edits {
+        out.push_str(&text[at..*place]);
+        out.push_str(more);
+        at = *place;
     }
-    out.push_str(&css[at..]);
-    Rewritten { css: out.trim().to_owned(), problems, classes }
+    out + &text[at..part.end]
 }
 
 /// All tokens, those inside brackets too.
@@ -190,15 +214,41 @@ fn tokens(parser: &mut Parser<'_>, css: &str, depth: usize, out: &mut Vec<Piece>
 struct Rewriter<'a> {
     css: &'a str,
     component: &'a str,
+    reach: &'a Reach,
+    /// The rule around what is read.
+    rule: Option<Around>,
     keyframes: Vec<String>,
     pieces: &'a [Piece],
     /// Texts to put in at places.
     edits: Vec<(usize, String)>,
     problems: Vec<(usize, usize, String)>,
-    classes: Vec<(usize, usize, String)>,
+    subjects: Vec<Subject>,
+}
+
+/// A rule, while what stands in it is read.
+///
+/// What it declares is for elements with the mark; `&` in a rule inside of it stands for any, since what is before the last
+/// combinator may be anywhere. So it is ended and begun again where the two meet.
+struct Around {
+    /// What it selects.
+    subjects: Vec<Subject>,
+    /// Its selectors as they were written and with marks, and then the at-rules in it that are open.
+    open: Vec<(String, String)>,
+    /// Whether it was begun with marks.
+    marked: bool,
 }
 
 impl Rewriter<'_> {
+    /// Has the rule around go on with marks or without.
+    fn go_on(&mut self, marked: bool, at: usize) {
+        let Some(rule) = self.rule.as_mut().filter(|rule| rule.marked != marked) else { return };
+        rule.marked = marked;
+        let ended = "}".repeat(rule.open.len());
+        let begun = rule.open.iter().map(|(plain, with)| if marked { with } else { plain });
+        let begun: String = begun.map(|one| format!(" {} {{", one.trim_end())).collect();
+        self.edits.push((self.pieces[at].start, ended + &begun + " "));
+    }
+
     /// Rules, and inside a rule declarations too.
     fn block(&mut self, mut at: usize, end: usize, in_rule: bool) {
         while at < end {
@@ -293,7 +343,18 @@ impl Rewriter<'_> {
             name,
             "media" | "supports" | "container" | "layer" | "scope" | "starting-style"
         ) {
+            let prelude =
+                self.css[self.pieces[at].start..self.pieces[stop].start].trim().to_owned();
+            // In a scope, `&` is its root.
+            let around = if name == "scope" { self.rule.take() } else { None };
+            if let Some(rule) = &mut self.rule {
+                rule.open.push((prelude.clone(), prelude));
+            }
             self.block(stop + 1, close, true);
+            if let Some(rule) = &mut self.rule {
+                rule.open.pop();
+            }
+            self.rule = around.or(self.rule.take());
         }
         close + 1
     }
@@ -368,23 +429,51 @@ impl Rewriter<'_> {
             && self.pieces.get(at + 1).is_some_and(|p| p.kind == Kind::Colon);
         let mut stop = self.next_stop(at, end);
         if custom && in_rule {
+            self.go_on(true, at);
             while stop < end && self.pieces[stop].kind != Kind::Semicolon {
                 stop = self.next_stop(self.closing(stop, end) + 1, end);
             }
             return stop + 1;
         }
         if stop < end && self.pieces[stop].kind == Kind::Open('{') {
+            self.go_on(false, at);
+            let (edits, subjects) = (self.edits.len(), self.subjects.len());
             self.selectors(at, stop);
             let close = self.closed(stop, end);
+            let plain = self.pieces[at].start..self.pieces[stop - 1].end;
+            let with = applied(self.css, plain.clone(), &self.edits[edits..]);
+            let open = vec![(self.css[plain].to_owned(), with)];
+            let subjects = self.subjects[subjects..].to_vec();
+            let marked = !self.begins_with_rule(stop + 1, close);
+            if !marked {
+                self.edits.truncate(edits);
+            }
+            let rule = Some(Around { subjects, open, marked });
+            let around = std::mem::replace(&mut self.rule, rule);
             self.block(stop + 1, close, true);
+            self.rule = around;
             return close + 1;
         }
         if in_rule {
+            self.go_on(true, at);
             self.declaration(at, stop);
         } else {
             self.problem(at, stop, "a rule has a selector and `{ … }`");
         }
         stop + 1
+    }
+
+    /// Whether a rule comes first in a block.
+    fn begins_with_rule(&self, at: usize, end: usize) -> bool {
+        let ignored = [Kind::Space, Kind::Semicolon];
+        let Some(first) = (at..end).find(|at| !ignored.contains(&self.pieces[*at].kind)) else {
+            return false;
+        };
+        let named = matches!(self.pieces[first].kind, Kind::At(_) | Kind::Bad);
+        let custom =
+            matches!(&self.pieces[first].kind, Kind::Ident(name) if name.starts_with("--"));
+        let stop = self.next_stop(first, end);
+        !named && !custom && stop < end && self.pieces[stop].kind == Kind::Open('{')
     }
 
     /// Names of this component's keyframes, where an animation uses them.
@@ -483,16 +572,21 @@ impl Rewriter<'_> {
             return self.problem(at, stop, "this is no selector");
         }
         let (mut place, mut at) = (None, start);
-        let mut classes = Vec::new();
+        let (mut subject, mut nested) = (Subject::default(), false);
         // After a pseudo-element nothing more can be said of the element.
         let mut fixed = false;
         while at < end {
             let piece = &self.pieces[at];
+            // A space before anything begins another compound.
+            if piece.kind != Kind::Space && at > start && self.pieces[at - 1].kind == Kind::Space {
+                fixed = false;
+                (subject, nested) = (Subject::default(), false);
+            }
             match &piece.kind {
                 Kind::Space => {}
                 Kind::Delim('>' | '+' | '~') => {
                     (place, fixed) = (None, false);
-                    classes.clear();
+                    (subject, nested) = (Subject::default(), false);
                 }
                 Kind::Colon if fixed => {}
                 Kind::Colon => {
@@ -522,6 +616,8 @@ impl Rewriter<'_> {
                     let close = self.closing(at, end);
                     if name == "has" {
                         self.selectors(at + 1, close);
+                    } else {
+                        self.asked_of_inner(at + 1, close);
                     }
                     at = close;
                     if !fixed {
@@ -535,16 +631,18 @@ impl Rewriter<'_> {
                     }
                 }
                 _ => {
-                    // A space before this begins another compound.
-                    let spaced = at > start && self.pieces[at - 1].kind == Kind::Space;
-                    if spaced {
-                        fixed = false;
-                        classes.clear();
-                    }
-                    if let (Kind::Delim('.'), Some(name)) = (&piece.kind, self.pieces.get(at + 1))
-                        && let Kind::Ident(class) = &name.kind
-                    {
-                        classes.push((piece.start, name.end, class.clone()));
+                    let before = self.pieces[start..at].last().map(|piece| &piece.kind);
+                    match &piece.kind {
+                        _ if fixed => {}
+                        Kind::Ident(class) if before == Some(&Kind::Delim('.')) => {
+                            let place = (self.pieces[at - 1].start, piece.end, class.clone());
+                            subject.classes.push(place);
+                        }
+                        Kind::Ident(_) if before == Some(&Kind::Colon) => {}
+                        Kind::Ident(name) => subject.element = Some(name.clone()),
+                        Kind::Hash(id) => subject.ids.push(id.clone()),
+                        Kind::Delim('&') => nested = self.rule.is_some(),
+                        _ => {}
                     }
                     if !fixed {
                         place = Some(piece.end);
@@ -553,9 +651,31 @@ impl Rewriter<'_> {
             }
             at += 1;
         }
-        self.classes.extend(classes);
-        if let Some(place) = place {
-            self.edits.push((place, format!("[data-of={}]", self.component)));
+        let Some(place) = place else { return };
+        let all: Vec<Subject> = match &self.rule {
+            Some(around) if nested => {
+                around.subjects.iter().map(|around| around.and(&subject)).collect()
+            }
+            _ => vec![subject],
+        };
+        let (own, given) = (self.component, given_by(self.component));
+        let mark = match all.iter().any(|subject| self.reach.is_given(subject)) {
+            true => format!(":is([data-of~={own}],[data-of~={given}])"),
+            false => format!("[data-of~={own}]"),
+        };
+        self.subjects.extend(all);
+        self.edits.push((place, mark));
+    }
+
+    /// `:has()` inside `:not()`, `:is()` and their like.
+    fn asked_of_inner(&mut self, mut at: usize, end: usize) {
+        while at < end {
+            if self.pieces[at].kind == Kind::Function("has".into()) {
+                let close = self.closing(at, end);
+                self.selectors(at + 1, close);
+                at = close;
+            }
+            at += 1;
         }
     }
 
@@ -568,46 +688,61 @@ impl Rewriter<'_> {
 
 #[cfg(test)]
 mod tests {
-    use super::rewrite;
+    use super::{Reach, Rewritten, read};
+
+    fn rewrite(css: &str, component: &str) -> Rewritten {
+        read(css, component, &Reach::default(), false)
+    }
 
     #[test]
     fn rules_reach_only_own_elements() {
         for (css, wanted) in [
-            (".a { color: red }", ".a[data-of=x-y] { color: red }"),
-            ("a, b > c { }", "a[data-of=x-y], b > c[data-of=x-y] { }"),
-            (".night .bed:hover { }", ".night .bed:hover[data-of=x-y] { }"),
-            ("p::before, p:after { }", "p[data-of=x-y]::before, p[data-of=x-y]:after { }"),
-            ("::selection { }", "[data-of=x-y]::selection { }"),
-            ("* { }", "*[data-of=x-y] { }"),
-            ("a[href='x,y'] { }", "a[href='x,y'][data-of=x-y] { }"),
-            (".a:is(b, c) { }", ".a:is(b, c)[data-of=x-y] { }"),
-            (".a:has(> .b) { }", ".a:has(> .b[data-of=x-y])[data-of=x-y] { }"),
-            ("@media (width > 30em) { p { } }", "@media (width > 30em) { p[data-of=x-y] { } }"),
+            (".a { color: red }", ".a[data-of~=x-y] { color: red }"),
+            ("a, b > c { }", "a[data-of~=x-y], b > c[data-of~=x-y] { }"),
+            (".night .bed:hover { }", ".night .bed:hover[data-of~=x-y] { }"),
+            ("p::before, p:after { }", "p[data-of~=x-y]::before, p[data-of~=x-y]:after { }"),
+            ("::selection { }", "[data-of~=x-y]::selection { }"),
+            ("* { }", "*[data-of~=x-y] { }"),
+            ("a[href='x,y'] { }", "a[href='x,y'][data-of~=x-y] { }"),
+            (".a:is(b, c) { }", ".a:is(b, c)[data-of~=x-y] { }"),
+            (".a:has(> .b) { }", ".a:has(> .b[data-of~=x-y])[data-of~=x-y] { }"),
+            ("@media (width > 30em) { p { } }", "@media (width > 30em) { p[data-of~=x-y] { } }"),
             (
                 ".a { color: red; &:hover { } .b & { } > i { } --x: { y } ; }",
-                ".a[data-of=x-y] { color: red; &:hover[data-of=x-y] { } .b &[data-of=x-y] { } \
-                 > i[data-of=x-y] { } --x: { y } ; }",
+                ".a[data-of~=x-y] { color: red; } .a { &:hover[data-of~=x-y] { } .b &[data-of~=x-y] { } \
+                 > i[data-of~=x-y] { } } .a[data-of~=x-y] { --x: { y } ; }",
+            ),
+            (".night { .bed { color: red } }", ".night { .bed[data-of~=x-y] { color: red } }"),
+            (
+                "p { @media (hover) { color: red; ::before { } i, b { } } margin: 0 }",
+                "p[data-of~=x-y] { @media (hover) { color: red; }} p { @media (hover) { \
+                 [data-of~=x-y]::before { } i[data-of~=x-y], b[data-of~=x-y] { } } } \
+                 p[data-of~=x-y] { margin: 0 }",
+            ),
+            (
+                "p { i { @scope (p) { & { color: red } } } }",
+                "p { i[data-of~=x-y] { @scope (p) { &[data-of~=x-y] { color: red } } } }",
             ),
             (
                 "@keyframes drip { to { top: 0 } } p { animation: drip 2s, sway 1s }",
                 "@keyframes drip-x-y { to { top: 0 } } \
-                 p[data-of=x-y] { animation: drip-x-y 2s, sway 1s }",
+                 p[data-of~=x-y] { animation: drip-x-y 2s, sway 1s }",
             ),
             ("@font-face { src: url(a.woff) }", "@font-face { src: url(a.woff) }"),
-            ("/* a { } */ p { }", "/* a { } */ p[data-of=x-y] { }"),
+            ("/* a { } */ p { }", "/* a { } */ p[data-of~=x-y] { }"),
             (
                 "@media screen and (min-width: 10em) and (not (hover)), (10px < width <= 2in) { i { } }",
                 "@media screen and (min-width: 10em) and (not (hover)), (10px < width <= 2in) { \
-                 i[data-of=x-y] { } }",
+                 i[data-of~=x-y] { } }",
             ),
             (
                 "i { color: RED !important; font: italic 12px/1.5 A, serif; margin: -1px auto 0 }",
-                "i[data-of=x-y] { color: RED !important; font: italic 12px/1.5 A, serif; \
+                "i[data-of~=x-y] { color: RED !important; font: italic 12px/1.5 A, serif; \
                  margin: -1px auto 0 }",
             ),
             (
                 "i { width: calc(3 * 2p); --x: 3 foo; animation: a 1s; flex: 1 1 0; inset: var(--y) }",
-                "i[data-of=x-y] { width: calc(3 * 2p); --x: 3 foo; animation: a 1s; flex: 1 1 0; \
+                "i[data-of~=x-y] { width: calc(3 * 2p); --x: 3 foo; animation: a 1s; flex: 1 1 0; \
                  inset: var(--y) }",
             ),
         ] {

@@ -26,6 +26,7 @@ super::examples! { MisplacedAttribute:
     "<p each>a</p>" => "each",
     "<p slot='actions'>a</p>" => "slot",
     "<group class='a'>b</group>" => "class",
+    "<p data-of='a'>b</p>" => "data-of",
     "<any>a</any>" => "any",
     "<any tag='p'>a</any>" => "tag",
     "takes a: string\n<p html='<- a'>b</p>" => "html",

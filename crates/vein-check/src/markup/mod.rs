@@ -242,9 +242,6 @@ impl Checker<'_> {
         let open = markup.node(TemplateNode::Close, inside);
         let mut attributes = Vec::new();
         let last = self.element_attributes(element, &called, open, &mut attributes, markup);
-        if self.styled {
-            attributes.push(("data-of".into(), self.plan.name.clone()));
-        }
         let name = element.name.name.as_str().into();
         let namespace = element.namespace;
         markup.draft().template[open as usize] =

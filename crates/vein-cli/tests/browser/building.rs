@@ -228,23 +228,35 @@ holds rows = [1]
   <p each=\"row of rows\" style=\"letter-spacing: 5px\">{row}</p>
   <i each=\"row of rows\" style=\"<- { wordSpacing: `${row}px` }\">i</i>
   <any tag=\"<- wide > 12 ? 'h3' : 'h2'\" style=\"text-indent: 7px\">a</any>
+  <bed-label class=\"<- ['tinted', wide > 12 && 'wide']\"></bed-label><bed-label></bed-label>
 </main>
+<style>
+  .tinted { line-height: 21px; &.wide { line-height: 22px } }
+  b { line-height: 23px }
+</style>
 ";
+
+const LABEL: &str = "<b><b>label</b></b>\n<style>b > b { word-spacing: 4px }</style>\n";
 
 /// Declarations apply where the page's policy allows none that are written in attributes.
 pub async fn styles_apply_under_the_strict_policy(browser: &Browser) {
-    let (project, dir) = (crate::building_of::project(TINTED), TempDir::new().expect("a folder"));
-    built(&["bed-tile"], project.path(), dir.path());
+    let files = [("tinted-view.vein", TINTED), ("bed-label.vein", LABEL)];
+    let (project, dir) = (counting(&files), TempDir::new().expect("a folder"));
+    built(&["tinted-view"], project.path(), dir.path());
     let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
     browser.client.goto(&address).await.expect("a page");
     browser.until("return 'linked' in document.documentElement.dataset", "the page").await;
     let shown = "const of = (selector, name) => getComputedStyle([...document.querySelectorAll(selector)].at(-1))[name];
         return [of('main', 'paddingTop'), of('button', 'marginTop'), of('main p', 'letterSpacing'),
-          of('main i', 'wordSpacing'), of('h2, h3', 'textIndent')]";
-    assert_eq!(browser.run(shown).await, json!(["12px", "3px", "5px", "1px", "7px"]));
+          of('main i', 'wordSpacing'), of('h2, h3', 'textIndent'), of('main > .tinted', 'lineHeight'),
+          of('main > b', 'lineHeight'), of('b > b', 'wordSpacing')]";
+    let plain = "normal";
+    let seen = json!(["12px", "3px", "5px", "1px", "7px", "21px", plain, "4px"]);
+    assert_eq!(browser.run(shown).await, seen);
     browser.click("button").await;
     browser.until("return document.querySelectorAll('main p').length === 2", "a row").await;
-    assert_eq!(browser.run(shown).await, json!(["13px", "3px", "5px", "2px", "7px"]));
+    let seen = json!(["13px", "3px", "5px", "2px", "7px", "22px", plain, "4px"]);
+    assert_eq!(browser.run(shown).await, seen);
 }
 
 /// A person who is faster than the engine.

@@ -35,6 +35,7 @@ mod rust_host;
 #[allow(dead_code, reason = "the proof's tests use more of it")]
 #[path = "../../../vein-proof/tests/proof/seeds.rs"]
 mod seeds;
+mod styles;
 mod views;
 
 use harness::Test;
@@ -74,6 +75,7 @@ const TESTS: &[Test] = tests! {
     ecmascript::random_components_are_what_ecmascript_makes_of_them,
     attributes::what_chromium_reads_is_known,
     attributes::what_chromium_styles_is_known,
+    styles::rules_reach_whom_they_are_for,
     markup::a_built_page_cleans_as_it_is_cleaned_outside,
     hands::what_a_person_does_comes_to_the_same,
     controls::what_is_set_is_what_chromium_makes_of_it,
