@@ -66,6 +66,7 @@ pub(crate) fn component(
         sources: HashMap::default(),
         slotted: HashSet::default(),
         reach: Reach::of(file, text),
+        at: Span::default(),
     };
     checker.run(file);
     let facts = own.store.is_some().then(|| checker.store_facts());

@@ -340,6 +340,7 @@ impl Checker<'_> {
                 }
             }
         }
+        self.at = arrow.span;
         vec![self.push_stmt(Stmt::Give(event as u32, ids))]
     }
 

@@ -155,6 +155,8 @@ pub(crate) struct Checker<'a> {
     pub(crate) slotted: HashSet<u32>,
     /// What its style sheet reaches.
     pub(crate) reach: Reach,
+    /// Where the statement stands that is compiled.
+    pub(crate) at: Span,
 }
 
 impl<'a> Checker<'a> {
@@ -168,7 +170,9 @@ impl<'a> Checker<'a> {
     }
 
     pub(crate) fn push_stmt(&mut self, stmt: Stmt) -> StmtId {
+        let location = self.location(self.at);
         self.plan.stmts.push(stmt);
+        self.plan.written.push(location);
         self.plan.stmts.len() as StmtId - 1
     }
 

@@ -41,7 +41,13 @@ impl Checker<'_> {
     }
 
     fn statement(&mut self, stmt: &ast::Stmt, block: &mut Body) {
-        match &stmt.kind {
+        let around = std::mem::replace(&mut self.at, stmt.span);
+        self.statement_of(&stmt.kind, block);
+        self.at = around;
+    }
+
+    fn statement_of(&mut self, kind: &StmtKind, block: &mut Body) {
+        match kind {
             StmtKind::Const(name, value) => self.constant(name, value, block),
             StmtKind::Assign { target, op, value } => self.assign(target, *op, value, block),
             StmtKind::If(test, then, otherwise) => self.branch(test, then, otherwise, block),

@@ -1,7 +1,8 @@
 // A component as a custom element (HTML standard, "custom elements"), with everything that it needs in
 // this file.
 
-import { ELEMENT, FACE, Opened } from './built.mjs';
+import { FACE, Opened } from './component.mjs';
+import { ELEMENT } from './built.mjs';
 import * as own from './host.js';
 
 /** What the component asks, by name; a page may say more, or other, before elements come into it. */

@@ -116,20 +116,15 @@ let page = null;
 /** What the compiled page has asked, in order, and what has come of it since it was last asked itself. */
 let questions = [];
 let [asked, given, faults] = [[], [], []];
-let script = null;
+let inside = null;
 
 const turn = () => new Promise((done) => setTimeout(done, 0));
 
 /** The component of a name whose first node that something refers to stands at the end of a way; or the only one of it. */
 function scopeAt(path, name) {
   const node = path.reduce((at, step) => at?.childNodes[step], view);
-  const [open, found] = [[page.page.root], []];
-  while (open.length > 0) {
-    const scope = open.pop();
-    if (scope.up$ === null && scope.constructor.called === name) found.push(scope);
-    for (const place of scope.spots$ ?? []) place.inside(open);
-  }
-  return found.find((scope) => scope.n0$ === node) ?? (found.length === 1 ? found[0] : undefined);
+  const found = inside.called(page, name);
+  return (found.find(({ first }) => first === node) ?? (found.length === 1 ? found[0] : undefined)).scope;
 }
 
 const commands = {
@@ -138,44 +133,28 @@ const commands = {
   answer: (number, value) => page.page.answer(questions[number - 1], value),
   fail: (number, reason) => page.page.fail(questions[number - 1], reason),
   give([path, name], event, args) {
-    const scope = path === null ? page.page.root : scopeAt(path, name);
-    script.turnOver(() => scope.give$(event, args));
+    inside.give(path === null ? page.page.root : scopeAt(path, name), event, args);
   },
   /** What no host can do: a write to a component inside the page's own. */
-  setInside([path, name], way, value) {
-    const scope = scopeAt(path, name);
-    const [cell, ...steps] = way;
-    const last = steps.pop();
-    script.turnOver(() => {
-      if (last === undefined) scope.put$(cell, value);
-      else if (script.put(steps.reduce((at, step) => at[step], scope[cell]), last, value)) scope.told$(cell);
-    });
-  },
+  setInside: ([path, name], way, value) => inside.write(scopeAt(path, name), way, value),
   close: () => page.close(),
 };
 
 const answers = {
   /** Opens a component in place of its HTML, compiled as `vein build` ships it. */
   async open({ component, props, answered, later, html }) {
-    script = await import(`/built/${component}.mjs`);
-    const { FACE, Opened } = script;
+    ({ inside } = await import(`/built/${component}.mjs`));
+    const { FACE, Opened } = inside;
     view.innerHTML = html;
     before = new Set(view.querySelectorAll('*'));
     observer.takeRecords();
     records.length = 0;
-    script.turn.heard = (event, found, restored) => {
-      const fields = Object.assign({}, ...found.map(([, , looked]) => looked ?? {}));
-      say({
-        event: event.type,
-        fields,
-        reached: found.map(([scope, listener]) => [
-          pathTo(scope[listener.node]), scope.constructor.listeners.indexOf(listener),
-        ]),
-        restored: restored.map(({ scope, at, property, was, held }) => [
-          pathTo(scope[scope.constructor.controls[at]]), property, was, held,
-        ]),
-      });
-    };
+    inside.hearing((event, fields, reached, back) => say({
+      event: event.type,
+      fields,
+      reached: reached.map(([node, number]) => [pathTo(node), number]),
+      restored: back.map(([node, ...held]) => [pathTo(node), ...held]),
+    }));
     page = new Opened(FACE, {
       into: view, props, host: scripted(answered, later), takeOver: true, clock,
       asks(question) {
@@ -184,8 +163,7 @@ const answers = {
       },
       failed: (fault) => faults.push(fault.message),
     });
-    const { root } = page.page;
-    root.given$ = (event, args) => given.push(`${event} ${JSON.stringify(args)}`);
+    inside.giving(page, (event, args) => given.push(`${event} ${JSON.stringify(args)}`));
     const found = disturbed(observer.takeRecords());
     const { built, set } = page.taken;
     if (found.length + built + set > 0) {

@@ -220,6 +220,9 @@ pub(crate) struct Build {
     /// A prop that the element writes to its attribute, too; those that it `shares` always are.
     #[arg(long, value_name = "PROP", requires = "element")]
     pub(crate) reflect: Vec<String>,
+    /// Write scripts that people can read: a module for each component, with names, places and comments.
+    #[arg(long)]
+    pub(crate) readable: bool,
     /// Write type declarations of the page and its host into this file, and make nothing else.
     #[arg(long, value_name = "FILE", conflicts_with_all = ["element", "json"])]
     pub(crate) types: Option<PathBuf>,

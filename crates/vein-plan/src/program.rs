@@ -72,6 +72,8 @@ pub struct Plan {
     pub exprs: Vec<Expr>,
     /// Statements of all of these.
     pub stmts: Vec<Stmt>,
+    /// Where each statement was written; fewer where that is not known.
+    pub written: Vec<Location>,
     /// For a store, the name that it is read and called by; it shows nothing.
     pub store: Option<Name>,
     /// What it asks of the host.

@@ -198,7 +198,8 @@ records! {
     Program { names, types, shapes, plans }
     Shape { name, fields }
     Plan {
-        name, cells, events, handlers, blocks, exprs, stmts, store, asked, sources, hooks, style,
+        name, cells, events, handlers, blocks, exprs, stmts, written, store, asked, sources, hooks,
+        style,
     }
     Cell { name, ty, kind, block, location }
     Block { parent, called, template, parts, listeners, spots, location }

@@ -14,7 +14,7 @@ export const CLOCK = {
 
 /** What is told of a pulse that was taken back. */
 export const toldFault = (fault) => {
-  if (fault instanceof Fault) console.error(`Vein: ${fault.message}; everything was taken back`);
+  if (fault instanceof Fault) console.error(`Vein: ${fault.message}; everything was taken back`, fault);
   else reportError(fault);
 };
 

@@ -35,7 +35,10 @@ impl Class<'_> {
                 }
             };
             let (declared, start) = match start {
-                Some(start) => self.written(|writer| writer.owned(start).alone()),
+                Some(start) => {
+                    let (declared, start) = self.written(|writer| writer.owned(start).alone());
+                    (self.mark(cell.location) + &declared, start)
+                }
                 None => (String::new(), "null".into()),
             };
             let name = code::string(&(&*cell.name).into()).text;
@@ -103,11 +106,12 @@ impl Class<'_> {
             writer.value(expr).alone()
         });
         let (property, kept) = (self.own.property(number), format!("this.w{number}$"));
+        let mark = self.mark(self.own.plan.cells[number as usize].location);
         let asks = self.asks(number);
         if asks {
             self.first.push_str(&format!("    {kept} = undefined;\n"));
         } else {
-            self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
+            self.first.push_str(&format!("    {mark}{{ {declared}{kept} = {value}; }}\n"));
         }
         // Those that it reads are brought up to date first: they may come out as they were.
         let mut above = self.asked_among(reads);
@@ -124,7 +128,7 @@ impl Class<'_> {
         let has = format!("{has}{}", self.or_anew(asks, &kept));
         self.members.push_str(&format!(
             "  get {property}() {{\n{above}    if ({has}) {{\n      {looked}\n      \
-             {declared}const value = {value};\n      if ({test}) {{\n        \
+             {mark}{declared}const value = {value};\n      if ({test}) {{\n        \
              undo.push(this, \"w{number}$\", {kept});\n        {kept} = value;\n        \
              mark(this, {woken});{told}\n      }}\n    }}\n    return {kept};\n  }}\n"
         ));

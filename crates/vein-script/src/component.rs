@@ -5,17 +5,23 @@ use crate::expression::Writer;
 use crate::hanging::{Hanging, Late};
 use crate::own::Own;
 use crate::readers::{Readers, alternatives, cells};
+use crate::short::mark;
 use crate::template::Template;
 use crate::types::shapes;
 use std::collections::BTreeSet;
 use vein_plan::code::{CellId, Stmt};
-use vein_plan::{Block, BlockId, CellKind, Given, Plan, PlanRead, Program, SpotKind};
+use vein_plan::{Block, BlockId, CellKind, Given, Location, Plan, PlanRead, Program, SpotKind};
 
 /// A component as a class, and what it uses of the engine.
 #[derive(Clone, Debug)]
 pub struct Compiled {
-    /// The classes and what stands beside them.
-    pub text: String,
+    /// The named record types that it holds data against.
+    pub shapes: String,
+    /// For each component and store in it, its number in the program, and its classes with what stands beside them. Those
+    /// inside may come later, and the other way round: they name each other where they are used.
+    pub modules: Vec<(u32, String)>,
+    /// Whether something in it runs by itself, or waits.
+    pub lively: bool,
     /// The name of the component's own class.
     pub name: String,
     /// The stores on its page, each after those that it uses: their numbers, and the names of their classes.
@@ -27,6 +33,13 @@ pub struct Compiled {
 }
 
 impl Compiled {
+    /// All of it as one script, but for what it uses of the engine.
+    pub fn text(&self) -> String {
+        let modules = self.modules.iter().map(|(_, text)| text.as_str());
+        let begins = if self.lively { "live();\n" } else { "" };
+        [self.shapes.as_str(), begins].into_iter().chain(modules).collect()
+    }
+
     /// Statements that have its listeners hear what happens inside of an element; each argument is an expression: the
     /// element, a function that is told of faults, and an `AbortSignal` that ends it.
     pub fn listens(&self, root: &str, failed: &str, signal: &str) -> String {
@@ -57,14 +70,15 @@ pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
         plan.cells.iter().map(|cell| cell.ty).chain(params)
     });
     let mut compiled = Compiled {
-        text: shapes(program, asked.chain(of_face)),
+        shapes: shapes(program, asked.chain(of_face)),
+        modules: Vec::new(),
+        lively: whole.lively,
         name: class_name(&plan.name),
         stores: Vec::new(),
         used: BTreeSet::new(),
         heard: BTreeSet::new(),
     };
     if whole.lively {
-        compiled.text.push_str("live();\n");
         compiled.used.insert("live");
     }
     for number in &whole.plans {
@@ -154,6 +168,7 @@ fn alone(whole: &Whole<'_>, number: u32, compiled: &mut Compiled) -> Result<(), 
     let plan = &program.plans[number as usize];
     let name = class_name(&plan.name);
     let state = Readers::of(plan, 0);
+    let mut text = String::new();
     // Those inside come first: they are named by those around them.
     for at in (0..plan.blocks.len().max(1) as BlockId).rev() {
         let empty = Block::default();
@@ -166,10 +181,11 @@ fn alone(whole: &Whole<'_>, number: u32, compiled: &mut Compiled) -> Result<(), 
         let controls = String::new();
         let mut class =
             Class { whole, number, block, own, readers, state, used, controls, first, members };
-        compiled.text.push_str(&class.written_whole(&name)?);
+        text.push_str(&class.written_whole(&name)?);
         compiled.used = class.used;
         compiled.heard.extend(block.listeners.iter().map(|listener| listener.event.to_string()));
     }
+    compiled.modules.push((number, text));
     compiled.used.extend([
         "Scope", "template", "hear", "turnOver", "call", "put", "mark", "same", "undo", "standIn",
         "hand", "NOTHING",
@@ -352,9 +368,15 @@ impl<'a> Class<'a> {
     ) -> (String, String) {
         let mut writer = Writer::new(self.program(), self.own.plan, &self.own);
         writer.readers = Some(self.state);
+        writer.marks = Some(self.number);
         let text = what(&mut writer);
         self.used.append(&mut writer.used);
         (writer.declarations(), text)
+    }
+
+    /// A mark of where what follows was written.
+    pub(crate) fn mark(&self, at: Location) -> String {
+        mark(self.number, at)
     }
 
     /// Whether a cell's value may have to be asked for.
@@ -450,6 +472,11 @@ fn way_to(known: &[Vec<usize>], way: &[usize], alone: bool) -> String {
             format!("{around}.firstChild{}", ".nextSibling".repeat(*child))
         }
     }
+}
+
+/// What a function begins with: the variables that have to be declared, if there are any.
+pub(crate) fn begun(mark: &str, declared: &str) -> String {
+    if declared.is_empty() { String::new() } else { format!("    {mark}{declared}\n") }
 }
 
 /// A table of no fields.

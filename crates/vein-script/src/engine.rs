@@ -26,6 +26,8 @@ pub struct Declared {
     pub name: &'static str,
     /// Its text, without `export` and comments around it.
     pub text: &'static str,
+    /// The comment before it.
+    pub told: &'static str,
 }
 
 /// Everything that the modules declare. A declaration goes on to the first empty line.
@@ -36,7 +38,7 @@ pub fn declared() -> Vec<Declared> {
         let text = block[at + "export ".len()..].trim_end();
         let name = text.split_once(' ')?.1;
         let name = &name[..name.find(|c: char| !is_of_name(c)).unwrap_or(name.len())];
-        Some(Declared { name, text })
+        Some(Declared { name, text, told: &block[..at] })
     });
     declared.collect()
 }
@@ -64,6 +66,18 @@ fn words(text: &str) -> impl Iterator<Item = &str> {
 /// assert!(!text.contains("sorted"));
 /// ```
 pub fn text_of(used: &BTreeSet<&'static str>) -> String {
+    needed(used).iter().map(|known| format!("{}\n", known.text)).collect()
+}
+
+/// The same as a module that exports all of it, with what is said of each, for people.
+pub fn module_of(used: &BTreeSet<&'static str>) -> String {
+    let needed = needed(used);
+    let texts = needed.iter().map(|known| format!("{}export {}\n\n", known.told, known.text));
+    texts.collect()
+}
+
+/// What is used of the engine, with what that uses itself.
+pub fn needed(used: &BTreeSet<&'static str>) -> Vec<Declared> {
     let declared = declared();
     let mut needed: BTreeSet<&str> = BTreeSet::new();
     let mut open: Vec<&str> = used.iter().copied().collect();
@@ -73,8 +87,7 @@ pub fn text_of(used: &BTreeSet<&'static str>) -> String {
             open.extend(words(known.text));
         }
     }
-    let texts = declared.iter().filter(|known| needed.contains(known.name));
-    texts.map(|known| format!("{}\n", known.text)).collect()
+    declared.into_iter().filter(|known| needed.contains(known.name)).collect()
 }
 
 #[cfg(test)]

@@ -124,6 +124,8 @@ pub struct Writer<'a> {
     pub(crate) indexes: BTreeMap<ExprId, String>,
     /// How many objects have been noted before something in them is written.
     pub(crate) kept: u32,
+    /// The component's number, where it is to be told what was written where.
+    pub(crate) marks: Option<u32>,
 }
 
 impl<'a> Writer<'a> {
@@ -131,8 +133,20 @@ impl<'a> Writer<'a> {
     pub fn new(program: &'a Program, plan: &'a Plan, names: &'a dyn Names) -> Writer<'a> {
         let (used, declared, locals) = Default::default();
         let (waiting, indexes) = (None, BTreeMap::new());
-        let (readers, kept) = (None, 0);
-        Writer { program, plan, names, used, declared, locals, readers, waiting, indexes, kept }
+        let (readers, kept, marks) = (None, 0, None);
+        Writer {
+            program,
+            plan,
+            names,
+            used,
+            declared,
+            locals,
+            readers,
+            waiting,
+            indexes,
+            kept,
+            marks,
+        }
     }
 
     /// Says what a local is called and holds.

@@ -1,7 +1,7 @@
 //! What is given to a component and what it hands back: props, one way and both ways, and its events.
 
 use crate::code;
-use crate::component::{Class, class_name, table};
+use crate::component::{Class, begun, class_name, table};
 use crate::expression::Names;
 use crate::kind::Kind;
 use crate::own::{Own, name_in};
@@ -86,12 +86,14 @@ impl Class<'_> {
                 Some((id as u32, Kind::of(self.program(), *ty)))
             });
             let kind = Kind::Record(kinds.collect::<Vec<_>>().into());
+            let mark = self.mark(heard.location);
             let (declared, text) = self.written(|writer| {
                 writer.bind(0, "v0", kind);
                 writer.body(&heard.body, 2)
             });
             self.members.push_str(&format!(
-                "  e{at}_{which}$(args) {{\n    {declared}\n    const v0 = {{ {} }};\n{text}  }}\n",
+                "  e{at}_{which}$(args) {{\n{}    const v0 = {{ {} }};\n{text}  }}\n",
+                begun(&mark, &declared),
                 fields.join(", ")
             ));
         }
@@ -132,11 +134,12 @@ impl Class<'_> {
         });
         self.own.live = false;
         let kept = format!("this.k{at}_{which}$");
+        let mark = self.mark(self.block.spots[at].location);
         let asks = self.given_asks(given) && !matches!(given, Given::Once(_));
         if asks {
             self.first.push_str(&format!("    {kept} = undefined;\n"));
         } else {
-            self.first.push_str(&format!("    {{ {declared}{kept} = {value}; }}\n"));
+            self.first.push_str(&format!("    {mark}{{ {declared}{kept} = {value}; }}\n"));
         }
         let bit = self.readers.bit(Who::Given(at, which));
         let above = self.read_around(&read_of(given));
@@ -147,7 +150,7 @@ impl Class<'_> {
             let (has, looked) = self.asked(Who::Given(at, which));
             let has = format!("{has}{}", self.or_anew(asks, &kept));
             format!(
-                "{above}    if ({has}) {{\n      {looked}\n      {declared}const value = {value};\n      \
+                "{above}    if ({has}) {{\n      {looked}\n      {mark}{declared}const value = {value};\n      \
                  if ({test}) {{\n        undo.push(this, \"k{at}_{which}$\", {kept});\n        {kept} = value;\n        \
                  this.spots$[{at}].given(\"{name}\");\n      }}\n    }}\n"
             )

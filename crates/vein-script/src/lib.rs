@@ -15,14 +15,17 @@ mod hanging;
 pub mod kind;
 mod listeners;
 mod lives;
+pub mod map;
 mod members;
 mod own;
 mod parts;
 mod readers;
+pub mod short;
 mod shown;
 mod spots;
 mod statement;
 pub mod template;
+mod tokens;
 mod types;
 
 pub use component::{Compiled, component};

@@ -1,7 +1,7 @@
 //! What a component does when it is called, and when something happens on its elements.
 
 use crate::code;
-use crate::component::Class;
+use crate::component::{Class, begun};
 use crate::kind::Kind;
 use vein_plan::{Commit, Listener, ListenerOptions, Type};
 
@@ -15,9 +15,11 @@ impl Class<'_> {
                 params = names;
                 text
             });
-            let method = self.own.method(number);
-            self.members
-                .push_str(&format!("  {method}({params}) {{\n    {declared}\n{text}  }}\n"));
+            let (method, mark) = (self.own.method(number), self.mark(handler.location));
+            self.members.push_str(&format!(
+                "  {method}({params}) {{\n{}{text}  }}\n",
+                begun(&mark, &declared)
+            ));
         }
     }
 
@@ -25,8 +27,9 @@ impl Class<'_> {
     pub(crate) fn listeners(&mut self) -> String {
         let mut listeners = String::new();
         for (at, listener) in self.block.listeners.iter().enumerate() {
+            let mark = self.mark(listener.location);
             let part = listener.commit.as_ref().map(|commit| {
-                self.commit(commit);
+                self.commit(commit, &mark);
                 commit.part
             });
             if part.is_none() {
@@ -35,7 +38,8 @@ impl Class<'_> {
                     writer.bind(0, "v0", kind);
                     writer.body(&listener.body, 2)
                 });
-                self.members.push_str(&format!("  l{at}$(v0) {{\n    {declared}\n{text}  }}\n"));
+                self.members
+                    .push_str(&format!("  l{at}$(v0) {{\n{}{text}  }}\n", begun(&mark, &declared)));
             }
             let ListenerOptions { prevent, stop, own, key, once, settle } = &listener.options;
             let mut more = String::new();
@@ -101,11 +105,12 @@ impl Class<'_> {
     }
 
     /// The way back of a two-way binding: what writes what a control has come to hold, and says whether that means a value.
-    fn commit(&mut self, commit: &Commit) {
+    fn commit(&mut self, commit: &Commit, mark: &str) {
         let part = commit.part;
         let (declared, text) = self.written(|writer| writer.commit(commit, 2));
         self.members.push_str(&format!(
-            "  k{part}$(held) {{\n    {declared}\n{text}    return true;\n  }}\n"
+            "  k{part}$(held) {{\n{}{text}    return true;\n  }}\n",
+            begun(mark, &declared)
         ));
     }
 }

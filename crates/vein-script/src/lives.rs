@@ -1,7 +1,7 @@
 //! What of a component lives beside its view: what it asks, what runs by itself.
 
 use crate::code;
-use crate::component::{Class, table};
+use crate::component::{Class, begun, table};
 use crate::readers::Who;
 use crate::types::type_of;
 use vein_plan::{Answers, CellKind, When};
@@ -64,7 +64,8 @@ impl Class<'_> {
         ));
         for (at, source) in plan.sources.iter().enumerate() {
             let (declared, args) = self.written(|writer| writer.owned(source.args).alone());
-            self.members.push_str(&format!("  a{at}$() {{ {declared}return {args}; }}\n"));
+            let mark = self.mark(source.location);
+            self.members.push_str(&format!("  a{at}$() {{ {mark}{declared}return {args}; }}\n"));
         }
         for (at, hook) in plan.hooks.iter().enumerate() {
             let seen = match &hook.when {
@@ -77,11 +78,14 @@ impl Class<'_> {
                     Some(self.written(|writer| writer.all_seen(&reads)))
                 }
             };
+            let mark = self.mark(hook.location);
             if let Some((declared, seen)) = seen {
-                self.members.push_str(&format!("  e{at}$() {{ {declared}return {seen}; }}\n"));
+                self.members
+                    .push_str(&format!("  e{at}$() {{ {mark}{declared}return {seen}; }}\n"));
             }
             let (declared, text) = self.written(|writer| writer.body(&hook.body, 2));
-            self.members.push_str(&format!("  u{at}$() {{\n    {declared}\n{text}  }}\n"));
+            self.members
+                .push_str(&format!("  u{at}$() {{\n{}{text}  }}\n", begun(&mark, &declared)));
         }
         self.own.live = false;
     }

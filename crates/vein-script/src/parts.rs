@@ -17,6 +17,7 @@ impl Class<'_> {
             let bit = self.readers.bit(Who::Part(at));
             let asks = self.whole.asking.expr(self.number, self.own.plan, part.value);
             let (declared, value) = self.written(|writer| shown(writer, part));
+            let mark = self.mark(part.location);
             let node = format!("this.n{}$", part.mark);
             let set = self.set(at, part, &node);
             if asks {
@@ -26,7 +27,7 @@ impl Class<'_> {
                 waits = true;
             } else {
                 self.first.push_str(&format!(
-                    "    {{ {declared}const value = this.v{at}$ = {value}; {} }}\n",
+                    "    {mark}{{ {declared}const value = this.v{at}$ = {value}; {} }}\n",
                     first_set(&node, &part.kind, &set)
                 ));
                 if part.control.is_some() {
@@ -43,7 +44,7 @@ impl Class<'_> {
             } else if is_property {
                 // A form that is reset has it show what state says.
                 setters.push_str(&format!(
-                    "  y{at}$() {{ {declared}const value = {value}; return [value, value]; }}\n"
+                    "  y{at}$() {{ {mark}{declared}const value = {value}; return [value, value]; }}\n"
                 ));
             }
             if !changes {
@@ -54,7 +55,9 @@ impl Class<'_> {
                 Some(_) => format!("keepControl(this, {at})"),
                 None => format!("keep(this, \"v{at}$\", {value}, \"set{at}$\")"),
             };
-            show.push_str(&format!("    if (this.d$ & {bit}{first}) {{ {declared}{keep}; }}\n"));
+            show.push_str(&format!(
+                "    if (this.d$ & {bit}{first}) {{ {mark}{declared}{keep}; }}\n"
+            ));
             self.used.insert("keep");
         }
         // Whatever is asked for one by one stays marked until somebody asks.

@@ -125,6 +125,7 @@ impl Class<'_> {
         self.forwards();
         let mut begins = String::new();
         for (at, spot) in self.block.spots.iter().enumerate() {
+            begins.push_str(&self.mark(spot.location));
             begins.push_str(&match &spot.kind {
                 SpotKind::Component(used) => self.component(at, used),
                 SpotKind::Slot { name, values, fallback } => {
@@ -265,6 +266,7 @@ impl Class<'_> {
             if bit == 0 {
                 continue;
             }
+            let mark = self.mark(spot.location);
             let (declared, does) = match &spot.kind {
                 SpotKind::Renamed { name, .. } => {
                     let (declared, name) = self.written(|writer| writer.value(*name).alone());
@@ -278,7 +280,7 @@ impl Class<'_> {
                 _ => continue,
             };
             settle.push_str(&format!(
-                "    if (this.d$ & {bit}) {{ {declared}this.spots$[{at}].{does}; }}\n"
+                "    if (this.d$ & {bit}) {{ {mark}{declared}this.spots$[{at}].{does}; }}\n"
             ));
         }
         let choosing = self.readers.choosing();

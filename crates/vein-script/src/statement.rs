@@ -5,6 +5,7 @@ use crate::code::{self, Code, Level};
 use crate::expression::{Writer, Written};
 use crate::kind::Kind;
 use crate::readers::way_of;
+use crate::short::mark;
 use vein_plan::code::{Body, CellId, Expr, ExprId, Field, Item, ListEdit, Place, PlaceStep, Stmt};
 use vein_plan::members::Member;
 use vein_plan::value::DEEPEST_VALUE;
@@ -63,6 +64,11 @@ impl Writer<'_> {
             let rest = &body[at + 1..];
             let planned = self.plan.stmts[*stmt as usize].clone();
             let alone = Body::from(vec![*stmt]);
+            if let (true, Some(plan), Some(at)) =
+                (waits(self.plan, &alone), self.marks, self.plan.written.get(*stmt as usize))
+            {
+                out.push_str(&mark(plan, *at));
+            }
             match planned {
                 Stmt::Await(asked, args, to) => {
                     let args = self.owned_all(&args);
@@ -167,6 +173,9 @@ impl Writer<'_> {
     }
 
     fn statement(&mut self, stmt: u32, depth: usize, out: &mut String) {
+        if let (Some(plan), Some(at)) = (self.marks, self.plan.written.get(stmt as usize)) {
+            out.push_str(&mark(plan, *at));
+        }
         match self.plan.stmts[stmt as usize].clone() {
             Stmt::Let(local, value) => {
                 let kind = self.kind(value);

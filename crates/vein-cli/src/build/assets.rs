@@ -1,5 +1,6 @@
 //! The files of a build: named by their content, written together.
 
+use crate::script::Script;
 use anyhow::{Context, Result, bail};
 use sha2::{Digest, Sha256};
 use std::io::ErrorKind;
@@ -17,6 +18,8 @@ const DIGITS: usize = 10;
 #[derive(Default)]
 pub(crate) struct Assets {
     files: Vec<(PathBuf, Vec<u8>)>,
+    /// What only developer tools ask for.
+    beside: Vec<(PathBuf, Vec<u8>)>,
 }
 
 /// A file's size, as it is and as servers send it.
@@ -64,6 +67,39 @@ impl Assets {
         name
     }
 
+    /// Adds a file that only developer tools ask for.
+    pub(crate) fn add_beside(&mut self, path: impl Into<PathBuf>, content: impl Into<Vec<u8>>) {
+        self.beside.push((path.into(), content.into()));
+    }
+
+    /// Adds a module with its source map by a name that says what is in them, and gives that name.
+    pub(crate) fn add_script(&mut self, stem: &str, script: Script) -> String {
+        let Script { text, map } = script;
+        let name = format!("{stem}-{}.mjs", hash((text.clone() + &map).as_bytes()));
+        self.add(Path::new(FOLDER).join(&name), text + &linked(&name));
+        self.add_beside(Path::new(FOLDER).join(format!("{name}.map")), map);
+        name
+    }
+
+    /// Adds modules that name each other by relative paths, with their source maps where they have any, in a folder whose name
+    /// says what is in them.
+    pub(crate) fn add_scripts(&mut self, stem: &str, scripts: Vec<(String, Script)>) -> String {
+        let all: String =
+            scripts.iter().map(|(_, Script { text, map })| text.clone() + map).collect();
+        let folder = format!("{stem}-{}", hash(all.as_bytes()));
+        for (path, Script { text, map }) in scripts {
+            let at = Path::new(FOLDER).join(&folder).join(&path);
+            if map.is_empty() || !map.contains("\"sources\":[\"") {
+                self.add(at, text);
+                continue;
+            }
+            let name = path.rsplit('/').next().unwrap_or(&path);
+            self.add_beside(at.with_file_name(format!("{name}.map")), map);
+            self.add(at, text + &linked(name));
+        }
+        folder
+    }
+
     /// Adds files that name each other by relative paths, in a folder whose name says what is in them.
     pub(crate) fn add_folder(&mut self, stem: &str, files: Vec<(PathBuf, Vec<u8>)>) -> String {
         let all: Vec<u8> = files.iter().flat_map(|(_, content)| content.clone()).collect();
@@ -74,7 +110,12 @@ impl Assets {
         name
     }
 
-    /// The sizes of all files, by their paths.
+    /// How many bytes there are that only developer tools ask for.
+    pub(crate) fn beside(&self) -> usize {
+        self.beside.iter().map(|(_, content)| content.len()).sum()
+    }
+
+    /// The sizes of all files that a page loads, by their paths.
     pub(crate) fn sizes(&self) -> Vec<(String, Size)> {
         let size = |(path, content): &(PathBuf, Vec<u8>)| {
             (path.to_string_lossy().replace('\\', "/"), size(content))
@@ -89,7 +130,7 @@ impl Assets {
             bail!("`{}` is a file: name a folder with `-o`", out.display());
         }
         self.remove_old(out)?;
-        for (path, content) in &self.files {
+        for (path, content) in self.files.iter().chain(&self.beside) {
             write(&out.join(path), content)?;
         }
         let named: String = self.named().map(|path| path + "\n").collect();
@@ -101,7 +142,8 @@ impl Assets {
 
     /// The files whose names say what is in them.
     fn named(&self) -> impl Iterator<Item = String> {
-        let inside = self.files.iter().filter(|(path, _)| path.starts_with(FOLDER));
+        let all = self.files.iter().chain(&self.beside);
+        let inside = all.filter(|(path, _)| path.starts_with(FOLDER));
         inside.map(|(path, _)| path.to_string_lossy().replace('\\', "/"))
     }
 
@@ -137,6 +179,11 @@ fn write(path: &Path, content: &[u8]) -> Result<()> {
         std::fs::create_dir_all(folder).with_context(cannot)?;
     }
     std::fs::write(path, content).with_context(cannot)
+}
+
+/// What tells developer tools of a script's source map, which is called as the script is.
+pub(crate) fn linked(name: &str) -> String {
+    format!("\n//# sourceMappingURL={name}.map\n")
 }
 
 fn size(content: &[u8]) -> Size {

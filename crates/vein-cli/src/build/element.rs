@@ -1,20 +1,24 @@
 //! A component as a custom element: one file that any page can use.
 
-use super::assets::Assets;
+use super::assets::{Assets, linked};
 use super::{host_files, styles};
 use crate::project::Planned;
-use crate::script::{bundled, lean};
+use crate::script::{Script, Scripts};
 use anyhow::{Context, Result, bail};
 use serde_json::{Value as Json, json};
 use vein::Value;
 use vein::program::{Block, CellKind, Name, Program, SpotKind, Type, TypeId};
 
+/// How that comes to the component, and to what stands in for it.
+const COMPONENT: &str = "import { FACE, Opened } from './component.mjs';";
+const BUILT: &str = "import { ELEMENT } from './built.mjs';";
 const ELEMENT: &str = include_str!("../../page/element.mjs");
 
 /// Adds the file of an element, and gives what should be known of it.
 pub(super) fn add(
     planned: &Planned,
     reflect: &[String],
+    readable: bool,
     assets: &mut Assets,
 ) -> Result<Vec<String>> {
     let tag = &planned.component;
@@ -68,9 +72,7 @@ pub(super) fn add(
         "props": props,
         "events": plan.events.iter().map(|event| &*event.name).collect::<Vec<_>>(),
     });
-    let locality = (planned.answers.locale.as_str(), planned.answers.zone.as_str());
-    let script = bundled(&program, tag, locality, &["Opened"])?;
-    let built = format!("{script}const ELEMENT = {element};\n");
+    let scripts = Scripts::of_planned(planned, &program, &["Opened"])?;
     let files = host_files(planned)?;
     let own = match files.first().map(|(path, _)| path.clone()) {
         Some(first) => {
@@ -79,10 +81,21 @@ pub(super) fn add(
         }
         None => "const own = {};".to_owned(),
     };
-    let script = lean(ELEMENT)
-        .replace("import { ELEMENT, FACE, Opened } from './built.mjs';\n", &built)
-        .replace("import * as own from './host.js';", "");
-    assets.add(format!("{tag}.js"), format!("{own}\n{script}"));
+    let script = ELEMENT.replace("import * as own from './host.js';", &own);
+    let element = format!("const ELEMENT = {element};\n");
+    if readable {
+        let folder = assets.add_scripts("element", scripts.modules(&["Opened"]));
+        let component = format!("./assets/{folder}/component.mjs");
+        let script = script.replace("./component.mjs", &component).replace(BUILT, &element);
+        assets.add(format!("{tag}.js"), script);
+    } else {
+        let built = scripts.whole() + &element;
+        let whole = script.replace(COMPONENT, "").replace(BUILT, &built);
+        let name = format!("{tag}.js");
+        let Script { text, map } = scripts.sent(&whole, &name);
+        assets.add(&name, text + &linked(&name));
+        assets.add_beside(format!("{name}.map"), map);
+    }
     Ok(Vec::new())
 }
 

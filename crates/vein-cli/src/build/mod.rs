@@ -31,8 +31,8 @@ pub(crate) fn run(build: &Build) -> Result<Outcome> {
     }
     let mut assets = Assets::default();
     let notes = match build.element {
-        true => element::add(&planned, &build.reflect, &mut assets)?,
-        false => site::add(&planned, &mut assets)?,
+        true => element::add(&planned, &build.reflect, build.readable, &mut assets)?,
+        false => site::add(&planned, build.readable, &mut assets)?,
     };
     assets.write(&build.out)?;
     told(build, &assets, &notes)?;
@@ -50,7 +50,9 @@ fn told(build: &Build, assets: &Assets, notes: &[String]) -> Result<()> {
         let files: Vec<serde_json::Value> = files.collect();
         let out = build.out.display().to_string();
         let all = serde_json::json!({ "raw": all.raw, "gzip": all.gzip, "brotli": all.brotli });
-        output::line(serde_json::json!({ "out": out, "files": files, "all": all, "notes": notes }));
+        output::line(
+            serde_json::json!({ "out": out, "files": files, "all": all, "maps": assets.beside(), "notes": notes }),
+        );
         return Ok(());
     }
     let row = |path: &str, size: &Size| {
@@ -65,6 +67,8 @@ fn told(build: &Build, assets: &Assets, notes: &[String]) -> Result<()> {
     ]];
     rows.extend(sizes.iter().map(|(path, size)| row(path, size)));
     rows.push(row("all", &all));
+    let maps = format!("{:>9}", kilobytes(assets.beside()));
+    rows.push(["source maps, for developer tools".into(), maps, String::new(), String::new()]);
     output::line(output::columns(&rows));
     notes.iter().for_each(|note| output::line(format!("\nnote: {note}")));
     Ok(())

@@ -3,7 +3,7 @@
 use super::assets::Assets;
 use super::{STATIC, host_files, json_in_html, styles};
 use crate::project::Planned;
-use crate::script::{bundled, lean};
+use crate::script::{Script, Scripts};
 use crate::simulated;
 use anyhow::{Context, Result, bail};
 use base64::Engine as _;
@@ -14,10 +14,12 @@ use vein::{HostError, Page};
 
 const PAGE: &str = include_str!("../../page/built.html");
 const START: &str = include_str!("../../page/start.js");
+/// How that comes to the component.
+const COMPONENT: &str = "import { FACE, Opened } from './component.mjs';";
 const MAIN: &str = include_str!("../../page/main.mjs");
 
 /// Adds everything that a site consists of; gives what should be known of it.
-pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>> {
+pub(super) fn add(planned: &Planned, readable: bool, assets: &mut Assets) -> Result<Vec<String>> {
     let mut notes = Vec::new();
     let (view, policy) = match written(planned)? {
         Ok(page) => (page.html(), policy(planned, &page)),
@@ -33,24 +35,31 @@ pub(super) fn add(planned: &Planned, assets: &mut Assets) -> Result<Vec<String>>
         assets.add_named("styles", "css", format!("{frame}\n{}", styles(planned, program, number)));
     let host = host_files(planned)?;
     let mut hosts: Vec<String> = host.iter().map(|(path, _)| path.display().to_string()).collect();
-    let host = match hosts.first().cloned() {
+    let imported = match hosts.first().cloned() {
         Some(first) => {
             let folder = assets.add_folder("host", host);
             hosts.iter_mut().for_each(|path| path.insert_str(0, &format!("{folder}/")));
-            format!("import * as host from './{folder}/{first}';")
+            // Scripts for people stand in a folder of their own.
+            let up = if readable { "../" } else { "./" };
+            format!("import * as host from '{up}{folder}/{first}';")
         }
         None => {
             notes.extend(unanswered(planned));
             "const host = {};".to_owned()
         }
     };
-    let locality = (planned.answers.locale.as_str(), planned.answers.zone.as_str());
-    let script = bundled(program, &planned.component, locality, &["Opened", "takeIn"])?;
-    let main = lean(MAIN)
-        .replace("import { FACE, Opened } from './component.mjs';\n", &script)
-        .replace("import * as host from './host.js';", &host);
-    let main = assets.add_named("main", "mjs", main);
-    let start = lean(START).replace("./main.mjs", &format!("./{main}"));
+    let scripts = Scripts::of_planned(planned, program, &["Opened", "takeIn"])?;
+    let main = MAIN.replace("import * as host from './host.js';", &imported);
+    let main = if readable {
+        let mut modules = scripts.modules(&["Opened", "takeIn"]);
+        modules.push(("main.mjs".into(), Script { text: main, map: String::new() }));
+        format!("{}/main.mjs", assets.add_scripts("page", modules))
+    } else {
+        let whole = main.replace(COMPONENT, &scripts.whole());
+        assets.add_script("main", scripts.sent(&whole, "main.mjs"))
+    };
+    let start = START.replace("./main.mjs", &format!("./{main}"));
+    let start = if readable { start } else { scripts.sent(&start, "start.js").text };
     let start = assets.add_named("start", "js", start);
     let links = format!("<link rel=\"stylesheet\" href=\"./assets/{css}\">\n");
     // Whatever is imported is asked for at once, rather than one after the other.

@@ -26,7 +26,7 @@ fn names_say_what_is_inside_and_an_older_build_is_replaced() {
     }
     let list = out.join("assets/built.txt");
     let listed = std::fs::read_to_string(&list).expect("a list");
-    assert_eq!(listed.lines().count(), 5, "{listed}");
+    assert_eq!(listed.lines().count(), 6, "{listed}");
     let tampered = format!("{listed}kept/host-1700000000/host.js\nassets/../robots.txt\n");
     std::fs::write(&list, tampered).expect("a list");
     built(&["count-up"], project.path(), &out);

@@ -4,6 +4,7 @@ mod building;
 #[path = "../shared/building_of.rs"]
 mod building_of;
 mod commands;
+mod maps;
 mod proving;
 #[path = "../shared/running.rs"]
 mod running;

@@ -1,10 +1,10 @@
 //! What `vein build` makes, at work in a real Chromium: the site, and what it does when something is
 //! missing or broken.
 
-use crate::building_of::{asset, built, counting};
+use crate::building_of::{asset, built, counting, mappings};
 use crate::driven::Browser;
 use crate::running::{copy, glasshouse};
-use serde_json::json;
+use serde_json::{Value as Json, json};
 use std::path::Path;
 use tempfile::TempDir;
 use vein_cli::trial::serve_files;
@@ -42,9 +42,15 @@ const wait = setInterval(() => {
 pub async fn the_glasshouse_is_taken_over_as_it_was_written_and_lives_below_a_sub_path(
     browser: &Browser,
 ) {
+    for more in [&[][..], &["--readable"]] {
+        taken_over(browser, more).await;
+    }
+}
+
+async fn taken_over(browser: &Browser, more: &[&str]) {
     let dir = TempDir::new().expect("a folder");
     let out = dir.path().join("some/where");
-    built(&[], glasshouse(), &out);
+    built(more, glasshouse(), &out);
     probed(&out, PROBE);
     let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
     browser.client.goto(&format!("{address}/some/where/")).await.expect("a page");
@@ -219,6 +225,56 @@ pub async fn a_component_may_use_the_ids_of_the_page(browser: &Browser) {
         browser.run("return document.querySelector('body > #link').hidden").await,
         json!(true)
     );
+}
+
+const CIRCLE: &str = "holds n = 0
+
+does forth() {
+  n += 1;
+  back();
+}
+
+does back() {
+  forth();
+}
+
+<button click=\"-> forth()\">{n}</button>
+";
+
+/// The place that a fault is told with leads to the component, by way of the script's source map.
+pub async fn a_fault_leads_to_where_it_was_written(browser: &Browser) {
+    for more in [&[][..], &["--readable"]] {
+        let (project, dir) =
+            (counting(&[("circle-view.vein", CIRCLE)]), TempDir::new().expect("a folder"));
+        built(&[&["circle-view"], more].concat(), project.path(), dir.path());
+        let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+        browser.client.goto(&address).await.expect("a page");
+        browser.until("return 'linked' in document.documentElement.dataset", "the page").await;
+        browser
+            .run("window.told = []; console.error = (...all) => told.push(all.at(-1).stack)")
+            .await;
+        browser.click("button").await;
+        assert_eq!(browser.text("button").await, "0");
+        let stack = browser.run("return told.join('')").await;
+        let stack = stack.as_str().expect("a text");
+        let mut lines = Vec::new();
+        for frame in stack.lines().filter_map(|line| line.split("/assets/").nth(1)) {
+            let mut pieces = frame.trim_end_matches(')').split(':');
+            let path = dir.path().join("assets").join(pieces.next().expect("a file"));
+            let number = |text: Option<&str>| {
+                text.and_then(|n| n.parse::<usize>().ok()).expect("a number") - 1
+            };
+            let at = (number(pieces.next()), number(pieces.next()));
+            let map =
+                path.with_file_name(format!("{}.map", path.file_name().expect("a name").display()));
+            let Ok(map) = std::fs::read_to_string(map) else { continue };
+            let map: Json = serde_json::from_str(&map).expect("JSON");
+            let all = mappings(map["mappings"].as_str().expect("a text"));
+            let last = all.iter().rev().find(|(place, ..)| place.0 == at.0 && *place <= at);
+            lines.extend(last.map(|(_, _, (line, _))| line + 1));
+        }
+        assert!(lines.contains(&5) && lines.contains(&9), "{more:?}: {lines:?}\n{stack}");
+    }
 }
 
 const TINTED: &str = "holds wide = 12

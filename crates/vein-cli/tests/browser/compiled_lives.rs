@@ -15,6 +15,7 @@ use std::sync::Arc;
 use vein::{NodeId, Pulse as Entry, Session, Ui, Value};
 use vein_plan::{Program, Property, Shown};
 use vein_runtime::QuestionId;
+use vein_script::short::shortened;
 use vein_script::{Compiled, engine};
 use vein_view::{Event, Patch};
 
@@ -404,7 +405,9 @@ fn script(program: &Program, compiled: &Compiled, beds: &[Json], steps: &[Json])
         .replace("LISTENS", &compiled.listens("root", "toldOf", "undefined"))
         .replace("STEPS", &json!(steps).to_string())
         .replace("USED", &json!(USED).to_string());
-    format!("'use strict'; {engine} {STYLES} {} {WRITTEN} {SHOWN} {play}", compiled.text)
+    let whole = format!("{engine} {STYLES} {} {WRITTEN} {SHOWN} {play}", compiled.text());
+    // As it is sent.
+    format!("'use strict'; {}", shortened(&whole, |_| false).0)
 }
 
 /// Derived values of rows that nobody told; watches that were looked at in another order, or once more; controls that went
@@ -490,7 +493,7 @@ pub async fn random_projects_live_the_same(browser: &Browser) {
                     theirs_all[at.saturating_sub(1)]["document"],
                     theirs["records"],
                     text(),
-                    compiled.text
+                    compiled.text()
                 )
             });
             break;

@@ -50,7 +50,13 @@ async fn shown(browser: &Browser, id: &str) -> Json {
 }
 
 pub async fn attributes_and_properties_from_before_it_is_defined_count(browser: &Browser) {
-    let _dir = opened(browser, &[]).await;
+    for more in [&[][..], &["--readable"]] {
+        from_before(browser, more).await;
+    }
+}
+
+async fn from_before(browser: &Browser, more: &[&str]) {
+    let _dir = opened(browser, more).await;
     browser
         .run(
             "const made = document.createElement('bed-tile');

@@ -471,7 +471,7 @@ async fn run_nothing(browser: &Browser, ui: &vein::Ui, all: &[String]) {
            standIn(into, it);
          }}",
         engine.replace("const RULES = {};", &rules),
-        compiled.text,
+        compiled.text(),
         compiled.name
     );
     let port = serve_bare(vec![

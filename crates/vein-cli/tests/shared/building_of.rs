@@ -74,3 +74,37 @@ pub fn project(tile: &str) -> TempDir {
     std::fs::write(dir.path().join("bed-tile.vein"), tile).expect("a component");
     dir
 }
+
+/// A place of a script, the file that it leads to, and the place there; all from zero.
+pub type Mapping = ((usize, usize), usize, (usize, usize));
+
+/// What the mappings of a source map say.
+pub fn mappings(text: &str) -> Vec<Mapping> {
+    const DIGITS: &str = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    let (mut found, mut last) = (Vec::new(), [0i64; 3]);
+    for (line, segments) in text.split(';').enumerate() {
+        let mut column = 0;
+        for segment in segments.split(',').filter(|segment| !segment.is_empty()) {
+            let (mut numbers, mut shift, mut number) = (Vec::new(), 0, 0u64);
+            for digit in segment.chars() {
+                let digit = DIGITS.find(digit).expect("a digit of base 64") as u64;
+                number |= (digit & 31) << shift;
+                shift += 5;
+                if digit & 32 == 0 {
+                    let size = (number >> 1) as i64;
+                    numbers.push(if number & 1 == 1 { -size } else { size });
+                    (shift, number) = (0, 0);
+                }
+            }
+            assert_eq!(numbers.len(), 4, "{segment}");
+            column += numbers[0];
+            for (last, more) in last.iter_mut().zip(&numbers[1..]) {
+                *last += more;
+            }
+            let [source, from_line, from_column] =
+                last.map(|n| usize::try_from(n).expect("no less than zero"));
+            found.push(((line, column as usize), source, (from_line, from_column)));
+        }
+    }
+    found
+}

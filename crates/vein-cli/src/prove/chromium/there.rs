@@ -2,13 +2,18 @@
 //! what its observer saw, values, questions, events and faults have to be the same.
 
 use super::{InBrowser, compare};
-use crate::script::bundled;
+use crate::script::Scripts;
 use anyhow::{Result, bail};
 use serde_json::{Value as Json, json};
 use std::collections::BTreeMap;
 use vein::program::{Answers, CellKind};
 use vein::scenario::{Doing, Scripted};
 use vein::{Pulse, Session, Ui, to_json};
+
+/// What is done inside of a compiled page.
+const INSIDE: &str = include_str!("../../../page/inside.mjs");
+/// How that comes to the component.
+const COMPONENT: &str = "import { FACE, Opened, put, turn, turnOver } from './component.mjs';";
 
 /// What the compiled page does beside the engine here.
 pub(super) struct There {
@@ -170,9 +175,10 @@ impl InBrowser<'_> {
                 let (locale, zone) = there.locale.clone();
                 let program = session.runtime().program();
                 let more = ["Opened", "takeIn", "turnOver"];
-                let script = bundled(program, &component, (&locale, &zone), &more)?;
-                let gives = "export { FACE, Opened, put, turn, turnOver };\n";
-                self.chromium.stage.use_script(&component, script + gives);
+                let scripts = Scripts::of(program, &component, (&locale, &zone), &more)?;
+                let whole = scripts.whole() + &INSIDE.replace(COMPONENT, "");
+                let script = scripts.sent(&whole, "main.mjs").text;
+                self.chromium.stage.use_script(&component, script);
                 opening.insert("html".into(), json!(session.tree().html()));
                 self.ask("open", json!([opening]))?;
                 // What is taken over is seen by the page.
