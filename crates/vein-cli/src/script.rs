@@ -4,16 +4,16 @@ use crate::project::Planned;
 use anyhow::{Context, Result, anyhow};
 use std::collections::BTreeSet;
 use std::path::Path;
-use vein::program::{Plan, Program};
+use vein::program::Program;
 use vein_script::map::{Source, source_map};
 use vein_script::short::{Place, shortened, unmarked};
-use vein_script::{Compiled, engine};
+use vein_script::{Compiled, Driven, engine};
 
 /// What a component is compiled to.
 pub(crate) struct Scripts<'a> {
     program: &'a Program,
-    plan: &'a Plan,
     compiled: Compiled,
+    face: String,
     used: BTreeSet<&'static str>,
     locality: (&'a str, &'a str),
     files: Vec<Source>,
@@ -28,7 +28,7 @@ pub(crate) struct Script {
 }
 
 impl<'a> Scripts<'a> {
-    /// Compiles a component, for scripts that use more of the engine beside it.
+    /// Compiles a component for a script that stands on it and names what it needs of the engine.
     ///
     /// # Errors
     /// What it has that cannot be built.
@@ -36,30 +36,35 @@ impl<'a> Scripts<'a> {
         program: &'a Program,
         component: &str,
         locality: (&'a str, &'a str),
-        more: &[&'static str],
+        (driven, main): (Driven, &str),
     ) -> Result<Scripts<'a>> {
         let number = program.find(component).context("the component was found before")?;
         let plan = &program.plans[number];
-        let compiled = vein_script::component(program, plan)
+        let compiled = vein_script::component(program, plan, driven)
             .map_err(|why| anyhow!("`{component}` cannot be built yet: {why}"))?;
-        let mut used = compiled.used.clone();
-        used.extend(more);
-        if used.contains("hearControls") && more.contains(&"takeIn") {
+        let face = match driven {
+            Driven::No => compiled.face_of_nobody(plan),
+            _ => compiled.face(program, plan),
+        };
+        let face = format!("const FACE = {};\n", face.trim_end());
+        let mut used = engine::named_in(&(compiled.text() + &face + main));
+        let takes = used.contains("takeIn") || used.contains("show");
+        if takes && used.contains("hearControls") {
             used.insert("takeHeld");
         }
         let (files, kept) = (Vec::new(), kept(program));
-        Ok(Scripts { program, plan, compiled, used, locality, files, kept })
+        Ok(Scripts { program, compiled, face, used, locality, files, kept })
     }
 
     /// The same for a build, with the files that source maps lead to.
     pub(crate) fn of_planned(
         planned: &'a Planned,
         program: &'a Program,
-        more: &[&'static str],
+        main: (Driven, &str),
     ) -> Result<Scripts<'a>> {
         let answers = &planned.answers;
         let locality = (answers.locale.as_str(), answers.zone.as_str());
-        let mut scripts = Scripts::of(program, &planned.component, locality, more)?;
+        let mut scripts = Scripts::of(program, &planned.component, locality, main)?;
         scripts.files = files(planned, program);
         Ok(scripts)
     }
@@ -130,8 +135,7 @@ impl<'a> Scripts<'a> {
                 "Object.assign(locality, {{ locale: {locale}, zone: {zone} }});\n"
             ));
         }
-        let face = self.compiled.face(self.program, self.plan);
-        begins + &format!("const FACE = {};\n", face.trim_end())
+        begins + &self.face
     }
 }
 

@@ -19,23 +19,23 @@ export function setHeld(scope, at, node, property, value) {
 }
 
 /** Has a select show something once its options are there, until a person chooses. */
-export function showLater(scope, node, show) {
-  if (!selects.has(node)) node.addEventListener('input', () => selects.get(node) && (selects.get(node).show = null));
-  selects.set(node, { scope, show });
+export function showLater(scope, node, shows) {
+  if (!selects.has(node)) node.addEventListener('input', () => selects.get(node) && (selects.get(node).shows = null));
+  selects.set(node, { scope, shows });
   turn.shown = showSelects;
 }
 
 export function showSelects() {
-  for (const [node, { scope, show }] of selects) {
-    if (stands(scope)) show?.();
+  for (const [node, { scope, shows }] of selects) {
+    if (stands(scope)) shows?.();
     else selects.delete(node);
   }
 }
 
 export function showChosen(select, values) {
   for (const option of select.options) {
-    const chosen = values.has(option.value);
-    if (option.selected !== chosen) option.selected = chosen;
+    const picked = values.has(option.value);
+    if (option.selected !== picked) option.selected = picked;
   }
 }
 
@@ -182,7 +182,7 @@ export function goBackAll(form) {
     const all = known.flatMap((node) => Object.keys(node.began$).map((property) => [node, property]));
     const before = all.map(([node, property]) => heldBy(node, property));
     goBack(control);
-    if (selects.has(control)) selects.get(control).show = null;
+    if (selects.has(control)) selects.get(control).shows = null;
     all.forEach(([node, property], at) => {
       // It was given that, whether it could take it or not.
       const { scope, at: part, value: held } = node.began$[property];

@@ -20,7 +20,7 @@ export const plain = (value) => (value === null ? '' : `${value}`.toWellFormed()
 /** What `style` shows of a value. */
 export function declarations(value) {
   if (value === null || value === false) return null;
-  if (typeof value !== 'object') return text(value);
+  if (typeof value !== 'object') return textOf(value);
   const all = [value].flat(Infinity).flatMap((item) => {
     if (item !== null && typeof item === 'object') return declared(item);
     const piece = item ? trimmed(plain(item)).replace(/;+$/, '') : '';
@@ -69,12 +69,12 @@ export class Css {
 
 /** Whether a text stays inside one declaration of CSS, whatever a parser makes of it, and fetches nothing. */
 export function isOneCssValue(text) {
-  const whole = trimmedEnd(text);
+  const entire = trimmedEnd(text);
   const at = new Css();
-  for (const c of whole.endsWith('!important') ? whole.slice(0, -10) : whole) {
+  for (const c of entire.endsWith('!important') ? entire.slice(0, -10) : entire) {
     if ((at.quote === null && ';{}!<>@'.includes(c)) || !at.next(c)) return false;
   }
-  return !at.isInside && !/url\(|image\(|image-set\(|src\(|expression\(|\/\*|\*\//i.test(whole);
+  return !at.isInside && !/url\(|image\(|image-set\(|src\(|expression\(|\/\*|\*\//i.test(entire);
 }
 
 /** What of a text may stand in the middle of a declaration that somebody has written: all of it or nothing. */
@@ -86,10 +86,10 @@ export function pieceOfCss(value) {
 /** A text with those of its declarations that stay one each and fetch nothing. */
 export function cleanDeclarations(value) {
   if (typeof value !== 'string') return value;
-  const whole = value.toWellFormed();
+  const entire = value.toWellFormed();
   const [at, all] = [new Css(), ['']];
   let understood = true;
-  for (const c of whole) {
+  for (const c of entire) {
     understood = understood && at.next(c);
     if (c === ';' && understood && !at.isInside) all.push('');
     else all[all.length - 1] += c;
@@ -100,5 +100,5 @@ export function cleanDeclarations(value) {
     const name = trimmed(declaration.slice(0, colon));
     return /^[a-z0-9_-]+$/i.test(name) && isOneCssValue(declaration.slice(colon + 1));
   });
-  return kept.length === all.length ? whole : trimmed(kept.join(';'));
+  return kept.length === all.length ? entire : trimmed(kept.join(';'));
 }

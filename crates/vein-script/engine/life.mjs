@@ -282,7 +282,7 @@ export function endWards(scope) {
 /** Ends a pulse that went well: what waits for the clock and the host is as it says. */
 export function commitLife() {
   const order = (a, b) => byRank(a.scope, b.scope);
-  const put = [];
+  const questions = [];
   for (const { scope, hook, period } of life.timers.splice(0).sort((a, b) => order(a, b) || a.hook - b.hook)) {
     if (!stands(scope)) continue;
     const { timers } = wardsOf(scope);
@@ -297,15 +297,15 @@ export function commitLife() {
     const { sources } = wardsOf(scope);
     const page = pageOf(scope);
     if (sources[source]) page.drop(sources[source]);
-    put.push(sources[source] = page.put({ scope, name, type, args, streams, source }));
+    questions.push(sources[source] = page.put({ scope, name, type, args, streams, source }));
   }
   for (const question of life.waiting.splice(0)) {
     if (!stands(question.scope)) continue;
-    put.push(pageOf(question.scope).put(question));
+    questions.push(pageOf(question.scope).put(question));
     wardsOf(question.scope).waiting.add(question);
   }
   // Whom is asked may do something at once.
-  for (const question of put) pageOf(question.scope).asks?.(question);
+  for (const question of questions) pageOf(question.scope).asks?.(question);
 }
 
 /** Runs what is due every so often. */

@@ -106,6 +106,27 @@ export function between(read) {
   }
 }
 
+/** A page whose timers run with the document's clock. */
+export function clockedPage() {
+  const page = new Page({}, toldFault);
+  begins(page, CLOCK);
+  return page;
+}
+
+/** Shows a component that nobody drives, in place of what was written beforehand: its props are known to fit. */
+export function show(face, into, values) {
+  const page = face.page();
+  turnOver(() => {
+    for (const [number, kind] of face.kinds) page.stores.set(number, new kind(null, {}, page));
+    page.root = new face.kind(null, values, page);
+  });
+  const taken = takeIn(into, page);
+  face.listens(into, toldFault);
+  turn.shown?.();
+  taken.heard();
+  page.schedule?.();
+}
+
 /** A component on a page. */
 export class Opened {
   #face;
@@ -254,8 +275,8 @@ export class Opened {
     if (this.#closed) throw new Refused('this page is closed');
     const face = this.#face;
     const unknown = (known) => new Refused(`there is nothing at \`${path}\`; ${listed(known)}`);
-    const cut = (way) => /^([^.[]*)(.*)$/s.exec(way).slice(1);
-    const find = (cells, way) => (Object.hasOwn(cells, way) ? [way, ''] : cut(way));
+    const split = (way) => /^([^.[]*)(.*)$/s.exec(way).slice(1);
+    const find = (cells, way) => (Object.hasOwn(cells, way) ? [way, ''] : split(way));
     let [of, scope] = [face, this.page.root];
     let [name, rest] = find(face.cells, path);
     if (!Object.hasOwn(face.cells, name) && Object.hasOwn(face.stores, name)) {

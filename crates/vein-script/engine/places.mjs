@@ -83,8 +83,8 @@ export class Branch extends Changing {
 /** A place where a component stands, with what was put into its slots. */
 export class Child extends Place {
   contents = new Set();
-  begin(kind, isTooDeep) {
-    if (!isTooDeep?.(this.scope)) this.shown = new kind(this, {});
+  begin(kind, isRefused) {
+    if (!isRefused?.(this.scope)) this.shown = new kind(this, {});
   }
   tell(cell) {
     for (const content of this.contents) tellOf(content, cell);
@@ -302,19 +302,19 @@ export class Rows extends Place {
     const left = new Map();
     for (let at = first; at < old.length; at++) {
       const row = old[at];
-      const turn = left.get(row.key$);
-      if (turn === undefined) left.set(row.key$, row);
-      else if (Array.isArray(turn)) turn.push(row);
-      else left.set(row.key$, [turn, row]);
+      const rows = left.get(row.key$);
+      if (rows === undefined) left.set(row.key$, row);
+      else if (Array.isArray(rows)) rows.push(row);
+      else left.set(row.key$, [rows, row]);
     }
     const next = (key) => {
-      const turn = left.get(key);
-      if (!Array.isArray(turn)) {
+      const rows = left.get(key);
+      if (!Array.isArray(rows)) {
         left.delete(key);
-        return turn;
+        return rows;
       }
-      if (turn.length === 1) left.delete(key);
-      return turn.shift();
+      if (rows.length === 1) left.delete(key);
+      return rows.shift();
     };
     const held = old.slice(0, first);
     this.unique = undefined;
@@ -417,14 +417,14 @@ export function whereOf(row) {
     return isOwn(list[at]) ? at : -1;
   }
   const taken = new Set();
-  let turn = 0;
+  let nth = 0;
   let before = true;
   for (const other of rows.held) {
     if (other === row) before = false;
     else if (typeof other.item$ === 'object' && there.has(other.item$)) taken.add(other.item$);
-    else if (before && Object.is(other.key$, row.key$)) turn++;
+    else if (before && Object.is(other.key$, row.key$)) nth++;
   }
-  return list.findIndex((item) => isOwn(item) && !taken.has(item) && turn-- === 0);
+  return list.findIndex((item) => isOwn(item) && !taken.has(item) && nth-- === 0);
 }
 
 /** The item of a row, where it still has one; what is written to is called something where its list may be gone. */

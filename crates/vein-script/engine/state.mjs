@@ -75,7 +75,7 @@ export const putIn = ([around, key], value) => put(around, key, value);
 export const notTooDeepIn = (value, [,, deep, name], further) => notTooDeep(value, DEEPEST - deep - further, name);
 
 /** What stands in a place: an object, and the name of its property. */
-export const there = ([around, key]) => around[key];
+export const valueAt = ([around, key]) => around[key];
 
 /** A value that does not nest deeper than values may. */
 export function notTooDeep(value, most, name) {
@@ -115,7 +115,7 @@ export function putAt(list, at, value, way) {
 /** Takes items out of a list and puts others in, as `splice` does. */
 export function splice(list, start, count, items) {
   const at = relative(start, list.length);
-  const gone = whole(count, list.length - at);
+  const gone = wholePart(count, list.length - at);
   if (gone === items.length && items.every((item, i) => same(item, list[at + i]))) return false;
   const removed = list.splice(at, gone, ...items);
   undo.push(list, { at, count: items.length }, removed);

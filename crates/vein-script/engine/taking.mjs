@@ -39,15 +39,15 @@ export function standInstead(scope, instead) {
 export function adopt(node, made, taken) {
   let next = node.firstChild;
   for (const child of [...made.childNodes]) {
-    const stands = next !== null && isAlike(next, child);
-    const here = stands ? next : child;
-    if (!stands) node.insertBefore(child, next);
+    const isThere = next !== null && isAlike(next, child);
+    const here = isThere ? next : child;
+    if (!isThere) node.insertBefore(child, next);
     // A parser makes one text of neighbours, and none of an empty one.
-    if (stands && child.nodeType === Node.TEXT_NODE && here.length > child.length && here.data.startsWith(child.data)) {
+    if (isThere && child.nodeType === Node.TEXT_NODE && here.length > child.length && here.data.startsWith(child.data)) {
       here.splitText(child.length);
     }
     next = here.nextSibling;
-    if (!stands) {
+    if (!isThere) {
       // An empty text cannot be written.
       if (child.data !== '') taken.built++;
       continue;

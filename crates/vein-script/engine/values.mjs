@@ -10,17 +10,17 @@ export const DEEPEST = 256;
 /** A text that is not longer than texts are. */
 export const cut = (text) => (text.length > LONGEST ? text.slice(0, LONGEST) : text);
 
-/** Whether two values are alike member by member, where the simple ones are compared by `equal`; `ordered` says that
+/** Whether two values are alike member by member, where the simple ones are compared by `is`; `ordered` says that
  * the order of fields counts. */
-export function alike(a, b, equal, ordered) {
-  if (a === null || b === null || typeof a !== 'object' || typeof b !== 'object') return equal(a, b);
+export function alike(a, b, is, ordered) {
+  if (a === null || b === null || typeof a !== 'object' || typeof b !== 'object') return is(a, b);
   if (Array.isArray(a)) {
-    return Array.isArray(b) && a.length === b.length && a.every((item, at) => alike(item, b[at], equal, ordered));
+    return Array.isArray(b) && a.length === b.length && a.every((item, at) => alike(item, b[at], is, ordered));
   }
   if (Array.isArray(b)) return false;
   const [names, others] = [Object.keys(a), Object.keys(b)];
   return names.length === others.length && names.every((name, at) => (
-    (ordered ? name === others[at] : Object.hasOwn(b, name)) && alike(a[name], b[name], equal, ordered)
+    (ordered ? name === others[at] : Object.hasOwn(b, name)) && alike(a[name], b[name], is, ordered)
   ));
 }
 
@@ -34,10 +34,10 @@ export const same = (a, b) => (a === b ? a !== 0 || Object.is(a, b) : alike(a, b
 export const sameOrZero = (a, b) => alike(a, b, (a, b) => a === b || (a !== a && b !== b));
 
 /** A whole number between zero and the most. */
-export const whole = (n, most) => (n > 0 ? Math.min(Math.trunc(n), most) : 0);
+export const wholePart = (n, most) => (n > 0 ? Math.min(Math.trunc(n), most) : 0);
 
 /** A position as `slice` takes it, within a length. */
-export const relative = (n, length) => whole(Math.trunc(n) < 0 ? length + Math.trunc(n) : n, length);
+export const relative = (n, length) => wholePart(Math.trunc(n) < 0 ? length + Math.trunc(n) : n, length);
 
 export const includes = (list, sought, from = 0) =>
   list === null ? null : list.slice(relative(from, list.length)).some((item) => sameOrZero(item, sought));
@@ -49,13 +49,13 @@ export function indexOf(list, sought, from = 0) {
 }
 
 export const repeated = (text, times) =>
-  text === null ? null : text.repeat(whole(times, Math.floor(LONGEST / Math.max(text.length, 1))));
+  text === null ? null : text.repeat(wholePart(times, Math.floor(LONGEST / Math.max(text.length, 1))));
 
 export const paddedBefore = (text, length, filler) =>
-  text === null ? null : text.padStart(whole(length, LONGEST), filler);
+  text === null ? null : text.padStart(wholePart(length, LONGEST), filler);
 
 export const paddedBehind = (text, length, filler) =>
-  text === null ? null : text.padEnd(whole(length, LONGEST), filler);
+  text === null ? null : text.padEnd(wholePart(length, LONGEST), filler);
 
 /** `replaceAll`, which stops where texts end. */
 export function replaced(text, pattern, by) {
@@ -67,17 +67,17 @@ export function replaced(text, pattern, by) {
     const at = text.indexOf(pattern, search);
     if (at < 0) break;
     // What stands for parts of the text is the standard's own affair.
-    const stands = (piece) => ({
+    const standsFor = (piece) => ({
       '$$': '$', '$&': pattern, '$`': text.slice(0, at), "$'": text.slice(at + pattern.length),
     })[piece];
-    out += text.slice(from, at) + cut(by.replace(/\$[$&`']/g, stands));
+    out += text.slice(from, at) + cut(by.replace(/\$[$&`']/g, standsFor));
     from = at + pattern.length;
     search = from + (pattern === '' ? 1 : 0);
   }
   return cut(out + text.slice(from));
 }
 
-export const fixed = (n, digits) => (n === null ? null : n.toFixed(whole(digits, 100)));
+export const fixed = (n, digits) => (n === null ? null : n.toFixed(wholePart(digits, 100)));
 
 export function inRadix(n, radix) {
   if (n === null) return null;
@@ -103,10 +103,10 @@ export function joined(list, separator = ',') {
 export function withItem(list, n, item) {
   if (list === null) return null;
   const at = Math.trunc(n) || 0;
-  const copy = list.slice();
+  const made = list.slice();
   const position = at < 0 ? at + list.length : at;
-  if (position >= 0 && position < list.length) copy[position] = item;
-  return copy;
+  if (position >= 0 && position < list.length) made[position] = item;
+  return made;
 }
 
 /** The order of values that nobody compares: that of their texts. */

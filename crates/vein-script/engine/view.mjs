@@ -58,11 +58,47 @@ export class Scope {
   }
 }
 
+/** What stands in a scope where nothing comes and goes. */
+export const FIXED = Object.freeze([]);
+
+/** A component, or a store. */
+export class Component extends Scope {
+  constructor(held, page) {
+    super(held, null);
+    const given = held?.scope.constructor.spots[held.number];
+    this.ways$ = given?.gives ?? NOTHING;
+    this.bound$ = given?.bound ?? NOTHING;
+    if (held === null) this.page$ = page;
+  }
+}
+
+/** A block of one: what comes and goes as a whole. */
+export class Block extends Scope {
+  constructor(held, props) {
+    super(held, props.up ?? held.scope);
+    this.item$ = props.item;
+    this.at$ = props.at;
+  }
+}
+
+/** Has a scope stand in its node, or in those of a fragment. */
+export function standOn(scope, top) {
+  scope.top$ = [top];
+  top.scope$ = scope;
+  scope.made$ = top;
+}
+
+export function standOnAll(scope, top) {
+  scope.top$ = [...top.childNodes];
+  for (const node of scope.top$) node.scope$ = scope;
+  scope.made$ = top;
+}
+
 /** Marks readers of a prop that was written to: where it is bound both ways, those of what it is bound to. */
-export function tell(scope, prop, bits, whole) {
+export function tell(scope, prop, bits, entire) {
   const ways = scope.bound$[prop];
   if (ways === undefined) mark(scope, bits);
-  else scope.held$.scope[ways[1]](whole);
+  else scope.held$.scope[ways[1]](entire);
 }
 
 /** What is done to the document once everything is worked out: a function and what it takes, one after the other. */
@@ -72,9 +108,9 @@ export const later = [];
 export const afterwards = [];
 
 /** Does what was put off, in order. */
-export function doAll(put) {
-  for (let at = 0; at < put.length; at += 3) put[at](put[at + 1], put[at + 2]);
-  put.length = 0;
+export function doAll(all) {
+  for (let at = 0; at < all.length; at += 3) all[at](all[at + 1], all[at + 2]);
+  all.length = 0;
 }
 
 /** Keeps what a part shows, and has it brought to the document if that is another. */
@@ -111,7 +147,7 @@ export function template(html, around, seams) {
 }
 
 /** What text shows of a value. */
-export function text(value) {
+export function textOf(value) {
   const all = value === null ? '' : `${value}`;
   return ODD.test(all) ? all.replaceAll('\0', '\ufffd').toWellFormed() : all;
 }
@@ -120,15 +156,15 @@ export function text(value) {
 export const ODD = /[\0\ud800-\udfff]/;
 
 /** What an attribute shows of a value: `null` where it is absent. */
-export const presence = (value) => (value === null || value === false ? null : value === true ? '' : text(value));
+export const presence = (value) => (value === null || value === false ? null : value === true ? '' : textOf(value));
 
-export const words = (value) => (value === null ? null : text(value));
+export const wordsOf = (value) => (value === null ? null : textOf(value));
 
 /** Items of a list that are there, apart by a space, also those of lists in it. */
 export function tokens(value) {
   if (value === null || value === false) return null;
-  if (!Array.isArray(value)) return text(value);
-  const all = value.flat(Infinity).filter(Boolean).flatMap((item) => text(item).split(/[\t\n\f\r ]+/));
+  if (!Array.isArray(value)) return textOf(value);
+  const all = value.flat(Infinity).filter(Boolean).flatMap((item) => textOf(item).split(/[\t\n\f\r ]+/));
   return all.filter((token) => token !== '').join(' ') || null;
 }
 

@@ -90,11 +90,19 @@ impl Class<'_> {
         if self.own.block > 0 {
             return Ok(());
         }
-        self.members.push_str(&format!(
-            "  put$(name, value) {{\n    let done = false;\n    switch (name) {{\n{setters}    }}\n    \
-             if (done) this.told$(name);\n  }}\n  told$(name) {{\n    switch (name) {{\n{tells}    }}\n  }}\n  give$(event, args) {{\n    if (this.held$ === null) turn.given.push([this, event, args]);\n    \
-             else hand(this.held$, event, args);\n  }}\n"
-        ));
+        if self.whole.is_written_by_name(self.number) {
+            self.members.push_str(&format!(
+                "  put$(name, value) {{\n    let done = false;\n    switch (name) {{\n{setters}    }}\n    \
+                 if (done) this.told$(name);\n  }}\n  told$(name) {{\n    switch (name) {{\n{tells}    }}\n  }}\n"
+            ));
+        }
+        if self.whole.is_driven(self.number) || !self.own.plan.events.is_empty() {
+            self.used.insert("hand");
+            self.members.push_str(
+                "  give$(event, args) {\n    if (this.held$ === null) turn.given.push([this, event, args]);\n    \
+                 else hand(this.held$, event, args);\n  }\n",
+            );
+        }
         Ok(())
     }
 

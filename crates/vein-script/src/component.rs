@@ -54,14 +54,26 @@ impl Compiled {
     }
 }
 
+/// Who can do something to a page from outside, beside those who use it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Driven {
+    /// Nobody.
+    No,
+    /// Its host: it reads, writes, calls and hears the page's own component and its stores.
+    ByHost,
+    /// Who holds it to the core, who writes to whatever stands in it.
+    #[default]
+    Inside,
+}
+
 /// Compiles a component, with all that can stand in it and the stores that they use.
 ///
 /// # Errors
 /// What one of them has that cannot be compiled yet.
-pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
+pub fn component(program: &Program, plan: &Plan, driven: Driven) -> Result<Compiled, String> {
     let number = program.plans.iter().position(|known| known.name == plan.name);
     let number = number.ok_or_else(|| format!("`{}` is none of the program's", plan.name))?;
-    let whole = Whole::of(program, number);
+    let whole = Whole::of(program, number, driven);
     let plans = whole.plans.iter().map(|plan| &program.plans[*plan]);
     let asked = plans.clone().flat_map(|plan| &plan.asked).map(|asked| asked.result);
     let of_face = plans.filter(|known| known.store.is_some() || known.name == plan.name);
@@ -94,6 +106,9 @@ pub fn component(program: &Program, plan: &Plan) -> Result<Compiled, String> {
 /// Components that are compiled together.
 pub(crate) struct Whole<'a> {
     pub(crate) program: &'a Program,
+    /// The page's own component, and who drives it.
+    root: usize,
+    driven: Driven,
     plans: Vec<usize>,
     /// What hangs on what the host answers at once.
     pub(crate) asking: Hanging,
@@ -104,7 +119,7 @@ pub(crate) struct Whole<'a> {
 }
 
 impl Whole<'_> {
-    fn of(program: &Program, number: usize) -> Whole<'_> {
+    fn of(program: &Program, number: usize, driven: Driven) -> Whole<'_> {
         let plans = program.with_all_inside(number);
         let asking = Hanging::on(Late::Answers, program, &plans);
         let placed = Hanging::on(Late::Positions, program, &plans);
@@ -116,7 +131,23 @@ impl Whole<'_> {
             let lives = !plan.hooks.is_empty() || !plan.sources.is_empty();
             waits || settles || lives || plan.store.is_some()
         });
-        Whole { program, plans, asking, placed, lively }
+        Whole { program, root: number, driven, plans, asking, placed, lively }
+    }
+
+    /// Whether somebody writes to a component's state by its names.
+    pub(crate) fn is_written_by_name(&self, plan: u32) -> bool {
+        let known = &self.program.plans[plan as usize];
+        !known.sources.is_empty() || self.is_driven(plan)
+    }
+
+    /// Whether somebody outside drives a component.
+    pub(crate) fn is_driven(&self, plan: u32) -> bool {
+        let own = plan as usize == self.root || self.program.plans[plan as usize].store.is_some();
+        match self.driven {
+            Driven::No => false,
+            Driven::ByHost => own,
+            Driven::Inside => true,
+        }
     }
 
     /// Whether a component may have itself inside.
@@ -285,12 +316,17 @@ impl<'a> Class<'a> {
         if is_own {
             lines.extend(self.life_lines());
         }
+        let (base, params) = match is_own {
+            true => ("Component", "held, props, page"),
+            false => ("Block", "held, props"),
+        };
+        self.used.insert(base);
         // What is as in most of them is not said.
         let lines = lines.into_iter().filter(|(_, value)| !value.is_empty());
         let lines: String =
             lines.map(|(name, value)| format!("  static {name} = {value};\n")).collect();
         Ok(format!(
-            "{template}class {name} extends Scope {{\n{lines}  constructor(held, props, page) {{\n{}  }}\n{}}}\n",
+            "{template}class {name} extends {base} {{\n{lines}  constructor({params}) {{\n{}  }}\n{}}}\n",
             self.first, self.members
         ))
     }
@@ -298,22 +334,14 @@ impl<'a> Class<'a> {
     /// What every scope begins with.
     fn begins(&mut self) {
         let is_own = self.own.block == 0;
-        let up = if is_own { "null" } else { "props.up ?? held.scope" };
-        self.first.push_str(&format!("    super(held, {up});\n"));
+        self.first.push_str(match is_own {
+            true => "    super(held, page);\n",
+            false => "    super(held, props);\n",
+        });
         if self.whole.lively {
             self.first.push_str("    this.serial$ = life.serial++;\n");
             self.used.insert("life");
         }
-        self.first.push_str(match is_own {
-            true => {
-                "    const given = held?.scope.constructor.spots[held.number];\n    \
-                 this.ways$ = given?.gives ?? NOTHING;\n    this.bound$ = given?.bound ?? NOTHING;\n    \
-                 if (held === null) this.page$ = page;\n"
-            }
-            false => {
-                "    this.item$ = props.item;\n    this.at$ = props.at;\n"
-            }
-        });
         if !is_own {
             return;
         }
@@ -352,13 +380,9 @@ impl<'a> Class<'a> {
             let way = way_to(&made.ways[..at], way, alone);
             self.first.push_str(&format!("    const n{at} = this.n{at}$ = {way};\n"));
         }
-        self.first.push_str(match alone {
-            true => "    this.top$ = [top];\n    top.scope$ = this;\n    this.made$ = top;\n",
-            false => {
-                "    this.top$ = [...top.childNodes];\n    for (const node of this.top$) node.scope$ = this;\n    \
-                 this.made$ = top;\n"
-            }
-        });
+        let stands = if alone { "standOn" } else { "standOnAll" };
+        self.used.insert(stands);
+        self.first.push_str(&format!("    {stands}(this, top);\n"));
     }
 
     /// Writes code of the component: what has to be declared around it, and its text.

@@ -1,5 +1,6 @@
 //! The engine's hand-written modules, and what a piece of code needs of them.
 
+use crate::short::variables;
 use std::collections::BTreeSet;
 
 /// The modules, by what they do.
@@ -36,25 +37,21 @@ pub fn declared() -> Vec<Declared> {
     let declared = modules.filter_map(|block| {
         let at = if block.starts_with("export ") { 0 } else { block.find("\nexport ")? + 1 };
         let text = block[at + "export ".len()..].trim_end();
-        let name = text.split_once(' ')?.1;
+        let name = text.trim_start_matches("async ").split_once(' ')?.1;
         let name = &name[..name.find(|c: char| !is_of_name(c)).unwrap_or(name.len())];
         Some(Declared { name, text, told: &block[..at] })
     });
     declared.collect()
 }
 
-fn is_of_name(c: char) -> bool {
-    c.is_ascii_alphanumeric() || c == '_' || c == '$'
+/// What of the engine a script names.
+pub fn named_in(script: &str) -> BTreeSet<&'static str> {
+    let named = variables(script);
+    declared().iter().map(|known| known.name).filter(|name| named.contains(name)).collect()
 }
 
-/// Names that stand in a piece of code, but for those of members; also those in strings and comments: one too many is no
-/// harm.
-fn words(text: &str) -> impl Iterator<Item = &str> {
-    let words = text.split(|c: char| !is_of_name(c)).filter(|word| !word.is_empty());
-    words.filter(|word| {
-        let at = word.as_ptr() as usize - text.as_ptr() as usize;
-        !text[..at].ends_with('.') || text[..at].ends_with("...")
-    })
+fn is_of_name(c: char) -> bool {
+    c.is_ascii_alphanumeric() || c == '_' || c == '$'
 }
 
 /// The text of what is used of the engine, with what that uses itself, in the order of the modules.
@@ -84,7 +81,7 @@ pub fn needed(used: &BTreeSet<&'static str>) -> Vec<Declared> {
     while let Some(name) = open.pop() {
         let Some(known) = declared.iter().find(|known| known.name == name) else { continue };
         if needed.insert(known.name) {
-            open.extend(words(known.text));
+            open.extend(variables(known.text));
         }
     }
     declared.into_iter().filter(|known| needed.contains(known.name)).collect()
@@ -103,6 +100,18 @@ mod tests {
         let names: BTreeSet<&str> = declared.iter().map(|known| known.name).collect();
         assert_eq!(names.len(), declared.len(), "two of one name");
         assert!(names.contains("cut") && names.contains("reduced"));
+    }
+
+    /// So that whatever is named as the engine's is the engine's.
+    #[test]
+    fn nothing_inside_is_called_as_something_of_the_engine() {
+        let all = declared();
+        let names: BTreeSet<&str> = all.iter().map(|known| known.name).collect();
+        for known in &all {
+            let own = crate::short::declared(&crate::tokens::tokens(known.text));
+            let shadows = own.iter().filter(|name| **name != known.name && names.contains(*name));
+            assert_eq!(shadows.collect::<Vec<_>>(), Vec::<&&str>::new(), "in `{}`", known.name);
+        }
     }
 
     #[test]

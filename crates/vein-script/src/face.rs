@@ -7,6 +7,23 @@ use crate::types::type_of;
 use vein_plan::{CellKind, Plan, Program};
 
 impl Compiled {
+    /// What there is to know of a component that nobody drives, as an expression.
+    pub fn face_of_nobody(&self, plan: &Plan) -> String {
+        let page = if self.lively { "clockedPage" } else { "() => ({})" };
+        format!(
+            "{{ kind: {}, kinds: [{}], page: {page}, listens: (root, failed) => {{\n{}}} }}",
+            class_name(&plan.name),
+            self.kinds(),
+            self.listens("root", "failed", "undefined")
+        )
+    }
+
+    /// The stores on its page, by their numbers.
+    fn kinds(&self) -> String {
+        let kinds = self.stores.iter().map(|(number, name)| format!("[{number}, {name}]"));
+        kinds.collect::<Vec<_>>().join(", ")
+    }
+
     /// A component's face as an expression: its props, what can be read and written by paths, what can be called, and what
     /// it gives.
     pub fn face(&self, program: &Program, plan: &Plan) -> String {
@@ -36,13 +53,12 @@ impl Compiled {
             let own = of_plan(program, plan);
             Some(format!("{}: {{ number: {number}, {own} }}", quoted(name)))
         });
-        let kinds = self.stores.iter().map(|(number, name)| format!("[{number}, {name}]"));
         format!(
             "{{ name: {}, kind: {}, kinds: [{}], asked: [{}], props: {}, {}, events: {}, stores: {}, \
              listens: (root, failed, signal) => {{\n{}}} }}",
             quoted(&plan.name),
             class_name(&plan.name),
-            kinds.collect::<Vec<_>>().join(", "),
+            self.kinds(),
             asked.join(", "),
             table(props),
             of_plan(program, plan),

@@ -28,7 +28,7 @@ pub mod template;
 mod tokens;
 mod types;
 
-pub use component::{Compiled, component};
+pub use component::{Compiled, Driven, component};
 pub use expression::{Names, Writer};
 pub use own::name_in as property;
 pub use statement::waits;

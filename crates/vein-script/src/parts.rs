@@ -92,7 +92,7 @@ impl Class<'_> {
         self.used.insert("keepControl");
         let (declared, raw) = self.written(|writer| writer.value(part.value).alone());
         let of = match part.kind {
-            PartKind::Property(Property::Value) => "text(value)",
+            PartKind::Property(Property::Value) => "textOf(value)",
             PartKind::Property(Property::Chosen) => "chosen(value)",
             _ => "!!value",
         };

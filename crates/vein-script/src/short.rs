@@ -248,7 +248,7 @@ impl<'a> Names<'a> {
 }
 
 /// The variables, functions and classes that a script declares; what else it names it finds around it.
-fn declared<'a>(tokens: &[Token<'a>]) -> BTreeSet<&'a str> {
+pub(crate) fn declared<'a>(tokens: &[Token<'a>]) -> BTreeSet<&'a str> {
     let tokens: Vec<Token<'a>> =
         tokens.iter().copied().filter(|token| token.kind != Kind::Mark).collect();
     let text = |at: usize| tokens.get(at).map_or("", |token| token.text);

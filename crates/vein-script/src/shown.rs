@@ -12,16 +12,16 @@ pub fn shown(writer: &mut Writer<'_>, part: &Part) -> String {
     }
     let with = |writer: &mut Writer<'_>, helper: &'static str| {
         let value = value(writer, part.value);
-        writer.used.insert("text");
+        writer.used.insert("textOf");
         format!("{}({value})", writer.uses(helper))
     };
     match &part.kind {
-        PartKind::Text | PartKind::Attribute(_, Form::Text) => with(writer, "text"),
-        PartKind::Property(Property::Value) => with(writer, "text"),
+        PartKind::Text | PartKind::Attribute(_, Form::Text) => with(writer, "textOf"),
+        PartKind::Property(Property::Value) => with(writer, "textOf"),
         PartKind::Property(Property::Chosen) => with(writer, "chosen"),
         PartKind::Property(_) => format!("!!({})", writer.test(part.value).alone()),
         PartKind::Attribute(_, Form::Presence) => with(writer, "presence"),
-        PartKind::Attribute(_, Form::Words) => with(writer, "words"),
+        PartKind::Attribute(_, Form::Words) => with(writer, "wordsOf"),
         PartKind::Attribute(_, Form::Tokens) => with(writer, "tokens"),
         PartKind::Attribute(_, Form::Url) => with(writer, "safeUrl"),
         PartKind::Attribute(_, Form::Declarations) => with(writer, "declarations"),

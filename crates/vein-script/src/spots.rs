@@ -175,7 +175,12 @@ impl Class<'_> {
                 }
             });
         }
-        self.first.push_str(&format!("    this.spots$ = [];\n{begins}"));
+        if self.block.spots.is_empty() {
+            self.used.insert("FIXED");
+            self.first.push_str("    this.spots$ = FIXED;\n");
+        } else {
+            self.first.push_str(&format!("    this.spots$ = [];\n{begins}"));
+        }
         // What stands after a spot is there before it.
         match self.block.spots.len() {
             0 => {}

@@ -355,7 +355,7 @@ impl Writer<'_> {
         let mut may_fail = item.is_some();
         let mut text = match (item, self.names.shared(place.cell, way)) {
             (Some((item, _)), _) => item,
-            (None, Some(shared)) => format!("{}({shared})", self.uses("there")),
+            (None, Some(shared)) => format!("{}({shared})", self.uses("valueAt")),
             _ => format!("{root}{}", code::member(&key)),
         };
         for step in around {
@@ -736,7 +736,7 @@ impl Writer<'_> {
         let (container, key) = self.container(place);
         // The list itself: one step further than what stands around it.
         let list = match (place.steps.last(), self.names.shared(place.cell, &format!("`{way}`"))) {
-            (None, Some(shared)) => format!("{}({shared})", self.uses("there")),
+            (None, Some(shared)) => format!("{}({shared})", self.uses("valueAt")),
             (None, None) => format!("{container}{}", code::member(&key)),
             (Some(PlaceStep::Field(_)), _) => format!("({container}){}", code::member(&key)),
             (Some(PlaceStep::Index(_)), _) => format!("({container})[{key}]"),

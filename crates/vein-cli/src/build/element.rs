@@ -8,6 +8,7 @@ use anyhow::{Context, Result, bail};
 use serde_json::{Value as Json, json};
 use vein::Value;
 use vein::program::{Block, CellKind, Name, Program, SpotKind, Type, TypeId};
+use vein_script::Driven;
 
 /// How that comes to the component, and to what stands in for it.
 const COMPONENT: &str = "import { FACE, Opened } from './component.mjs';";
@@ -72,7 +73,7 @@ pub(super) fn add(
         "props": props,
         "events": plan.events.iter().map(|event| &*event.name).collect::<Vec<_>>(),
     });
-    let scripts = Scripts::of_planned(planned, &program, &["Opened"])?;
+    let scripts = Scripts::of_planned(planned, &program, (Driven::ByHost, ELEMENT))?;
     let files = host_files(planned)?;
     let own = match files.first().map(|(path, _)| path.clone()) {
         Some(first) => {

@@ -10,23 +10,28 @@ use base64::Engine as _;
 use sha2::{Digest, Sha256};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
-use vein::{HostError, Page};
+use vein::program::{CellKind, Program};
+use vein::{HostError, Page, Value};
+use vein_script::Driven;
 
 const PAGE: &str = include_str!("../../page/built.html");
 const START: &str = include_str!("../../page/start.js");
-/// How that comes to the component.
-const COMPONENT: &str = "import { FACE, Opened } from './component.mjs';";
+const ALONE: &str = include_str!("../../page/alone.mjs");
 const MAIN: &str = include_str!("../../page/main.mjs");
 
 /// Adds everything that a site consists of; gives what should be known of it.
 pub(super) fn add(planned: &Planned, readable: bool, assets: &mut Assets) -> Result<Vec<String>> {
     let mut notes = Vec::new();
-    let (view, policy) = match written(planned)? {
-        Ok(page) => (page.html(), policy(planned, &page)),
+    let written = match written(planned)? {
+        Ok(page) => Some(page),
         Err(why) => {
             notes.push(why);
-            (String::new(), policy_for(planned, &BTreeSet::new()))
+            None
         }
+    };
+    let (view, policy) = match &written {
+        Some(page) => (page.html(), policy(planned, page)),
+        None => (String::new(), policy_for(planned, &BTreeSet::new())),
     };
     let frame = lean_css(crate::page::FRAME);
     let program = planned.ui.program();
@@ -48,14 +53,25 @@ pub(super) fn add(planned: &Planned, readable: bool, assets: &mut Assets) -> Res
             "const host = {};".to_owned()
         }
     };
-    let scripts = Scripts::of_planned(planned, program, &["Opened", "takeIn"])?;
-    let main = MAIN.replace("import * as host from './host.js';", &imported);
+    // Where nobody drives it, and it is known what it begins with, it needs nothing that is there for a host.
+    let asks =
+        program.with_all_inside(number).iter().any(|plan| !program.plans[*plan].asked.is_empty());
+    let alone = hosts.is_empty() && written.is_some() && !asks;
+    let (driven, main, component, named) = match alone {
+        true => (Driven::No, ALONE, "import { FACE, show } from './component.mjs';", "show"),
+        false => {
+            (Driven::ByHost, MAIN, "import { FACE, Opened } from './component.mjs';", "Opened")
+        }
+    };
+    let more = if alone { "" } else { "takeIn" };
+    let main = main.replace("import * as host from './host.js';", &imported);
+    let scripts = Scripts::of_planned(planned, program, (driven, &format!("{main}{more}")))?;
     let main = if readable {
-        let mut modules = scripts.modules(&["Opened", "takeIn"]);
+        let mut modules = scripts.modules(&[named]);
         modules.push(("main.mjs".into(), Script { text: main, map: String::new() }));
         format!("{}/main.mjs", assets.add_scripts("page", modules))
     } else {
-        let whole = main.replace(COMPONENT, &scripts.whole());
+        let whole = main.replace(component, &scripts.whole());
         assets.add_script("main", scripts.sent(&whole, "main.mjs"))
     };
     let start = START.replace("./main.mjs", &format!("./{main}"));
@@ -78,10 +94,7 @@ pub(super) fn add(planned: &Planned, readable: bool, assets: &mut Assets) -> Res
     let (before, after) = page.split_once("<!--title-->").context("the page has a title")?;
     let (between, after) = after.split_once("<!--view-->").context("the page has a view")?;
     let (then, last) = after.split_once("<!--props-->").context("the page has data")?;
-    let props = json_in_html(&match &planned.props {
-        vein::Value::Null => vein::Value::record([]),
-        props => props.clone(),
-    });
+    let props = json_in_html(&fitted(planned, program, number));
     let html = [before, &escaped, between, &view, then, &props, last].concat();
     assets.add("index.html", html);
     add_static(planned, assets)?;
@@ -101,6 +114,19 @@ fn written(planned: &Planned) -> Result<Result<Page, String>> {
         ))),
         Err(error) => Err(error.into()),
     }
+}
+
+/// The page's data as its component takes it, as far as it fits.
+fn fitted(planned: &Planned, program: &Program, number: usize) -> Value {
+    let Value::Record(given) = &planned.props else { return Value::record([]) };
+    let props = program.plans[number].cells.iter();
+    let props = props.filter(|cell| matches!(cell.kind, CellKind::Prop(_) | CellKind::Shared(_)));
+    let fields = given.iter().map(|(name, given)| {
+        let prop = props.clone().find(|prop| prop.name == *name);
+        let fits = prop.and_then(|prop| program.fit(prop.ty, given, name).ok());
+        (name.clone(), fits.unwrap_or_else(|| given.clone()))
+    });
+    Value::record(fields)
 }
 
 /// What nobody will answer, if there is something.

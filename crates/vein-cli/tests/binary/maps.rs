@@ -42,7 +42,7 @@ fn named(statement: &str) -> Vec<&str> {
 fn every_place_of_a_script_leads_to_where_it_was_written() {
     for more in [&[][..], &["--readable"], &["--element", "bed-card"]] {
         let out = TempDir::new().expect("a folder");
-        built(more, &glasshouse(), out.path());
+        built(more, glasshouse(), out.path());
         let mut maps = Vec::new();
         files(out.path(), ".map", &mut maps);
         let (mut writes, mut components) = (0, BTreeSet::new());

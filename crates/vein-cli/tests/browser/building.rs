@@ -227,6 +227,39 @@ pub async fn a_component_may_use_the_ids_of_the_page(browser: &Browser) {
     );
 }
 
+const ALONE: &str = "shape Bed { crop: string, note: string? }
+takes beds: Bed[]
+takes most: number = 3
+holds ticks = 0
+uses tank
+upon every (20) { if (ticks < most) { ticks += 1; tank.draw(); } }
+<p>{ticks} {tank.litres}</p>
+<i each=\"bed of beds\">{bed.note ?? 'no note'}</i>
+";
+
+const TANK: &str = "store tank\nholds litres = 60\ndoes draw() { litres -= 5; }\n";
+
+/// Without a host a page has nothing of what is there for one: it lives all the same.
+pub async fn a_page_that_nobody_drives_lives(browser: &Browser) {
+    let files = [
+        ("alone-view.vein", ALONE),
+        ("water-tank.vein", TANK),
+        ("beds.json", r#"{ "beds": [{ "crop": "kale" }, { "crop": "pea", "note": "late" }] }"#),
+        ("vein.toml", "component = 'alone-view'\nwith = 'beds.json'\n"),
+    ];
+    for more in [&[][..], &["--readable"]] {
+        let (project, dir) = (counting(&files), TempDir::new().expect("a folder"));
+        built(more, project.path(), dir.path());
+        let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+        browser.client.goto(&address).await.expect("a page");
+        browser
+            .until("return document.querySelector('p').textContent === '3 45'", "three turns")
+            .await;
+        let notes = "return [...document.querySelectorAll('i')].map((i) => i.textContent)";
+        assert_eq!(browser.run(notes).await, json!(["no note", "late"]));
+    }
+}
+
 const CIRCLE: &str = "holds n = 0
 
 does forth() {

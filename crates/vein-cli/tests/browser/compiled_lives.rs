@@ -16,7 +16,7 @@ use vein::{NodeId, Pulse as Entry, Session, Ui, Value};
 use vein_plan::{Program, Property, Shown};
 use vein_runtime::QuestionId;
 use vein_script::short::shortened;
-use vein_script::{Compiled, engine};
+use vein_script::{Compiled, Driven, engine};
 use vein_view::{Event, Patch};
 
 const USED: &str = "button, input, textarea, select, details, dialog";
@@ -439,7 +439,7 @@ pub async fn random_projects_live_the_same(browser: &Browser) {
         let program = ui.program().clone();
         let plan =
             program.plans.iter().find(|plan| &*plan.name == "test-bed").expect("it is there");
-        let compiled = vein_script::component(&program, plan)
+        let compiled = vein_script::component(&program, plan, Driven::Inside)
             .unwrap_or_else(|error| panic!("seed {seed}: {error}\n{}", text()));
         let beds: Vec<Json> = (0..3).map(|_| bed(&mut random)).collect();
         let (mut ours, mut steps, mut ledger) = (Vec::new(), Vec::new(), vec![String::new()]);

@@ -9,8 +9,8 @@ use serde_json::{Value as Json, json};
 use std::collections::{BTreeMap, BTreeSet};
 use vein::Ui;
 use vein_plan::Program;
-use vein_script::engine;
 use vein_script::short::shortened;
+use vein_script::{Driven, engine};
 
 /// Makes the markup of blocks twice, as the engine does and node for node, and tells where the two differ.
 const TEMPLATES: &str = r#"
@@ -464,8 +464,8 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
         let program = ui.program();
         let plan =
             program.plans.iter().find(|plan| &*plan.name == "test-bed").expect("it is there");
-        let compiled =
-            vein_script::component(program, plan).unwrap_or_else(|error| panic!("{error}\n{text}"));
+        let compiled = vein_script::component(program, plan, Driven::Inside)
+            .unwrap_or_else(|error| panic!("{error}\n{text}"));
         let mut page = ui.page("test-bed").open(json!({ "beds": beds })).expect("beds");
         let mut steps = Vec::new();
         let mut known = Known::new();

@@ -92,6 +92,7 @@ const TESTS: &[Test] = tests! {
     pages::the_applier_refuses_what_is_malformed_and_leaves_the_page_as_it_is,
     building::the_glasshouse_is_taken_over_as_it_was_written_and_lives_below_a_sub_path,
     building::styles_apply_under_the_strict_policy,
+    building::a_page_that_nobody_drives_lives,
     building::a_fault_leads_to_where_it_was_written,
     building::a_page_whose_files_are_missing_or_damaged_says_so_and_stays,
     building::a_host_that_fails_leaves_the_page_as_it_is_and_is_told_of_once,

@@ -460,7 +460,8 @@ async fn run_nothing(browser: &Browser, ui: &vein::Ui, all: &[String]) {
     let applier = include_str!("../../page/applier.mjs");
     let batch = page.opening().pulse.patches.to_bytes();
     let plan = ui.program().plans.iter().find(|plan| &*plan.name == "hostile-lab");
-    let compiled = vein_script::component(ui.program(), plan.expect("it is there"));
+    let compiled =
+        vein_script::component(ui.program(), plan.expect("it is there"), Default::default());
     let compiled = compiled.unwrap_or_else(|error| panic!("{error}"));
     let rules = format!("const RULES = {};", vein::cleaning_rules());
     let engine = vein_script::engine::text_of(&compiled.used);

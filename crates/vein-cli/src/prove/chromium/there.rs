@@ -9,6 +9,7 @@ use std::collections::BTreeMap;
 use vein::program::{Answers, CellKind};
 use vein::scenario::{Doing, Scripted};
 use vein::{Pulse, Session, Ui, to_json};
+use vein_script::Driven;
 
 /// What is done inside of a compiled page.
 const INSIDE: &str = include_str!("../../../page/inside.mjs");
@@ -174,8 +175,8 @@ impl InBrowser<'_> {
                 let component = opening["component"].as_str().unwrap_or_default().to_owned();
                 let (locale, zone) = there.locale.clone();
                 let program = session.runtime().program();
-                let more = ["Opened", "takeIn", "turnOver"];
-                let scripts = Scripts::of(program, &component, (&locale, &zone), &more)?;
+                let main = (Driven::Inside, &*format!("{INSIDE}takeIn"));
+                let scripts = Scripts::of(program, &component, (&locale, &zone), main)?;
                 let whole = scripts.whole() + &INSIDE.replace(COMPONENT, "");
                 let script = scripts.sent(&whole, "main.mjs").text;
                 self.chromium.stage.use_script(&component, script);
