@@ -93,7 +93,7 @@ export function followLife() {
 /** Looks at what is asked or runs by itself, where something was marked: whether anything came of it. */
 export function runEffects() {
   pullAll('pull$');
-  const scopes = [...marked.keys()].filter((scope) => scope.begun$ && scope.constructor.effects > 0 && stands(scope));
+  const scopes = marked.filter((scope) => scope.begun$ && scope.constructor.effects > 0 && stands(scope));
   const woken = scopes.sort(byRank).flatMap((scope) => {
     const effects = Array.from({ length: scope.constructor.effects }, (_, at) => [scope, at]);
     return effects.filter(([, at]) => scope.wakes$(at));
@@ -230,21 +230,31 @@ export function waitFor(scope, name, type, args, resume) {
   return true;
 }
 
-/** What a function gives that the host answers at once; it is asked again only for other arguments. */
-export function askHost(scope, name, type, args) {
+/** Of how many answers that are lists or records the last are kept. */
+export const MOST_LARGE = 16;
+
+/** What a function gives that the host answers at once. Whoever shows it asks again only for other arguments; statements ask
+ * whenever they run, and keep nothing. */
+export function askHost(scope, name, type, args, acts) {
   const page = pageOf(scope);
+  if (acts) return answered(page, name, type, args);
   const odd = (_, value) => (typeof value === 'number' && !Number.isFinite(value) ? [`${value}`] : value);
   const key = `${name} ${JSON.stringify(args, odd)}`;
   if (page.known.has(key)) return page.known.get(key);
-  let answer;
+  const answer = answered(page, name, type, args);
+  if (page.known.size >= 10000) page.known.clear();
+  if (answer !== null && typeof answer === 'object' && page.large.push(key) > MOST_LARGE) page.known.delete(page.large.shift());
+  page.known.set(key, answer);
+  return answer;
+}
+
+/** What the host answers now, as the type has it. */
+export function answered(page, name, type, args) {
   try {
-    answer = fitTo(type, answerOf(page.host, name, args), name);
+    return fitTo(type, answerOf(page.host, name, args), name);
   } catch (error) {
     throw new Fault(`the host could not answer \`${name}\`: ${error?.message ?? error}`);
   }
-  if (page.known.size >= 10000) page.known.clear();
-  page.known.set(key, answer);
-  return answer;
 }
 
 /** What a host says: it may hold functions, or what they would give. */
@@ -334,6 +344,7 @@ export class Page {
   timers = new Set();
   questions = new Set();
   known = new Map();
+  large = [];
   stores = new Map();
   time = 0;
   order = 0;

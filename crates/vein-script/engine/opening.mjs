@@ -102,7 +102,7 @@ export function between(read) {
     throw fault;
   } finally {
     undo.length = later.length = pending.length = 0;
-    marked.clear();
+    unmark(false);
   }
 }
 

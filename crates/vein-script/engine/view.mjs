@@ -1,20 +1,30 @@
 // What a component shows: markup that is copied, parts that are compared before the document is touched, and a pulse from
 // its cause to the view.
 
-/** Scopes that have something to look at before the pulse ends, with what they had marked before. */
-export const marked = new Map();
+/** Scopes that have something to look at before the pulse ends; each knows what it had marked before. */
+export const marked = [];
 
 /** The same scopes by how deep they stand: what stands around is looked at first. */
 export const pending = [];
 
 /** Marks readers of a scope, by their bits, and those inside of it that read the same. */
 export function mark(scope, bits) {
-  if (!marked.has(scope)) {
-    marked.set(scope, scope.d$);
+  if (scope.was$ < 0) {
+    scope.was$ = scope.d$;
+    marked.push(scope);
     (pending[scope.depth$] ??= []).push(scope);
   }
   scope.d$ |= bits;
   if (bits & scope.constructor.within) scope.forward$(bits);
+}
+
+/** Has no scope have anything to look at any more; where that has failed, what was marked before is marked again. */
+export function unmark(failed) {
+  for (const scope of marked) {
+    if (failed) scope.d$ = scope.was$;
+    scope.was$ = -1;
+  }
+  marked.length = 0;
 }
 
 /** What has no fields, also none that every record has. */
@@ -44,15 +54,13 @@ export class Scope {
     this.held$ = held;
     this.depth$ = held === null ? 0 : held.scope.depth$ + 1;
     this.d$ = 0;
+    this.was$ = -1;
     this.alive$ = true;
     this.up$ = up;
   }
   pull$() {}
   pullLate$() {}
-  settle$() {
-    this.pull$();
-    this.pullLate$();
-  }
+  settle$() {}
   parts$() {
     this.d$ = 0;
   }
@@ -206,13 +214,12 @@ export function turnOver(run) {
       for (let at = 0; at < turn.checks.length; at++) turn.checks[at]();
     });
   } catch (fault) {
-    for (const [scope, before] of marked) scope.d$ = before;
-    marked.clear();
+    unmark(true);
     later.length = afterwards.length = pending.length = turn.checks.length = turn.given.length = 0;
     for (const undone of turn.failed.splice(0)) undone();
     throw fault;
   }
-  marked.clear();
+  unmark(false);
   pending.length = turn.checks.length = turn.failed.length = 0;
   turn.sort?.();
   doAll(later);

@@ -15,8 +15,8 @@ pub trait Names {
     /// The value of a cell, as an expression.
     fn cell(&self, cell: CellId) -> Code;
 
-    /// What the host answers to a function of the plan, with the arguments' texts.
-    fn ask(&self, asked: u32, args: &[String]) -> Code;
+    /// What the host answers to a function of the plan, with the arguments' texts; statements ask each time that they run.
+    fn ask(&self, asked: u32, args: &[String], acts: bool) -> Code;
 
     /// Where a cell's value stands, to be written to: an object, and the name of its property.
     fn place(&self, cell: CellId) -> (String, String);
@@ -124,6 +124,8 @@ pub struct Writer<'a> {
     pub(crate) indexes: BTreeMap<ExprId, String>,
     /// How many objects have been noted before something in them is written.
     pub(crate) kept: u32,
+    /// Whether statements are written.
+    pub(crate) acts: bool,
     /// The component's number, where it is to be told what was written where.
     pub(crate) marks: Option<u32>,
 }
@@ -133,7 +135,7 @@ impl<'a> Writer<'a> {
     pub fn new(program: &'a Program, plan: &'a Plan, names: &'a dyn Names) -> Writer<'a> {
         let (used, declared, locals) = Default::default();
         let (waiting, indexes) = (None, BTreeMap::new());
-        let (readers, kept, marks) = (None, 0, None);
+        let (readers, kept, marks, acts) = (None, 0, None, false);
         Writer {
             program,
             plan,
@@ -145,6 +147,7 @@ impl<'a> Writer<'a> {
             waiting,
             indexes,
             kept,
+            acts,
             marks,
         }
     }
@@ -283,7 +286,7 @@ impl<'a> Writer<'a> {
                 let args: Vec<String> =
                     self.args(args).iter().map(|arg| arg.code.alone()).collect();
                 let kind = Kind::of(self.program, self.plan.asked[*asked as usize].result);
-                Written::closed(self.names.ask(*asked, &args), kind)
+                Written::closed(self.names.ask(*asked, &args, self.acts), kind)
             }
         }
     }

@@ -21,7 +21,7 @@ impl Class<'_> {
                 self.used.insert("askHost");
                 let (name, ty) = (&asked.name, type_of(program, asked.result));
                 self.members.push_str(&format!(
-                    "  q{at}$(args) {{ return askHost(this, \"{name}\", {ty}, args); }}\n"
+                    "  q{at}$(args, acts) {{ return askHost(this, \"{name}\", {ty}, args, acts); }}\n"
                 ));
             }
         }

@@ -81,8 +81,9 @@ impl Names for Own<'_> {
         }
     }
 
-    fn ask(&self, asked: u32, args: &[String]) -> Code {
-        Code::tight(format!("{}.q{asked}$([{}])", self.scope(0), args.join(", ")))
+    fn ask(&self, asked: u32, args: &[String], acts: bool) -> Code {
+        let acts = if acts { ", true" } else { "" };
+        Code::tight(format!("{}.q{asked}$([{}]{acts})", self.scope(0), args.join(", ")))
     }
 
     fn wait(&self, asked: u32, args: &[String], go_on: &str) -> String {
@@ -160,8 +161,8 @@ impl Names for OfItem<'_, '_> {
         Code::tight("item".to_owned())
     }
 
-    fn ask(&self, asked: u32, args: &[String]) -> Code {
-        self.own.ask(asked, args)
+    fn ask(&self, asked: u32, args: &[String], acts: bool) -> Code {
+        self.own.ask(asked, args, acts)
     }
 
     fn place(&self, cell: CellId) -> (String, String) {

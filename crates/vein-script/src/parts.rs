@@ -53,7 +53,9 @@ impl Class<'_> {
             let first = if asks { format!(" || this.v{at}$ === undefined") } else { String::new() };
             let keep = match &part.control {
                 Some(_) => format!("keepControl(this, {at})"),
-                None => format!("keep(this, \"v{at}$\", {value}, \"set{at}$\")"),
+                None => format!(
+                    "const value = {value}; if (value !== this.v{at}$) keep(this, \"v{at}$\", value, \"set{at}$\")"
+                ),
             };
             show.push_str(&format!(
                 "    if (this.d$ & {bit}{first}) {{ {mark}{declared}{keep}; }}\n"

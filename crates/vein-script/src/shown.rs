@@ -1,7 +1,8 @@
 //! What a part shows, and what brings it to the document.
 
 use crate::expression::Writer;
-use vein_plan::code::ExprId;
+use crate::kind::Kind;
+use vein_plan::code::{Expr, ExprId, Piece};
 use vein_plan::{Form, Part, PartKind, Property};
 
 /// What a part shows, as an expression.
@@ -9,6 +10,18 @@ pub fn shown(writer: &mut Writer<'_>, part: &Part) -> String {
     let value = |writer: &mut Writer<'_>, id: ExprId| writer.value(id).alone();
     if matches!(part.kind, PartKind::Attribute(..)) {
         writer.used.insert("setAttribute");
+    }
+    // A text that a document shows as it is.
+    let is_word = matches!(part.kind, PartKind::Text | PartKind::Property(Property::Value))
+        || matches!(part.kind, PartKind::Attribute(_, Form::Text | Form::Words | Form::Tokens));
+    let is_list = matches!(part.kind, PartKind::Attribute(_, Form::Tokens));
+    let kind = writer.kind(part.value);
+    if is_word && writer.is_clean(part.value) && !(is_list && kind == Kind::Boolean) {
+        let value = writer.value(part.value);
+        return match kind {
+            Kind::String => value.alone(),
+            _ => format!("`${{{}}}`", value.alone()),
+        };
     }
     let with = |writer: &mut Writer<'_>, helper: &'static str| {
         let value = value(writer, part.value);
@@ -25,6 +38,23 @@ pub fn shown(writer: &mut Writer<'_>, part: &Part) -> String {
         PartKind::Attribute(_, Form::Tokens) => with(writer, "tokens"),
         PartKind::Attribute(_, Form::Url) => with(writer, "safeUrl"),
         PartKind::Attribute(_, Form::Declarations) => with(writer, "declarations"),
+    }
+}
+
+impl Writer<'_> {
+    /// Whether what is shown of an expression is surely there, and has nothing in it that a document shows as something else:
+    /// no zero and no half of a pair.
+    fn is_clean(&mut self, id: ExprId) -> bool {
+        let clean = |text: &vein_plan::Text| text.as_str().is_some_and(|text| !text.contains('\0'));
+        match self.plan.exprs[id as usize].clone() {
+            Expr::String(text) => clean(&text),
+            Expr::Choose(_, then, otherwise) => self.is_clean(then) && self.is_clean(otherwise),
+            Expr::Concat(pieces) => pieces.iter().all(|piece| match piece {
+                Piece::Static(text) => clean(text),
+                Piece::Value(of) | Piece::Shown(of) => self.is_clean(*of),
+            }),
+            _ => matches!(self.kind(id), Kind::Number | Kind::Boolean),
+        }
     }
 }
 

@@ -292,7 +292,7 @@ impl Class<'_> {
         if choosing != 0 {
             settle.push_str(&format!("    this.d$ &= ~{choosing};\n"));
         }
-        if !settle.is_empty() {
+        if !settle.is_empty() || !pull.is_empty() || !late.is_empty() {
             settle.insert_str(0, "    this.pull$();\n    this.pullLate$();\n");
         }
         for (name, text) in [("pull", pull), ("pullLate", late), ("settle", settle)] {

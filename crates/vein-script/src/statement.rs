@@ -9,7 +9,9 @@ use crate::short::mark;
 use vein_plan::code::{Body, CellId, Expr, ExprId, Field, Item, ListEdit, Place, PlaceStep, Stmt};
 use vein_plan::members::Member;
 use vein_plan::value::DEEPEST_VALUE;
-use vein_plan::{CellKind, Commit, Conversion, Handler, Plan, PlanRead, ReadStep};
+use vein_plan::{
+    CellKind, Commit, Conversion, Handler, Plan, PlanRead, Program, ReadStep, Type, TypeId,
+};
 
 /// Whether statements wait for an answer somewhere. Such are no plain function: what comes after the answer is a pulse of
 /// its own, which may be taken back and begin again.
@@ -20,6 +22,12 @@ pub fn waits(plan: &Plan, body: &Body) -> bool {
         Stmt::For(_, _, body) => waits(plan, body),
         _ => false,
     })
+}
+
+/// Whether a list of the program may have lists as items.
+fn holds_lists(program: &Program) -> bool {
+    let is_list = |ty: TypeId| matches!(Kind::of(program, ty).there(), Kind::List(_));
+    program.types.iter().any(|ty| matches!(ty, Type::List(item) if is_list(*item)))
 }
 
 /// A loop whose statements wait: where it stands, how long its list is by then, and what comes after it.
@@ -42,6 +50,7 @@ impl Writer<'_> {
 
     /// The statements of a function.
     pub fn body(&mut self, body: &Body, depth: usize) -> String {
+        self.acts = true;
         if !waits(self.plan, body) {
             return self.statements(body, depth);
         }
@@ -650,10 +659,18 @@ impl Writer<'_> {
         let mut text = self.names.cell(place.cell).text;
         let last = place.steps.len() + usize::from(edits);
         let from = usize::from(self.plan.cells[place.cell as usize].kind == CellKind::Item);
+        let mut kind = Kind::of(self.program, self.plan.cells[place.cell as usize].ty);
         for at in 0..last {
-            if at >= from {
+            // What can be an item of no list stands in no row.
+            let is_list = matches!(kind.there(), Kind::List(_));
+            if at >= from && (!is_list || holds_lists(self.program)) {
                 touched.push(text.clone());
             }
+            kind = match place.steps.get(at) {
+                Some(PlaceStep::Field(name)) => kind.field(self.program, *name),
+                Some(PlaceStep::Index(_)) => kind.item(),
+                None => kind,
+            };
             match place.steps.get(at) {
                 Some(PlaceStep::Field(name)) => {
                     text.push_str(&format!("?.{}", self.program.names[*name as usize]));

@@ -65,7 +65,7 @@ impl Names for Properties<'_> {
         Code::tight(format!("s.{}", self.0.cells[cell as usize].name))
     }
 
-    fn ask(&self, _: u32, _: &[String]) -> Code {
+    fn ask(&self, _: u32, _: &[String], _: bool) -> Code {
         panic!("nothing is asked here")
     }
 
