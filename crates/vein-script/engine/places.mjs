@@ -242,28 +242,39 @@ export class Rows extends Place {
   pend() {
     for (const row of this.held) pend(row);
   }
+  /** Whether what tells an item apart is another by now. */
+  isTold(item) {
+    const rows = hanging.get(item);
+    const own = Array.isArray(rows) ? rows : rows === undefined ? [] : [rows];
+    return own.some((row) => row.held$ === this && !equalKeys(row.key$, this.by(item)));
+  }
   match() {
     const list = this.list();
     const old = this.held;
     undo.push(this, numbered, null, this, 'stale', this.stale, this, 'held', old, this, 'seen', this.seen);
     this.stale = false;
     this.seen = list;
-    // Most rows are where they were.
+    // Most rows are where they were, and an item in which nothing was written is the one that it was.
+    const looks = this.by === null || touched.length > FEW || touched.some((item) => this.isTold(item));
+    const fits = looks
+      ? (row, item, at) => equalKeys(row.key$, this.key(item, at))
+      : (row, item) => row.item$ === item || equalKeys(row.key$, this.by(item));
     let first = 0;
-    while (first < old.length && first < list.length && old[first].item$ === list[first]
-      && equalKeys(old[first].key$, this.key(list[first], first))) first++;
+    const most = Math.min(old.length, list.length);
+    if (looks) while (first < most && old[first].item$ === list[first] && fits(old[first], list[first], first)) first++;
+    else while (first < most && old[first].item$ === list[first]) first++;
     if (first === list.length && first === old.length) return;
-    this.held = this.follow(old, list, first) ?? this.turns(old, list, first);
+    this.held = this.follow(old, list, first, fits) ?? this.turns(old, list, first);
     if (this.waits) return;
     undo.push(this, 'waits', false);
     this.waits = true;
     later.push(bringRows, this, null);
   }
   /** Who stands where where few have come, gone and moved, found from both ends; nothing where it is not as simple. */
-  follow(old, list, first) {
+  follow(old, list, first, isFor) {
     this.unique ??= new Set(old.map((row) => row.key$)).size === old.length;
     if (!this.unique) return null;
-    const fits = (row, at) => equalKeys(row.key$, this.key(list[at], at));
+    const fits = (row, at) => isFor(row, list[at], at);
     let [i, j, p, q] = [first, old.length - 1, first, list.length - 1];
     const next = old.slice(0, first);
     next.length = list.length;
@@ -385,6 +396,7 @@ export const tellItem = (row) => mark(row, row.constructor.item);
 
 /** Tells the rows that show an object that something in it was written. */
 export function touch(item) {
+  if (item !== null && typeof item === 'object') touched.push(item);
   const rows = hanging.get(item);
   if (rows === undefined) return;
   for (const row of Array.isArray(rows) ? rows : [rows]) if (row.item$ === item && stands(row)) tellItem(row);

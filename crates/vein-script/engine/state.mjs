@@ -17,7 +17,7 @@ export const DEEPEST_CALLS = 64;
  * The pulse under way: how many statements it has run and how many calls are open; what is done before the view is
  * brought to it and once it is, if it goes well, or if it is taken back; what it gave to the host.
  */
-export const turn = { busy: false, statements: 0, calls: 0, checks: [], failed: [], given: [] };
+export const turn = { count: 0, busy: false, statements: 0, calls: 0, checks: [], failed: [], given: [] };
 
 /** Counts statements that are about to run. */
 export function spend(count) {

@@ -109,8 +109,12 @@ impl Class<'_> {
     /// A derived value: worked out again when it is asked for, once what it reads was written.
     fn derived(&mut self, number: CellId, expr: ExprId, reads: &[PlanRead]) {
         let mut shares = false;
+        let flagged = self.readers.flagged().any(|(who, _)| who == Who::Derived(number));
+        let bit = self.readers.bit(Who::Derived(number));
+        let keeps = !flagged && bit != 0 && !self.asks(number);
         let (declared, value) = self.written(|writer| {
             shares = writer.shares(expr);
+            writer.keeps = keeps.then_some((number, bit, 0));
             writer.value(expr).alone()
         });
         let (property, kept) = (self.own.property(number), format!("this.w{number}$"));

@@ -9,6 +9,7 @@ pub const MODULES: &[(&str, &str)] = &[
     ("state.mjs", include_str!("../engine/state.mjs")),
     ("types.mjs", include_str!("../engine/types.mjs")),
     ("view.mjs", include_str!("../engine/view.mjs")),
+    ("kept.mjs", include_str!("../engine/kept.mjs")),
     ("places.mjs", include_str!("../engine/places.mjs")),
     ("hearing.mjs", include_str!("../engine/hearing.mjs")),
     ("controls.mjs", include_str!("../engine/controls.mjs")),

@@ -126,6 +126,8 @@ pub struct Writer<'a> {
     pub(crate) kept: u32,
     /// Whether statements are written.
     pub(crate) acts: bool,
+    /// For a derived value, its cell, the bit of it that is marked, and how many lists in it are kept up.
+    pub(crate) keeps: Option<(CellId, u32, u32)>,
     /// The component's number, where it is to be told what was written where.
     pub(crate) marks: Option<u32>,
 }
@@ -135,7 +137,7 @@ impl<'a> Writer<'a> {
     pub fn new(program: &'a Program, plan: &'a Plan, names: &'a dyn Names) -> Writer<'a> {
         let (used, declared, locals) = Default::default();
         let (waiting, indexes) = (None, BTreeMap::new());
-        let (readers, kept, marks, acts) = (None, 0, None, false);
+        let (readers, kept, marks, acts, keeps) = (None, 0, None, false, None);
         Writer {
             program,
             plan,
@@ -148,6 +150,7 @@ impl<'a> Writer<'a> {
             indexes,
             kept,
             acts,
+            keeps,
             marks,
         }
     }
@@ -498,11 +501,47 @@ impl<'a> Writer<'a> {
         let params: Vec<String> = function.params.iter().map(|param| format!("v{param}")).collect();
         let params =
             if params.len() == 1 { params.concat() } else { format!("({})", params.join(", ")) };
-        if test {
-            return (format!("{params} => {}", self.test(function.body).body()), Kind::Boolean);
+        // What is derived in it has no place of its own.
+        let keeps = self.keeps.take();
+        let written = if test {
+            (format!("{params} => {}", self.test(function.body).body()), Kind::Boolean)
+        } else {
+            let body = self.closed(function.body);
+            (format!("{params} => {}", body.code.body()), body.kind)
+        };
+        self.keeps = keeps;
+        written
+    }
+
+    /// What keeps up what a function makes of a list: where it is kept, the bit that says that it has to look, and what the
+    /// function reads beside its items; nothing where it reads what may be another inside.
+    pub(crate) fn kept_up(
+        &mut self,
+        function: &Function,
+        params: usize,
+    ) -> Option<(String, u32, String)> {
+        let (cell, bit, count) = self.keeps?;
+        let mut given = std::collections::BTreeSet::new();
+        let mut open = vec![function.body];
+        while let Some(id) = open.pop() {
+            match &self.plan.exprs[id as usize] {
+                Expr::Ask(..) => return None,
+                Expr::Cell(cell) => {
+                    let kind = Kind::of(self.program, self.plan.cells[*cell as usize].ty);
+                    if !kind.is_simple() {
+                        return None;
+                    }
+                    given.insert(self.names.cell(*cell).alone());
+                }
+                expr => expr.children(|child| open.push(child)),
+            }
         }
-        let body = self.closed(function.body);
-        (format!("{params} => {}", body.code.body()), body.kind)
+        if function.params.len() > params {
+            return None;
+        }
+        self.keeps = Some((cell, bit, count + 1));
+        let given: Vec<String> = given.into_iter().collect();
+        Some((format!("K{cell}_{count}$"), bit, format!("[{}]", given.join(", "))))
     }
 
     /// Whether a member's function may give records that have some of their own kind inside.

@@ -134,6 +134,25 @@ pub(crate) fn walk(
 ) -> Written {
     let item = list.kind.item();
     let name = member.info().name;
+    let helper = match member {
+        Member::Filter => Some(("filterKept", 1)),
+        Member::Map => Some(("mapKept", 1)),
+        Member::ToSorted => Some(("sortKept", 2)),
+        _ => None,
+    };
+    if let Some((helper, params)) = helper
+        && let Some((kept, bit, given)) = writer.kept_up(function, params)
+    {
+        let kinds = vec![item.clone(); params];
+        let (text, made) = writer.function(function, &kinds, member == Member::Filter);
+        let kind = if member == Member::Map { Kind::list(made) } else { list.kind.there() };
+        let null = matches!(list.kind, Kind::Maybe(_) | Kind::Any | Kind::Null) || list.open;
+        let kind = if null { kind.or_null() } else { kind };
+        let list = list.close().code.alone();
+        let helper = writer.uses(helper);
+        let text = format!("{helper}(this, \"{kept}\", {bit}, {list}, {text}, {given})");
+        return Written::tight(text, kind);
+    }
     let given = match member {
         Member::Reduce => {
             let start = extra.unwrap_or_else(|| Written::tight("null", Kind::Null));
