@@ -1,38 +1,63 @@
 // Lists that are derived from others, kept up in proportion to what has changed: what is worked out for an item is worked out
-// again where the item is another, or was written inside.
+// again where the item is another, or was written inside. What has become of a list is told by the edits of it, and by what
+// a list that is kept up says of the one that it was.
 
-/** Of how many items at most is looked at what was written to them, rather than at all. */
+/** Of how many items at most is looked at what has become of them, rather than at all. */
 export const FEW = 64;
 
-/** What was written inside of the items of a list since it was worked out last: `null` where that is not known, or much. Whoever
- * is still marked from an earlier pulse has not looked at all that was written then. */
-export function writtenSince(scope, bit, old) {
-  const from = old.turn === turn.count ? old.since : scope.was$ & bit || scope.late$ ? -1 : 0;
-  if (from < 0 || touched.length - from > FEW) return null;
-  return [...new Set(touched.slice(from))];
+/** Lists that are kept up; of those that were made of earlier ones, the edits that make them of these. */
+export const lineage = new WeakMap();
+
+/** Whether a reader of a scope has looked at all that was written before this pulse. */
+export const isUpToDate = (scope, bit, old) => old.turn === turn.count || !(scope.was$ & bit || scope.late$);
+
+/** The edits that make a list of what it was after so many of this pulse; nothing where they are not known, or many. */
+export function editsSince(was, list, from) {
+  if (was !== list) {
+    const way = lineage.get(list);
+    return way?.from === was ? way.edits : null;
+  }
+  const own = [];
+  let count = 0;
+  for (let at = from; at < edits.length; at++) {
+    const edit = edits[at];
+    if (edit.list !== list) continue;
+    if (edit.gone === null || (count += edit.gone.length + edit.came.length) > FEW) return null;
+    own.push(edit);
+  }
+  return own;
 }
 
-/** What has become of a list: how many items at its beginning and at its end are the same; nothing where it cannot be
- * told, or where what is given beside it is another. */
+/** What has become of a list since something was worked out from it: its edits, and the items in which something was written.
+ * Nothing where that is not known, or where what is given beside it is another. */
 export function changeOf(scope, bit, old, list, given) {
   if (old === undefined || !given.every((value, at) => Object.is(value, old.given[at]))) return null;
-  const inside = writtenSince(scope, bit, old);
-  if (inside === null) return null;
-  const { list: was } = old;
-  const most = Math.min(was.length, list.length);
-  let first = 0;
-  while (first < most && Object.is(was[first], list[first])) first++;
-  let last = 0;
-  while (last < most - first && Object.is(was[was.length - 1 - last], list[list.length - 1 - last])) last++;
-  const gone = was.length - first - last;
-  const came = list.length - first - last;
-  return gone + came > FEW ? null : { first, last, gone, came, inside };
+  if (!isUpToDate(scope, bit, old)) return null;
+  const here = old.turn === turn.count;
+  const from = here ? old.touched : 0;
+  if (touched.length - from > FEW) return null;
+  const own = editsSince(old.list, list, here ? old.edits : 0);
+  if (own === null) return null;
+  return { edits: own, inside: touched.length === from ? [] : [...new Set(touched.slice(from))] };
 }
 
-/** Notes what a list was and what has come of it. */
+/** Notes what something was worked out from, and what has come of it. */
 export function keepUp(scope, name, list, given, more) {
   undo.push(scope, name, scope[name]);
-  scope[name] = { list: list.slice(), given, turn: turn.count, since: touched.length, ...more };
+  scope[name] = { list, given, turn: turn.count, touched: touched.length, edits: edits.length, ...more };
+}
+
+/** A list that was made of another, which says how: that itself where nothing has come or gone. */
+export function madeFrom(out, from, own) {
+  if (own.length === 0) return from;
+  lineage.set(out, { from, edits: own });
+  return out;
+}
+
+/** A list that was worked out as a whole. */
+export function madeWhole(out) {
+  lineage.set(out, { from: null, edits: null });
+  return out;
 }
 
 /** Calls a function with each position of an item. */
@@ -47,31 +72,51 @@ export function counted(flags, from, to) {
   return count;
 }
 
+/** Flags with some in place of others. */
+export function spliced(flags, at, gone, came) {
+  const all = new Uint8Array(flags.length - gone + came.length);
+  all.set(flags.subarray(0, at));
+  all.set(came, at);
+  all.set(flags.subarray(at + gone), at + came.length);
+  return all;
+}
+
 /** The items of a list that a test lets through. */
 export function filterKept(scope, name, bit, list, test, given) {
   if (list === null) return null;
   const old = scope[name];
   const change = changeOf(scope, bit, old, list, given);
-  const flags = new Uint8Array(list.length);
-  let out = [];
+  let [flags, out] = [null, null];
   if (change === null) {
-    for (let at = 0; at < list.length; at++) if (test(list[at])) out.push(list[flags[at] = 1, at]);
+    [flags, out] = [new Uint8Array(list.length), []];
+    for (let at = 0; at < list.length; at++) {
+      if (!test(list[at])) continue;
+      flags[at] = 1;
+      out.push(list[at]);
+    }
+    madeWhole(out);
   } else {
-    const { first, last, gone, came, inside } = change;
-    flags.set(old.flags.subarray(0, first));
-    flags.set(old.flags.subarray(old.flags.length - last), list.length - last);
-    const added = [];
-    for (let at = first; at < first + came; at++) if (test(list[at])) added.push(list[flags[at] = 1, at]);
-    out = old.out.slice();
-    out.splice(counted(flags, 0, first), counted(old.flags, first, first + gone), ...added);
-    for (const item of inside) {
+    [flags, out] = [old.flags, old.out];
+    const own = [];
+    const edit = (at, gone, came) => {
+      if (gone + came.length === 0) return;
+      if (own.length === 0) out = out.slice();
+      own.push({ at, gone: out.splice(at, gone, ...came), came });
+    };
+    for (const { at, gone, came } of change.edits) {
+      const through = came.map((item) => (test(item) ? 1 : 0));
+      edit(counted(flags, 0, at), counted(flags, at, at + gone.length), came.filter((_, i) => through[i] === 1));
+      flags = spliced(flags, at, gone.length, through);
+    }
+    for (const item of change.inside) {
       eachPlace(list, item, (at) => {
         const now = test(item) ? 1 : 0;
         if (now === flags[at]) return;
-        out.splice(counted(flags, 0, at), 1 - now, ...(now === 1 ? [item] : []));
-        flags[at] = now;
+        edit(counted(flags, 0, at), 1 - now, now === 1 ? [item] : []);
+        flags = spliced(flags, at, 1, [now]);
       });
     }
+    out = madeFrom(out, old.out, own);
   }
   keepUp(scope, name, list, given, { flags, out });
   return out;
@@ -82,13 +127,18 @@ export function mapKept(scope, name, bit, list, make, given) {
   if (list === null) return null;
   const old = scope[name];
   const change = changeOf(scope, bit, old, list, given);
-  let out;
-  if (change === null) out = list.map((item) => make(item));
+  let out = null;
+  if (change === null) out = madeWhole(list.map((item) => make(item)));
   else {
-    const { first, gone, came, inside } = change;
-    out = old.out.slice();
-    out.splice(first, gone, ...list.slice(first, first + came).map((item) => make(item)));
-    for (const item of inside) eachPlace(list, item, (at) => { out[at] = make(item); });
+    out = old.out;
+    const own = [];
+    const edit = (at, gone, came) => {
+      if (own.length === 0) out = out.slice();
+      own.push({ at, gone: out.splice(at, gone, ...came), came });
+    };
+    for (const { at, gone, came } of change.edits) edit(at, gone.length, came.map((item) => make(item)));
+    for (const item of change.inside) eachPlace(list, item, (at) => edit(at, 1, [make(item)]));
+    out = madeFrom(out, old.out, own);
   }
   keepUp(scope, name, list, given, { out });
   return out;
@@ -100,8 +150,9 @@ export function sortKept(scope, name, bit, list, compare, given) {
   if (list === null) return null;
   const old = scope[name];
   const change = changeOf(scope, bit, old, list, given);
-  const out = (change === null ? null : sortedAgain(old, list, compare, change)) ?? sorted(list, compare);
-  keepUp(scope, name, list, given, { out, steady: change === null ? undefined : old.steady });
+  const again = change === null ? null : sortedAgain(old, list, compare, change);
+  const out = again ?? madeWhole(sorted(list, compare));
+  keepUp(scope, name, list, given, { out, steady: again === null ? undefined : old.steady });
   return out;
 }
 
@@ -111,21 +162,46 @@ export function isInOrder(list, compare) {
   return true;
 }
 
+/** Whether an item stands once in a list, in order between two that are as they were. */
+export function staysBetween(list, item, compare, inside) {
+  const at = list.indexOf(item);
+  if (at < 0 || list.indexOf(item, at + 1) >= 0) return at < 0;
+  const [before, after] = [list[at - 1], list[at + 1]];
+  return (at === 0 || (!inside.includes(before) && compare(before, item) < 0))
+    && (at === list.length - 1 || (!inside.includes(after) && compare(item, after) < 0));
+}
+
 /** The order of a list of which few items have come, gone or been written to; nothing where that takes looking at all. */
-export function sortedAgain(old, list, compare, { first, gone, came, inside }) {
-  old.steady ??= isInOrder(old.out.filter((item) => !inside.includes(item)), compare);
+export function sortedAgain(old, list, compare, change) {
+  const { inside } = change;
+  old.steady ??= isInOrder(inside.length === 0 ? old.out : old.out.filter((item) => !inside.includes(item)), compare);
   if (!old.steady) return null;
-  const [leaves, comes] = [old.list.slice(first, first + gone), list.slice(first, first + came)];
+  const [leaves, comes] = [[], []];
+  for (const { gone, came } of change.edits) {
+    for (const item of gone) {
+      const at = comes.indexOf(item);
+      if (at < 0) leaves.push(item);
+      else comes.splice(at, 1);
+    }
+    comes.push(...came);
+  }
+  let out = old.out;
+  const own = [];
+  const edit = (at, gone, came) => {
+    if (own.length === 0) out = out.slice();
+    own.push({ at, gone: out.splice(at, gone, ...came), came });
+  };
+  // What was written to is looked for where it was, and stays where it still belongs there.
   for (const item of inside) {
-    eachPlace(old.list, item, (at) => (at < first || at >= first + gone) && leaves.push(item));
-    eachPlace(list, item, (at) => (at < first || at >= first + came) && comes.push(item));
+    if (comes.includes(item) || staysBetween(out, item, compare, inside)) continue;
+    eachPlace(list, item, () => comes.push(item));
+    if (!leaves.includes(item)) eachPlace(old.out, item, () => leaves.push(item));
   }
   if (leaves.length + comes.length > FEW) return null;
-  const out = old.out.slice();
   for (const item of leaves) {
     const at = out.indexOf(item);
     if (at < 0) return null;
-    out.splice(at, 1);
+    edit(at, 1, []);
   }
   for (const item of comes) {
     let [low, high] = [0, out.length];
@@ -141,7 +217,7 @@ export function sortedAgain(old, list, compare, { first, gone, came, inside }) {
     }
     if (low > 0 && !(compare(out[low - 1], item) <= 0)) return null;
     if (low < out.length && !(compare(item, out[low]) <= 0)) return null;
-    out.splice(low, 0, item);
+    edit(low, 0, [item]);
   }
-  return out;
+  return out.length === list.length ? madeFrom(out, old.out, own) : null;
 }

@@ -210,6 +210,13 @@ export class Rows extends Place {
     this.by = by;
     this.held = this.shown = this.seen = [];
     this.stale = this.waits = false;
+    /** The rows by what tells them apart, as far as that was needed; and up to which edit of which pulse they were matched. */
+    this.keys = null;
+    this.turn = this.edits = -1;
+    /** Whether rows know where they stand; of others that is looked up. */
+    this.numbers = by === null || kind.moved > 0;
+    /** How many rows at the beginning and at the end stand in the document as they are now. */
+    this.same = [0, 0];
   }
   begin() {
     this.seen = this.list();
@@ -251,29 +258,84 @@ export class Rows extends Place {
   match() {
     const list = this.list();
     const old = this.held;
-    undo.push(this, numbered, null, this, 'stale', this.stale, this, 'held', old, this, 'seen', this.seen);
+    const was = this.seen;
+    undo.push(this, numbered, null, this, 'stale', this.stale, this, 'held', old, this, 'seen', was);
     this.stale = false;
     this.seen = list;
+    const again = this.turn === turn.count ? this.edits : 0;
+    undo.push(this, 'turn', -1);
+    [this.turn, this.edits] = [turn.count, edits.length];
     // Most rows are where they were, and an item in which nothing was written is the one that it was.
     const looks = this.by === null || touched.length > FEW || touched.some((item) => this.isTold(item));
     const fits = looks
       ? (row, item, at) => equalKeys(row.key$, this.key(item, at))
       : (row, item) => row.item$ === item || equalKeys(row.key$, this.by(item));
+    const own = looks ? null : editsSince(was, list, again);
+    if (own !== null && own.length === 0) return;
+    const next = own === null ? null : this.edited(old, list, own);
+    if (next !== null) {
+      this.held = next;
+      return;
+    }
+    if (!this.numbers) numberAll(old);
     let first = 0;
     const most = Math.min(old.length, list.length);
     if (looks) while (first < most && old[first].item$ === list[first] && fits(old[first], list[first], first)) first++;
     else while (first < most && old[first].item$ === list[first]) first++;
     if (first === list.length && first === old.length) return;
     this.held = this.follow(old, list, first, fits) ?? this.turns(old, list, first);
+    this.keys = null;
+    this.waitFor(first, 0);
+  }
+  /** Has the document brought to what the rows are by now, of which so many are as they were at the beginning and at the end. */
+  waitFor(first, last) {
+    this.same = this.waits ? [Math.min(first, this.same[0]), Math.min(last, this.same[1])] : [first, last];
     if (this.waits) return;
     undo.push(this, 'waits', false);
     this.waits = true;
     later.push(bringRows, this, null);
   }
+  /** Who stands where after some edits of the list, where each identity is that of one row; nothing where it is not. */
+  edited(old, list, own) {
+    this.keys ??= new Map(old.map((row) => [row.key$, row]));
+    if (this.keys.size !== old.length) return null;
+    const rows = old.slice();
+    const gone = new Set();
+    let [first, last] = [rows.length, rows.length];
+    for (const { at, gone: { length }, came } of own) {
+      // Where one has come, its row is found once all have.
+      for (const row of rows.splice(at, length, ...came.map(() => null))) if (row !== null) gone.add(row);
+      first = Math.min(first, at);
+      last = Math.min(last, rows.length - at - came.length);
+    }
+    if (rows.length !== list.length) return null;
+    const came = [];
+    for (let at = first; at < rows.length - last; at++) {
+      if (rows[at] !== null) continue;
+      const key = this.by(list[at]);
+      const row = this.keys.get(key);
+      if (came.some((other) => equalKeys(other.key, key)) || (row !== undefined && !gone.has(row))) return null;
+      came.push({ at, key, row });
+    }
+    undo.push(this, 'keys', null);
+    for (const row of gone) this.keys.delete(row.key$);
+    for (const { at, key, row } of came) {
+      gone.delete(row);
+      rows[at] = row ?? newly(this.make(list[at], at, key));
+      this.keys.set(key, rows[at]);
+    }
+    if (this.numbers) for (let at = first; at < rows.length; at++) this.stand(rows[at], list[at], at);
+    else for (const { at } of came) this.stand(rows[at], list[at], at);
+    for (const row of gone) {
+      row.at$ = placeOfRow(row, old);
+      release(row);
+    }
+    this.waitFor(first, last);
+    return rows;
+  }
   /** Who stands where where few have come, gone and moved, found from both ends; nothing where it is not as simple. */
   follow(old, list, first, isFor) {
-    this.unique ??= new Set(old.map((row) => row.key$)).size === old.length;
-    if (!this.unique) return null;
+    if (this.by !== null && new Set(old.map((row) => row.key$)).size !== old.length) return null;
     const fits = (row, at) => isFor(row, list[at], at);
     let [i, j, p, q] = [first, old.length - 1, first, list.length - 1];
     const next = old.slice(0, first);
@@ -328,7 +390,6 @@ export class Rows extends Place {
       return rows.shift();
     };
     const held = old.slice(0, first);
-    this.unique = undefined;
     for (let at = first; at < list.length; at++) {
       const item = list[at];
       const key = this.key(item, at);
@@ -366,8 +427,16 @@ export class Rows extends Place {
 }
 
 /** Rows know where they stand. */
-export function numbered(rows) {
-  for (let at = 0; at < rows.held.length; at++) rows.held[at].at$ = at;
+export const numbered = (rows) => numberAll(rows.held);
+
+export function numberAll(rows) {
+  for (let at = 0; at < rows.length; at++) rows[at].at$ = at;
+}
+
+/** Where a row stands among others; one that is only being made is told. */
+export function placeOfRow(row, rows) {
+  const at = rows[row.at$] === row ? row.at$ : rows.indexOf(row);
+  return at < 0 ? row.at$ : at;
 }
 
 /** Whether two identities are one. */
@@ -418,12 +487,12 @@ export function isStale(row) {
 export function whereOf(row) {
   const rows = row.held$;
   const list = rows.list();
-  if (!isStale(row)) return row.alive$ ? row.at$ : -1;
+  if (!isStale(row)) return row.alive$ ? placeOfRow(row, rows.held) : -1;
   if (rows.by === null) return row.at$ < list.length ? row.at$ : -1;
   const isOwn = (item) => Object.is(rows.by(item), row.key$);
   // In a list that was changed in place a row goes along with its item; of a new list, and of what came in place of what
   // there was, the rows of an identity have one in turn.
-  const there = new Set(list === rows.seen ? list : []);
+  const there = new Set(list === rows.seen && !lineage.has(list) ? list : []);
   if (there.has(row.item$) && typeof row.item$ === 'object') {
     const at = list[row.at$] === row.item$ ? row.at$ : list.indexOf(row.item$);
     return isOwn(list[at]) ? at : -1;
@@ -499,7 +568,8 @@ export function asItWas(row) {
 
 export function positionOf(row) {
   const at = whereOf(row);
-  return at < 0 ? row.at$ : at;
+  if (at >= 0) return at;
+  return row.alive$ ? placeOfRow(row, row.held$.held) : row.at$;
 }
 
 /** Takes out who is gone from a part of some rows, and says who of those that come need not move. */
@@ -528,9 +598,9 @@ export function bringRows(rows) {
   rows.waits = false;
   if (old === next) return;
   // What is the same at both ends stays.
-  let first = 0;
+  let first = rows.same[0];
   while (first < old.length && old[first] === next[first]) first++;
-  let [end, last] = [old.length, next.length];
+  let [end, last] = [old.length - rows.same[1], next.length - rows.same[1]];
   while (end > first && last > first && old[end - 1] === next[last - 1]) [end, last] = [end - 1, last - 1];
   const stays = staying(old, next, first, end, last);
   rows.shown = [];

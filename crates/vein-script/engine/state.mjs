@@ -6,6 +6,12 @@ export class Fault extends Error {}
 /** What takes writes back: a place, a key and what stood there, one after the other. */
 export const undo = [];
 
+/** The objects in which something was written in the pulse under way, in order. */
+export const touched = [];
+
+/** What has come to lists and gone from them where they stand, in order; where one was put into another order, neither is said. */
+export const edits = [];
+
 /** What stands for a key where all of a list was changed. */
 export const ALL = Symbol('all');
 
@@ -37,7 +43,8 @@ export function pulse(run) {
     throw fault;
   } finally {
     turn.busy = false;
-    undo.length = 0;
+    undo.length = touched.length = edits.length = 0;
+    turn.count++;
   }
 }
 
@@ -103,6 +110,7 @@ export function put(place, key, value) {
   if (same(old, value)) return false;
   undo.push(place, key, old);
   place[key] = value;
+  if (Array.isArray(place)) edits.push({ list: place, at: +key, gone: [old], came: [value] });
   return true;
 }
 
@@ -119,6 +127,7 @@ export function splice(list, start, count, items) {
   if (gone === items.length && items.every((item, i) => same(item, list[at + i]))) return false;
   const removed = list.splice(at, gone, ...items);
   undo.push(list, { at, count: items.length }, removed);
+  edits.push({ list, at, gone: removed, came: items });
   return true;
 }
 
@@ -133,5 +142,6 @@ export function reorder(list, order) {
   if (next.every((item, at) => same(item, old[at]))) return false;
   for (let at = 0; at < next.length; at++) list[at] = next[at];
   undo.push(list, ALL, old);
+  edits.push({ list, at: 0, gone: null, came: null });
   return true;
 }

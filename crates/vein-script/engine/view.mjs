@@ -27,9 +27,6 @@ export function unmark(failed) {
   marked.length = 0;
 }
 
-/** The objects in which something was written in the pulse under way, in order. */
-export const touched = [];
-
 /** What has no fields, also none that every record has. */
 export const NOTHING = Object.freeze({ __proto__: null });
 
@@ -218,15 +215,11 @@ export function turnOver(run) {
     });
   } catch (fault) {
     unmark(true);
-    touched.length = 0;
-    turn.count++;
     later.length = afterwards.length = pending.length = turn.checks.length = turn.given.length = 0;
     for (const undone of turn.failed.splice(0)) undone();
     throw fault;
   }
   unmark(false);
-  touched.length = 0;
-  turn.count++;
   pending.length = turn.checks.length = turn.failed.length = 0;
   turn.sort?.();
   doAll(later);

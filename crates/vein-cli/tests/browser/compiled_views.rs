@@ -567,6 +567,9 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
             json!(compiled.heard),
             json!(steps)
         );
+        if let Some(kept) = std::env::var_os("VEIN_KEEP") {
+            std::fs::write(kept, &script).expect("a file to keep it in");
+        }
         let theirs = browser.function(&shortened(&script, |_| false).0).await;
         for (step, ours) in ours.iter().enumerate() {
             let steps = &steps[..step];
