@@ -112,7 +112,7 @@ pub async fn markup_is_copied_as_it_was_written(browser: &Browser) {
 }
 
 /// A tree with what its controls hold, as [`SHOWN`] writes the document.
-fn shown(tree: &vein::Tree, node: vein::NodeId) -> String {
+pub fn shown(tree: &vein::Tree, node: vein::NodeId) -> String {
     if let Some(text) = tree.text(node) {
         return json!(text).to_string();
     }
@@ -129,7 +129,7 @@ fn shown(tree: &vein::Tree, node: vein::NodeId) -> String {
     format!("<{name}{}{held}>[{}]", attributes.concat(), children.join(","))
 }
 
-const SHOWN: &str = r#"
+pub const SHOWN: &str = r#"
   const shown = (node) => {
     if (node.nodeType === 3) return JSON.stringify(node.data);
     const attributes = [...node.attributes].map((a) => ` ${a.name}=${JSON.stringify(a.value)}`).sort().join('');

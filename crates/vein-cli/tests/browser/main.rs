@@ -6,6 +6,7 @@ mod building;
 mod building_of;
 mod compiled;
 mod compiled_handlers;
+mod compiled_lists;
 mod compiled_lives;
 mod compiled_views;
 mod controls;
@@ -69,6 +70,7 @@ const TESTS: &[Test] = tests! {
     compiled_handlers::handlers_leave_the_same_behind,
     compiled_lives::random_projects_live_the_same,
     compiled_views::random_components_are_shown_the_same,
+    compiled_lists::derived_lists_are_kept_up_the_same,
     compiled::expressions_come_to_the_same,
     compiled::guards_let_through_the_same,
     compiled_views::markup_is_copied_as_it_was_written,
