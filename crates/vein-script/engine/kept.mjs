@@ -221,3 +221,46 @@ export function sortedAgain(old, list, compare, change) {
   }
   return out.length === list.length ? madeFrom(out, old.out, own) : null;
 }
+
+/** A sum over the items of a list, each part by itself. As long as all are whole numbers that add up without rounding, what has
+ * come and gone is added and taken away; otherwise the parts are added up in their order, as they would be without this. */
+export function sumKept(scope, name, bit, list, part, start, given) {
+  const old = scope[name];
+  const change = old === undefined || !Object.is(start, old.start) ? null : changeOf(scope, bit, old, list, given);
+  let { parts, total, size, exact } = old ?? {};
+  const count = (value, sign) => {
+    exact &&= Number.isSafeInteger(value);
+    total += sign * value;
+    size += sign * Math.abs(value);
+  };
+  if (change === null) {
+    parts = list.map((item) => part(item));
+    [total, size, exact] = [start, Math.abs(start), Number.isSafeInteger(start) && !Object.is(start, -0)];
+    for (const value of parts) count(value, 1);
+  } else {
+    for (const { at, gone, came } of change.edits) {
+      const values = came.map((item) => part(item));
+      const removed = parts.splice(at, gone.length, ...values);
+      undo.push(parts, { at, count: values.length }, removed);
+      for (const value of removed) count(value, -1);
+      for (const value of values) count(value, 1);
+    }
+    for (const item of change.inside) {
+      eachPlace(list, item, (at) => {
+        const [was, now] = [parts[at], part(item)];
+        if (Object.is(was, now)) return;
+        undo.push(parts, at, was);
+        parts[at] = now;
+        count(was, -1);
+        count(now, 1);
+      });
+    }
+    if (!exact || size > Number.MAX_SAFE_INTEGER) {
+      exact = false;
+      total = start;
+      for (const value of parts) total += value;
+    }
+  }
+  keepUp(scope, name, list, given, { parts, total, size, exact, start });
+  return total;
+}

@@ -513,6 +513,19 @@ impl<'a> Writer<'a> {
         written
     }
 
+    /// Whether an expression names a local.
+    pub(crate) fn names_local(&self, id: ExprId, local: LocalId) -> bool {
+        let mut open = vec![id];
+        while let Some(id) = open.pop() {
+            let expr = &self.plan.exprs[id as usize];
+            if *expr == Expr::Local(local) {
+                return true;
+            }
+            expr.children(|child| open.push(child));
+        }
+        false
+    }
+
     /// What keeps up what a function makes of a list: where it is kept, the bit that says that it has to look, and what the
     /// function reads beside its items; nothing where it reads what may be another inside.
     pub(crate) fn kept_up(

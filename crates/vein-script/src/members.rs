@@ -3,8 +3,9 @@
 use crate::code::{Code, Level};
 use crate::expression::{Writer, Written};
 use crate::kind::Kind;
-use vein_plan::code::Function;
+use vein_plan::code::{Expr, ExprId, Function};
 use vein_plan::members::{Member, Receiver, Returns};
+use vein_plan::ops::Binary;
 
 /// A member that takes no function.
 pub(crate) fn call(
@@ -153,6 +154,9 @@ pub(crate) fn walk(
         let text = format!("{helper}(this, \"{kept}\", {bit}, {list}, {text}, {given})");
         return Written::tight(text, kind);
     }
+    if let Some(sum) = kept_sum(writer, member, &list, function, extra.as_ref()) {
+        return sum;
+    }
     let given = match member {
         Member::Reduce => {
             let start = extra.unwrap_or_else(|| Written::tight("null", Kind::Null));
@@ -198,6 +202,64 @@ pub(crate) fn walk(
         Member::FindIndex => own(&list, &called, Kind::Number),
         _ => own(&list, &called, Kind::Boolean),
     }
+}
+
+/// `list.reduce((sum, item) => sum + …, 0)`, `some` and `every` as sums that are kept up.
+fn kept_sum(
+    writer: &mut Writer<'_>,
+    member: Member,
+    list: &Written,
+    function: &Function,
+    start: Option<&Written>,
+) -> Option<Written> {
+    if list.open || !matches!(list.kind, Kind::List(_)) {
+        return None;
+    }
+    let item = list.kind.item();
+    // What is said twice has to be short.
+    let is_name = !list.code.text.contains('(');
+    let (part, start) = match (member, &*function.params) {
+        (Member::Every, [_]) if !is_name => return None,
+        (Member::Some | Member::Every, [_]) => (function.clone(), "0".to_owned()),
+        (Member::Reduce, [sum, item_local]) => {
+            let Expr::Binary(Binary::Add, left, right) = writer.plan.exprs[function.body as usize]
+            else {
+                return None;
+            };
+            let is_sum = |id: ExprId| writer.plan.exprs[id as usize] == Expr::Local(*sum);
+            if !is_sum(left) || writer.names_local(right, *sum) {
+                return None;
+            }
+            let start = start.filter(|start| start.kind == Kind::Number)?.clone();
+            let part = Function { params: vec![*item_local], body: right };
+            writer.bind(*item_local, &format!("v{item_local}"), item.clone());
+            if writer.kind(right) != Kind::Number {
+                return None;
+            }
+            (part, start.close().code.alone())
+        }
+        _ => return None,
+    };
+    let (kept, bit, given) = writer.kept_up(&part, 1)?;
+    let is_test = member != Member::Reduce;
+    let (mut text, _) = writer.function(&part, &[item], is_test);
+    if is_test {
+        let (params, body) = text.split_once(" => ")?;
+        text = format!("{params} => ({body}) ? 1 : 0");
+    }
+    let (list, helper) = (list.code.alone(), writer.uses("sumKept"));
+    let sum = format!("{helper}(this, \"{kept}\", {bit}, {list}, {text}, {start}, {given})");
+    Some(match member {
+        Member::Some => Written::closed(
+            Code { text: format!("{sum} > 0"), level: Level::Relational },
+            Kind::Boolean,
+        ),
+        Member::Every => {
+            let text = format!("{sum} === {}.length", Code::tight(list).receiver());
+            Written::closed(Code { text, level: Level::Equality }, Kind::Boolean)
+        }
+        _ => Written::tight(sum, Kind::Number),
+    })
 }
 
 fn own(list: &Written, called: &str, kind: Kind) -> Written {

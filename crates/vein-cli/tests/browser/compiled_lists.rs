@@ -26,6 +26,9 @@ derives hot = views.filter((view) => view.hot).toSorted((a, b) => a.deep - b.dee
 derives moistures = beds.map((bed) => bed.moisture)
 derives high = moistures.filter((n) => n > threshold).toSorted((a, b) => a - b)
 derives litres = ranked.reduce((sum, bed) => sum + bed.litres, 0)
+derives urgent = dry.some((bed) => bed.moisture < 0)
+derives calm = ranked.every((bed) => bed.litres < 20)
+derives deep = views.reduce((sum, view) => sum + view.deep, 0)
 derives odd = beds.filter((bed) => bed.levels.some((n) => n > threshold)).map((bed) => bed.levels.length)
 
 does wet(at: number, by: number) { if (at < beds.length) beds[at].moisture += by; }
@@ -55,7 +58,7 @@ does edge(n: number) { threshold = n; }
 does asked(at: number) { if (at < ranked.length) pour(at, ranked.length); }
 does fails(at: number) { beds.splice(at, 1); wet(0, 50); pour(at, ranked.length); beds[1000].litres = 1; }
 
-<p>{dry.length} {litres} {named.join()} {high.join()} {odd.join()}</p>
+<p>{dry.length} {litres} {named.join()} {high.join()} {odd.join()} {urgent} {calm} {deep}</p>
 <i each=\"bed, at of beds by bed.id\">{at}:{bed.crop} {bed.moisture}</i>
 <b each=\"bed of dry by bed.id\">{bed.id} {bed.litres}<button click=\"-> bed.moisture += 30\">wet</button></b>
 <u each=\"bed, at of ranked by bed.id\">{bed.id} {bed.moisture} {at}<button click=\"-> bed.litres += at\">pour</button></u>
@@ -81,7 +84,7 @@ fn step(random: &mut Random, beds: usize, buttons: usize) -> Json {
     match random.below(26) {
         0..3 if buttons > 0 => json!(random.below(buttons)),
         0..5 => json!(["wet", at, n as i64 - 40]),
-        5 => json!(["pour", at, n]),
+        5 => json!(["pour", at, if random.below(3) == 0 { n as f64 / 7.0 } else { n as f64 }]),
         6 => json!(["called", at, crop]),
         7 => json!(["again", at, id]),
         8 => json!(["deepen", at, n]),
