@@ -217,6 +217,7 @@ export class Rows extends Place {
     this.numbers = by === null || kind.moved > 0;
     /** How many rows at the beginning and at the end stand in the document as they are now. */
     this.same = [0, 0];
+    this.quick = null;
   }
   begin() {
     this.seen = this.list();
@@ -289,6 +290,7 @@ export class Rows extends Place {
   }
   /** Has the document brought to what the rows are by now, of which so many are as they were at the beginning and at the end. */
   waitFor(first, last) {
+    this.quick = null;
     this.same = this.waits ? [Math.min(first, this.same[0]), Math.min(last, this.same[1])] : [first, last];
     if (this.waits) return;
     undo.push(this, 'waits', false);
@@ -330,7 +332,12 @@ export class Rows extends Place {
       row.at$ = placeOfRow(row, old);
       release(row);
     }
+    // Where at most one has moved, it is known what the document has to be told.
+    const again = came.filter(({ row }) => row !== undefined);
+    const few = again.length === 0 || (again.length === 1 && isMoved(again[0].row, old, rows, gone, came));
+    const quick = !this.waits && few ? { gone, came } : null;
     this.waitFor(first, last);
+    this.quick = quick;
     return rows;
   }
   /** Who stands where where few have come, gone and moved, found from both ends; nothing where it is not as simple. */
@@ -592,11 +599,48 @@ export function staying(old, next, first, end, last) {
   return (at) => run.has(at);
 }
 
+/** Whether a row that came again stands before another than it did, of those that stayed. */
+export function isMoved(row, old, rows, gone, came) {
+  const after = (list, passes) => {
+    let at = list.indexOf(row) + 1;
+    while (at < list.length && passes(list[at], at)) at++;
+    return list[at];
+  };
+  return after(old, (other) => gone.has(other)) !== after(rows, (_, at) => came.some((other) => other.at === at));
+}
+
+/** Has the document show few that have come and gone. */
+export function bringFew(rows, { gone, came }) {
+  for (const row of gone) takeOut(row);
+  const { held: next } = rows;
+  rows.shown = [];
+  for (const { at } of came.reverse()) {
+    let [into, before] = [null, null];
+    for (let after = at + 1; before === null && after < next.length; after++) before = firstIn(next[after]);
+    if (before === null) [into, before] = placeOf(rows.scope, rows.number);
+    putIntoPlace(next[at], into ?? before.parentNode, before);
+  }
+  rows.shown = next;
+}
+
+/** Has a row stand somewhere in the document. */
+export function putIntoPlace(row, into, before) {
+  if (row.made$ !== null) {
+    into.insertBefore(row.made$, before);
+    row.made$ = null;
+    return;
+  }
+  const nodes = [];
+  nodesOf(row, nodes);
+  for (const node of nodes) into.insertBefore(node, before);
+}
+
 /** Has the document show the rows of a list in their order, in the fewest moves. */
 export function bringRows(rows) {
   const [old, next] = [rows.shown, rows.held];
   rows.waits = false;
   if (old === next) return;
+  if (rows.quick !== null) return bringFew(rows, rows.quick);
   // What is the same at both ends stays.
   let first = rows.same[0];
   while (first < old.length && old[first] === next[first]) first++;
@@ -613,14 +657,7 @@ export function bringRows(rows) {
   }
   for (let at = last - 1; at >= first; at--) {
     const row = next[at];
-    if (row.made$ !== null) {
-      into.insertBefore(row.made$, before);
-      row.made$ = null;
-    } else if (!stays(at - first)) {
-      const nodes = [];
-      nodesOf(row, nodes);
-      for (const node of nodes) into.insertBefore(node, before);
-    }
+    if (row.made$ !== null || !stays(at - first)) putIntoPlace(row, into, before);
     before = firstIn(row) ?? before;
   }
   rows.shown = next;
