@@ -252,7 +252,7 @@ export class Rows extends Place {
   }
   /** Whether what tells an item apart is another by now. */
   isTold(item) {
-    const rows = hanging.get(item);
+    const rows = Hung.rowsOf(item);
     const own = Array.isArray(rows) ? rows : rows === undefined ? [] : [rows];
     return own.some((row) => row.held$ === this && !equalKeys(row.key$, this.by(item)));
   }
@@ -449,23 +449,44 @@ export function placeOfRow(row, rows) {
 /** Whether two identities are one. */
 export const equalKeys = (a, b) => a === b || (a !== a && b !== b);
 
+/** What makes of an object that object itself, so that a class can put fields of its own into it. */
+export class Itself {
+  constructor(item) {
+    return item;
+  }
+}
+
 /** The rows that show an object, or what is in it: one, or a list of them. */
-export const hanging = new WeakMap();
+export class Hung extends Itself {
+  // A field that nobody else sees: it is neither copied nor told with what the object has of its own.
+  #rows;
+  constructor(item, rows) {
+    super(item);
+    this.#rows = rows;
+  }
+  static rowsOf(item) {
+    return item !== null && typeof item === 'object' && #rows in item ? item.#rows : undefined;
+  }
+  static hang(item, rows) {
+    if (#rows in item) item.#rows = rows;
+    else new Hung(item, rows);
+  }
+}
 
 /** Notes that a row shows an object; those that do not any more are forgotten. */
 export function hang(item, row) {
   if (item === null || typeof item !== 'object') return;
-  const known = hanging.get(item);
+  const known = Hung.rowsOf(item);
   if (known === undefined) {
-    hanging.set(item, row);
+    Hung.hang(item, row);
     return;
   }
   undo.push(row, hangAgain, [item, known]);
   const there = [known].flat().filter((other) => other !== row && other.item$ === item && stands(other));
-  hanging.set(item, there.length === 0 ? row : [...there, row]);
+  Hung.hang(item, there.length === 0 ? row : [...there, row]);
 }
 
-export const hangAgain = (_, [item, known]) => hanging.set(item, known);
+export const hangAgain = (_, [item, known]) => Hung.hang(item, known);
 
 /** Marks those readers of a row that read its item. */
 export const tellItem = (row) => mark(row, row.constructor.item);
@@ -473,7 +494,7 @@ export const tellItem = (row) => mark(row, row.constructor.item);
 /** Tells the rows that show an object that something in it was written. */
 export function touch(item) {
   if (item !== null && typeof item === 'object') touched.push(item);
-  const rows = hanging.get(item);
+  const rows = Hung.rowsOf(item);
   if (rows === undefined) return;
   for (const row of Array.isArray(rows) ? rows : [rows]) if (row.item$ === item && stands(row)) tellItem(row);
 }
@@ -579,6 +600,15 @@ export function positionOf(row) {
   return row.alive$ ? placeOfRow(row, row.held$.held) : row.at$;
 }
 
+/** Whether some rows are all that their parent has in it. */
+export function isAllInside(rows, first, end) {
+  if (end - first < 2) return false;
+  const [leads, nodes] = [firstIn(rows[first]), []];
+  if (leads === null || leads.previousSibling !== null) return false;
+  for (let at = end - 1; at >= first && nodes.length === 0; at--) nodesOf(rows[at], nodes);
+  return nodes.at(-1).nextSibling === null;
+}
+
 /** Takes out who is gone from a part of some rows, and says who of those that come need not move. */
 export function staying(old, next, first, end, last) {
   if (end - first === last - first && end - first > 8) {
@@ -594,7 +624,8 @@ export function staying(old, next, first, end, last) {
   if (last > first) for (let at = first; at < end; at++) was.set(old[at], at);
   const places = next.slice(first, last).map((row) => was.get(row) ?? -1);
   const still = new Set(places);
-  for (let at = first; at < end; at++) if (!still.has(at)) takeOut(old[at]);
+  if (!places.some((at) => at >= 0) && isAllInside(old, first, end)) firstIn(old[first]).parentNode.replaceChildren();
+  else for (let at = first; at < end; at++) if (!still.has(at)) takeOut(old[at]);
   const run = longestRun(places);
   return (at) => run.has(at);
 }

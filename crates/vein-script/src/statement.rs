@@ -304,8 +304,9 @@ impl Writer<'_> {
     /// Whether what an expression gives is made by it, but for what stands in its literals.
     fn is_fresh(&mut self, id: ExprId) -> bool {
         match &self.plan.exprs[id as usize] {
-            // What the host answered is kept, to be given again for the same arguments.
             Expr::List(_) | Expr::Record(_) => true,
+            // What the host answered to whoever shows it is kept, to be given again for the same arguments.
+            Expr::Ask(..) => self.acts || self.kind(id).is_simple(),
             Expr::Walk(Member::Map, _, function, _) => {
                 // What the function gives is known to be simple, or is made each time.
                 let body = function.body;
