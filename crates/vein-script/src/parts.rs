@@ -91,7 +91,7 @@ impl Class<'_> {
 
     /// What is known of a control that is bound both ways: its value and what it shows of that, and what its text means.
     fn control(&mut self, at: usize, part: &Part, conversion: &Conversion) -> String {
-        self.used.insert("keepControl");
+        self.used.extend(["keepControl", "textOf"]);
         let (declared, raw) = self.written(|writer| writer.value(part.value).alone());
         let of = match part.kind {
             PartKind::Property(Property::Value) => "textOf(value)",

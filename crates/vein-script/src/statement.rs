@@ -596,8 +596,8 @@ impl Writer<'_> {
             (true, None) => format!(", {deep}, \"{name}\""),
         };
         let nowhere = self.uses("nowhere");
-        // What it goes through is noted before, since what is written may tell it apart.
-        let touched = self.touched(&place, false);
+        // What it goes through is noted before, since what is written may tell it apart; it may be what stands there itself.
+        let touched = self.touched(&place, true);
         if !touched.is_empty() {
             line(&mut at, 2, &format!("this.{kept} = [{}];", touched.join(", ")));
         }
@@ -612,9 +612,14 @@ impl Writer<'_> {
                 line(&mut at, 2, &format!("return [{container}, \"{key}\"{tail}];"));
             }
         }
+        // Not every way there goes by where it stands: whom it goes through is told as it is by then, too.
         let touches = match touched.is_empty() {
             true => Vec::new(),
-            false => vec![format!("this.{kept}.forEach({});", self.uses("touch"))],
+            false => {
+                let now = touched.join(", ");
+                let touch = self.uses("touch");
+                vec![format!("[...this.{kept} ?? [], {now}].forEach({touch});")]
+            }
         };
         self.write_as("true", &place, ("whole", false), touches, 2, &mut told);
         (at, told)

@@ -406,8 +406,10 @@ fn script(program: &Program, compiled: &Compiled, beds: &[Json], steps: &[Json])
         .replace("STEPS", &json!(steps).to_string())
         .replace("USED", &json!(USED).to_string());
     let whole = format!("{engine} {STYLES} {} {WRITTEN} {SHOWN} {play}", compiled.text());
-    // As it is sent.
-    format!("'use strict'; {}", shortened(&whole, |_| false).0)
+    // As it is sent, unless somebody wants to read it.
+    let is_read = std::env::var_os("VEIN_KEEP").is_some();
+    let whole = if is_read { whole } else { shortened(&whole, |_| false).0 };
+    format!("'use strict'; {whole}")
 }
 
 /// Derived values of rows that nobody told; watches that were looked at in another order, or once more; controls that went
