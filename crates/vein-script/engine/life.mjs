@@ -13,7 +13,7 @@ export const MOST_ADDED = 1000;
 
 /** Has pulses of this page follow what runs by itself. */
 export function live() {
-  Object.assign(turn, { sort: innerFirst, begin: forgetLife, follow: followLife, commit: commitLife, end: endOf, silence: silenceLife });
+  Object.assign(turn, { sort: newFirst, begin: forgetLife, follow: followLife, commit: commitLife, end: endOf, silence: silenceLife });
 }
 
 /** Begins anew to note what a pulse sets off. */
@@ -22,17 +22,23 @@ export function forgetLife() {
   life.rounds = life.generations = life.added = 0;
 }
 
-/** Has the document take what is inside before what is around it: what is new is whole before it comes, and nothing is done
- * to what goes. */
-export function innerFirst() {
-  const byDepth = [];
+/** Has the document take what is inside of something new before that comes, so that it is whole by then; and elsewhere what
+ * is around before what is inside, so that nothing comes only to be moved. Nothing is done to what goes. */
+export function newFirst() {
+  const [inNew, inOld] = [[], []];
   for (let at = 0; at < later.length; at += 3) {
     const of = later[at + 1];
     const scope = of instanceof Place ? of.scope : of;
-    if (stands(scope)) (byDepth[scope.depth$] ??= []).push(later[at], of, later[at + 2]);
+    if (stands(scope)) ((isNew(scope) ? inNew : inOld)[scope.depth$] ??= []).push(later[at], of, later[at + 2]);
   }
   later.length = 0;
-  for (const all of byDepth.reverse()) for (const one of all ?? []) later.push(one);
+  for (const all of [...inNew.reverse(), ...inOld]) for (const one of all ?? []) later.push(one);
+}
+
+/** Whether something stands in what is not in the document yet. */
+export function isNew(scope) {
+  for (let at = scope; at !== null; at = at.held$ === null ? null : at.held$.scope) if (at.made$) return true;
+  return false;
 }
 
 /** Has nothing run that would because something has gone. */
