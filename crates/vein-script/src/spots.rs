@@ -202,22 +202,17 @@ impl Class<'_> {
             forward.push_str(&format!("    if (bits & {bit}) put(this, \"{flag}\", true);\n"));
         }
         let asking = self.asking_spots();
-        // Somebody inside may ask for what is not all there yet.
-        let there = if asking.is_empty() { "" } else { "?." };
+        // While it is made somebody may ask for what is not all there yet.
         for at in 0..self.block.spots.len() {
             let bits = self.repeats(at);
             if bits != 0 {
-                let turned = if there.is_empty() { ".turned()" } else { "?.turned()" };
-                forward.push_str(&format!(
-                    "    if (bits & {bits}) this.spots${there}[{at}]{turned};\n"
-                ));
+                forward
+                    .push_str(&format!("    if (bits & {bits}) this.spots$?.[{at}]?.turned();\n"));
             }
             for (cell, bits) in self.inside(at) {
                 if bits != 0 {
-                    forward.push_str(&format!(
-                        "    if (bits & {bits}) this.spots${there}[{at}]{there}{}tell({cell});\n",
-                        if there.is_empty() { "." } else { "" }
-                    ));
+                    let tell = format!("this.spots$?.[{at}]?.tell({cell})");
+                    forward.push_str(&format!("    if (bits & {bits}) {tell};\n"));
                 }
             }
         }
