@@ -56,10 +56,10 @@ does turn() { downwards = !downwards; }
 does seek(text: string) { search = text; }
 does edge(n: number) { threshold = n; }
 does asked(at: number) { if (at < ranked.length) pour(at, ranked.length); }
-does fails(at: number) { beds.splice(at, 1); wet(0, 50); pour(at, ranked.length); beds[1000].litres = 1; }
+does fails(at: number) { beds.reverse(); beds.splice(at, 1); wet(0, 50); pour(at, ranked.length); beds[1000].litres = 1; }
 
 <p>{dry.length} {litres} {named.join()} {high.join()} {odd.join()} {urgent} {calm} {deep}</p>
-<i each=\"bed, at of beds by bed.id\">{at}:{bed.crop} {bed.moisture}</i>
+<i each=\"bed, at of beds by bed.id\">{at}:{bed.crop} {bed.moisture} {threshold}</i>
 <b each=\"bed of dry by bed.id\">{bed.id} {bed.litres}<button click=\"-> bed.moisture += 30\">wet</button></b>
 <u each=\"bed, at of ranked by bed.id\">{bed.id} {bed.moisture} {at}<button click=\"-> bed.litres += at\">pour</button></u>
 <s each=\"bed of ranked by bed.crop\">{bed.id}<button click=\"-> bed.crop += 'x'\">call</button></s>
@@ -81,10 +81,10 @@ fn step(random: &mut Random, beds: usize, buttons: usize) -> Json {
     // Most identities are nobody's yet, and many are equal in what they are sorted by.
     let id = if random.below(8) == 0 { random.below(12) } else { 100 + random.below(100_000) };
     let crop = *random.pick(&["pea", "rye", "kale", "leek"]);
-    match random.below(26) {
+    match random.below(29) {
         0..3 if buttons > 0 => json!(random.below(buttons)),
         0..5 => json!(["wet", at, n as i64 - 40]),
-        5 => json!(["pour", at, if random.below(3) == 0 { n as f64 / 7.0 } else { n as f64 }]),
+        5 => json!(["pour", at, if random.below(2) == 0 { n as f64 / 7.0 } else { n as f64 }]),
         6 => json!(["called", at, crop]),
         7 => json!(["again", at, id]),
         8 => json!(["deepen", at, n]),
@@ -103,89 +103,226 @@ fn step(random: &mut Random, beds: usize, buttons: usize) -> Json {
         22 => json!(["edge", n]),
         23 => json!(["asked", at]),
         24 => json!(["fails", random.below(beds + 1)]),
-        _ => json!(["deepen", at, 90]),
+        25 => json!(["instead", at, random.below(beds + 1)]),
+        26 => json!(["deepen", at, 90]),
+        27 => json!(["pour", at, 0.1]),
+        _ => json!(["edge", 90 - n]),
     }
 }
 
-pub async fn derived_lists_are_kept_up_the_same(browser: &Browser) {
-    browser.leave().await;
-    let ui = Ui::from_sources([("test-bed.vein", BEDS)]).unwrap_or_else(|error| panic!("{error}"));
+/// A project with what it does and what it is in memory after each step; and the script that does the same.
+struct Walk {
+    steps: Vec<Json>,
+    ours: Vec<Json>,
+    script: String,
+    faults: usize,
+}
+
+fn walk(ui: &Ui, seed: u64, count: usize) -> Walk {
     let program = ui.program();
     let compiled =
         vein_script::component(program, &program.plans[0], Driven::Inside).expect("it compiles");
     let engine = engine::text_of(&compiled.used);
-    let seeds = Seeds::new(60);
+    let mut random = Random::new(seed);
+    let first: Vec<Json> = (0..random.below(30))
+        .map(|id| {
+            let (moisture, litres) = (random.below(9) * 10, random.below(4));
+            json!({ "id": id, "crop": *random.pick(&["pea", "kale"]), "moisture": moisture, "litres": litres,
+                "levels": [moisture] })
+        })
+        .collect();
+    let mut page = ui.page("test-bed").open(json!({ "first": first })).expect("beds");
+    let tree = page.tree();
+    let (mut steps, mut ours) = (Vec::new(), vec![json!([shown(tree, tree.root()), ""])]);
+    let mut faults = 0;
+    for _ in 0..count {
+        let buttons = page.tree().select("button").expect("a selector");
+        let beds: Vec<Json> = page.get("beds").expect("a list");
+        let step = step(&mut random, beds.len(), buttons.len());
+        let entry = match &step {
+            Json::Number(at) => {
+                let at = at.as_u64().expect("a number") as usize;
+                let click = vein::Event::new("click");
+                page.session_mut().dispatch(buttons[at], &click).expect("a click")
+            }
+            call => {
+                let args = call.as_array().expect("a call")[1..].to_vec();
+                let name = call[0].as_str().expect("a name");
+                page.session_mut().call(name, values(&args)).expect("a handler")
+            }
+        };
+        let fault = entry.pulse.fault.as_ref().map_or(String::new(), ToString::to_string);
+        faults += usize::from(!fault.is_empty());
+        steps.push(step);
+        ours.push(json!([shown(page.tree(), page.tree().root()), fault]));
+    }
+    let script = format!(
+        "{engine} {STYLES} {} {WRITTEN} {SHOWN}
+         const root = document.createElement('div'); document.body.append(root);
+         let it; turnOver(() => {{ it = new {}(null, {{ first: {} }}); }}); standIn(root, it);
+         let fault = '';
+         const failed = (error) => {{ fault = error.message; }};
+         hear(root, 'click', failed);
+         const told = () => [...root.childNodes].map(shown).join();
+         const all = [[told(), '']];
+         for (const step of {}) {{
+           fault = '';
+           if (typeof step === 'number') root.querySelectorAll('button')[step].click();
+           else {{
+             const [name, ...args] = step;
+             try {{ turnOver(() => call(name, (...all) => it[name](...all), ...args)); }} catch (error) {{ failed(error); }}
+           }}
+           all.push([told(), fault]);
+         }}
+         root.remove();
+         return all;",
+        compiled.text(),
+        compiled.name,
+        json!(first),
+        json!(steps)
+    );
+    Walk { steps, ours, script, faults }
+}
+
+fn beds() -> Ui {
+    Ui::from_sources([("test-bed.vein", BEDS)]).unwrap_or_else(|error| panic!("{error}"))
+}
+
+pub async fn derived_lists_are_kept_up_the_same(browser: &Browser) {
+    browser.leave().await;
+    let (ui, seeds) = (beds(), Seeds::new(60));
     let (mut pulses, mut faults) = (0, 0);
     for seed in seeds.and(&[]) {
-        let mut random = Random::new(seed);
-        let first: Vec<Json> = (0..random.below(30))
-            .map(|id| {
-                let (moisture, litres) = (random.below(9) * 10, random.below(4));
-                json!({ "id": id, "crop": *random.pick(&["pea", "kale"]), "moisture": moisture, "litres": litres,
-                    "levels": [moisture] })
-            })
-            .collect();
-        let mut page = ui.page("test-bed").open(json!({ "first": first })).expect("beds");
-        let tree = page.tree();
-        let (mut steps, mut ours) = (Vec::new(), vec![json!([shown(tree, tree.root()), ""])]);
-        for _ in 0..seeds.steps(40) {
-            let buttons = page.tree().select("button").expect("a selector");
-            let beds: Vec<Json> = page.get("beds").expect("a list");
-            let mut all = vec![step(&mut random, beds.len(), buttons.len())];
-            let entry = match &all[0] {
-                Json::Number(at) => {
-                    let at = at.as_u64().expect("a number") as usize;
-                    let click = vein::Event::new("click");
-                    page.session_mut().dispatch(buttons[at], &click).expect("a click")
-                }
-                call => {
-                    let args = call.as_array().expect("a call")[1..].to_vec();
-                    page.session_mut()
-                        .call(call[0].as_str().expect("a name"), values(&args))
-                        .expect("a handler")
-                }
-            };
-            let fault = entry.pulse.fault.as_ref().map_or(String::new(), ToString::to_string);
-            pulses += 1;
-            faults += usize::from(!fault.is_empty());
-            steps.append(&mut all);
-            ours.push(json!([shown(page.tree(), page.tree().root()), fault]));
-        }
-        let script = format!(
-            "{engine} {STYLES} {} {WRITTEN} {SHOWN}
-             const root = document.createElement('div'); document.body.append(root);
-             let it; turnOver(() => {{ it = new {}(null, {{ first: {} }}); }}); standIn(root, it);
-             let fault = '';
-             const failed = (error) => {{ fault = error.message; }};
-             hear(root, 'click', failed);
-             const told = () => [...root.childNodes].map(shown).join();
-             const all = [[told(), '']];
-             for (const step of {}) {{
-               fault = '';
-               if (typeof step === 'number') root.querySelectorAll('button')[step].click();
-               else {{
-                 const [name, ...args] = step;
-                 try {{ turnOver(() => call(name, (...all) => it[name](...all), ...args)); }} catch (error) {{ failed(error); }}
-               }}
-               all.push([told(), fault]);
-             }}
-             root.remove();
-             return all;",
-            compiled.text(),
-            compiled.name,
-            json!(first),
-            json!(steps)
-        );
+        let walk = walk(&ui, seed, seeds.steps(40));
+        pulses += walk.steps.len();
+        faults += walk.faults;
         if let Some(kept) = std::env::var_os("VEIN_KEEP") {
-            std::fs::write(kept, &script).expect("a file to keep it in");
+            std::fs::write(kept, &walk.script).expect("a file to keep it in");
         }
-        let theirs =
-            browser.function(&format!("'use strict'; {}", shortened(&script, |_| false).0)).await;
-        for (at, ours) in ours.iter().enumerate() {
-            assert_eq!(*ours, theirs[at], "seed {seed}, {:?}", &steps[..at]);
+        let sent = shortened(&walk.script, |_| false).0;
+        let theirs = browser.function(&format!("'use strict'; {sent}")).await;
+        for (at, ours) in walk.ours.iter().enumerate() {
+            assert_eq!(*ours, theirs[at], "seed {seed}, {:?}", &walk.steps[..at]);
         }
     }
     if seeds.tell(pulses) {
         assert!(faults > 100, "{faults} faults");
     }
+}
+
+/// What the engine and what is compiled are broken by, each with what it is called; it has to be seen.
+const BROKEN: &[(&str, &str, &str)] = &[
+    ("a write that is not noted", "undo.push(place, key, old);", ""),
+    ("a write that is not taken back", "else place[key] = old;", ""),
+    (
+        "an edit of a list that is not taken back",
+        "undo.push(list, { at, count: items.length }, removed);",
+        "",
+    ),
+    ("another order that is not taken back", "undo.push(list, ALL, old);", ""),
+    ("an edit that is not told", "edits.push({ list, at, gone: removed, came: items });", ""),
+    (
+        "an edit that is told elsewhere",
+        "edits.push({ list, at, gone: removed",
+        "edits.push({ list, at: at + 1, gone: removed",
+    ),
+    ("another order that is not told", "edits.push({ list, at: 0, gone: null, came: null });", ""),
+    (
+        "a position that is written without telling",
+        "if (Array.isArray(place)) edits.push(",
+        "if (false) edits.push(",
+    ),
+    (
+        "edits of earlier pulses that are kept",
+        "undo.length = touched.length = edits.length = 0;",
+        "undo.length = touched.length = 0;",
+    ),
+    (
+        "a copy that is none",
+        "if (Array.isArray(value)) return value.map(copy);",
+        "if (Array.isArray(value)) return value;",
+    ),
+    ("an item that is written without telling", "touched.push(item);", ";"),
+    ("a filter that forgets to look again", "if (now === flags[at]) return;", "return;"),
+    (
+        "a filter that counts one too many",
+        "for (let at = from; at < to; at++) count += flags[at];",
+        "for (let at = from; at <= to; at++) count += flags[at];",
+    ),
+    (
+        "a filter that does not look at what it is given",
+        "!given.every((value, at) => Object.is(value, old.given[at]))",
+        "false",
+    ),
+    (
+        "an order that is kept in spite of what was written",
+        "|| staysBetween(out, item, compare, inside)",
+        "|| true",
+    ),
+    (
+        "an order that puts equals last",
+        "if (list.indexOf(out[low - 1]) < list.indexOf(item)) break;",
+        "break;",
+    ),
+    ("a sum that takes nothing away", "for (const value of removed) count(value, -1);", ""),
+    ("a sum that rounds", "if (!exact || size > Number.MAX_SAFE_INTEGER) {", "if (false) {"),
+    ("a sum that forgets a part", "parts[at] = now;", ""),
+    (
+        "a list that is not what it was made of",
+        "lineage.set(out, { from, edits: own });",
+        "lineage.set(out, { from, edits: [] });",
+    ),
+    ("rows that two identities share", "(row !== undefined && !gone.has(row))", "false"),
+    (
+        "a row that is not told of its item",
+        "row.item$ = item;\n      hang(item, row);\n      tellItem(row);",
+        "row.item$ = item;\n      hang(item, row);",
+    ),
+    (
+        "rows that do not know where they stand",
+        "if (this.numbers) for (let at = first",
+        "if (false) for (let at = first",
+    ),
+    ("rows that are put behind their place", "before = firstIn(next[after]);", "before = null;"),
+    ("rows that stay though they are gone", "for (const row of gone) takeOut(row);", ""),
+    (
+        "a move that is taken for none",
+        "if (row.made$ !== null || !stays(at - first))",
+        "if (row.made$ !== null)",
+    ),
+    ("a part that is not brought", "else later.push(bringPart, scope, set);", ""),
+    (
+        "marks that do not reach what is inside",
+        "if (bits & scope.constructor.within) scope.forward$(bits);",
+        "",
+    ),
+];
+
+/// Each of them is seen by the random edits.
+pub async fn what_is_broken_is_seen(browser: &Browser) {
+    browser.leave().await;
+    let ui = beds();
+    let walks: Vec<Walk> = (1..=20).map(|seed| walk(&ui, seed, 40)).collect();
+    let mut unseen = Vec::new();
+    for (what, old, new) in BROKEN {
+        assert!(walks[0].script.contains(old), "there is no `{old}` to break for {what}");
+        let mut seen = false;
+        for walk in &walks {
+            let broken = walk.script.replace(old, new);
+            // What runs to no end, or fails, is seen as well.
+            let body = format!(
+                "'use strict'; try {{ return (() => {{ {broken} }})(); }} catch (error) {{ return String(error); }}"
+            );
+            let theirs = browser.function(&body).await;
+            seen = walk.ours.iter().enumerate().any(|(at, ours)| *ours != theirs[at]);
+            browser.run("document.body.replaceChildren()").await;
+            if seen {
+                break;
+            }
+        }
+        if !seen {
+            unseen.push(*what);
+        }
+    }
+    assert!(unseen.is_empty(), "nobody saw: {}", unseen.join("; "));
 }

@@ -71,6 +71,7 @@ const TESTS: &[Test] = tests! {
     compiled_lives::random_projects_live_the_same,
     compiled_views::random_components_are_shown_the_same,
     compiled_lists::derived_lists_are_kept_up_the_same,
+    compiled_lists::what_is_broken_is_seen,
     compiled::expressions_come_to_the_same,
     compiled::guards_let_through_the_same,
     compiled_views::markup_is_copied_as_it_was_written,
