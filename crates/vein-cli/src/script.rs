@@ -1,16 +1,21 @@
 //! A component compiled to ECMAScript, with what it uses of the engine: as it is sent, and as people read it.
 
+#[cfg(feature = "build")]
 use crate::project::Planned;
 use anyhow::{Context, Result, anyhow};
 use std::collections::BTreeSet;
+#[cfg(feature = "build")]
 use std::path::Path;
 use vein::program::Program;
 use vein_script::map::{Source, source_map};
-use vein_script::short::{Place, shortened, unmarked};
+#[cfg(feature = "build")]
+use vein_script::short::unmarked;
+use vein_script::short::{Place, shortened};
 use vein_script::{Compiled, Driven, engine};
 
 /// What a component is compiled to.
 pub(crate) struct Scripts<'a> {
+    #[cfg_attr(not(feature = "build"), expect(dead_code, reason = "`vein build` alone reads it"))]
     program: &'a Program,
     compiled: Compiled,
     face: String,
@@ -24,6 +29,7 @@ pub(crate) struct Scripts<'a> {
 /// A script and its source map.
 pub(crate) struct Script {
     pub(crate) text: String,
+    #[cfg_attr(not(feature = "build"), expect(dead_code, reason = "`vein build` alone reads it"))]
     pub(crate) map: String,
 }
 
@@ -56,6 +62,7 @@ impl<'a> Scripts<'a> {
         Ok(Scripts { program, compiled, face, used, locality, files, kept })
     }
 
+    #[cfg(feature = "build")]
     /// The same for a build, with the files that source maps lead to.
     pub(crate) fn of_planned(
         planned: &'a Planned,
@@ -74,6 +81,7 @@ impl<'a> Scripts<'a> {
         self.of_engine(engine::text_of(&self.used)) + &self.compiled.text() + &self.begins()
     }
 
+    #[cfg(feature = "build")]
     /// What a script that stands on the component consists of, each by its path beside the others: the engine, the
     /// types that data is held against, each component and store, and `component.mjs`, which leaves `FACE` and what else of the
     /// engine is named.
@@ -106,6 +114,7 @@ impl<'a> Scripts<'a> {
         self.mapped(text, &places, name)
     }
 
+    #[cfg(feature = "build")]
     /// A script as people read it.
     fn read(&self, script: &str, path: &str) -> Script {
         let (text, places) = unmarked(script);
@@ -139,6 +148,7 @@ impl<'a> Scripts<'a> {
     }
 }
 
+#[cfg(feature = "build")]
 /// The files of components, by the project's folder.
 fn files(planned: &Planned, program: &Program) -> Vec<Source> {
     let Some(report) = planned.ui.report() else { return Vec::new() };
@@ -161,6 +171,7 @@ fn kept(program: &Program) -> BTreeSet<String> {
     words.map(|word| String::from_utf8_lossy(word).into_owned()).collect()
 }
 
+#[cfg(feature = "build")]
 /// What a script declares at its top.
 fn declared(script: &str) -> BTreeSet<String> {
     let lines = script.lines().filter_map(|line| {
@@ -173,6 +184,7 @@ fn declared(script: &str) -> BTreeSet<String> {
     lines.filter(|name| !name.is_empty()).collect()
 }
 
+#[cfg(feature = "build")]
 /// A script that exports what it declares at its top.
 fn exported(script: &str) -> String {
     let declares = |line: &str| line.starts_with("const ") || line.starts_with("class ");
@@ -182,6 +194,7 @@ fn exported(script: &str) -> String {
         .collect()
 }
 
+#[cfg(feature = "build")]
 /// What a script has to import of others that stand beside it.
 fn imports(path: &str, script: &str, declared: &[(String, BTreeSet<String>)]) -> String {
     let up = "../".repeat(path.matches('/').count());
