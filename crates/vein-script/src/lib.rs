@@ -27,6 +27,7 @@ mod statement;
 pub mod template;
 mod tokens;
 mod types;
+mod writing;
 
 pub use component::{Compiled, Driven, component};
 pub use expression::{Names, Writer};

@@ -6,7 +6,7 @@ use crate::compiled_views::STYLES;
 use crate::dressed::Wear;
 use crate::driven::Browser;
 use crate::generate::Random;
-use crate::outside::{self, bed, host};
+use crate::outside::{self, MOST_NODES, bed, host};
 use crate::projects::lively_project;
 use crate::seeds::Seeds;
 use serde_json::{Value as Json, json};
@@ -415,9 +415,6 @@ fn script(program: &Program, compiled: &Compiled, beds: &[Json], steps: &[Json])
 /// Derived values of rows that nobody told; watches that were looked at in another order, or once more; controls that went
 /// back to what they held before they were shown; what was put into the document before it was whole.
 const ONCE_FAILED: [u64; 6] = [90_004, 90_013, 90_017, 90_024, 90_084, 90_104];
-
-/// A page with more nodes than this is left at what it is.
-const MOST_NODES: usize = 3000;
 
 /// How many projects there are, of what is drawn from the numbers after this.
 const PROJECTS: u64 = 300;

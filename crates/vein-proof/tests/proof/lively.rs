@@ -4,7 +4,7 @@
 
 use crate::dressed::Wear;
 use crate::generate::Random;
-use crate::outside::{bed, host};
+use crate::outside::{MOST_NODES, bed, host};
 use crate::projects::lively_project;
 use crate::reach::stays_in_reach;
 use crate::seeds::{LONGER, Seeds};
@@ -151,9 +151,6 @@ const ONCE_FAILED: [u64; 9] = [
     5_010_506,
     1_795_909_091_211,
 ];
-
-/// A page with more nodes than this is left at what it is.
-const MOST_NODES: usize = 3000;
 
 /// A number field that a pulse that was taken back left with letters, which no such field can hold. Since
 /// then projects are dressed.

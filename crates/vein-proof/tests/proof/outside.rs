@@ -6,6 +6,9 @@ use std::sync::Arc;
 use vein_plan::Value;
 use vein_runtime::Host;
 
+/// A page with more nodes than this is left at what it is: some projects double with every event.
+pub const MOST_NODES: usize = 3000;
+
 pub fn bed(random: &mut Random) -> Json {
     let id = random.below(6);
     let inner: Vec<Json> = (0..random.below(3))

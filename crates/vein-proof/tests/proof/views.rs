@@ -2,7 +2,7 @@
 
 use crate::dressed::Wear;
 use crate::generate::Random;
-use crate::outside::{bed, written};
+use crate::outside::{MOST_NODES, bed, written};
 use crate::projects::project;
 use crate::reach::stays_in_reach;
 use crate::seeds::{LONGER, Seeds};
@@ -137,7 +137,7 @@ const ONCE_FAILED_LATE: [u64; 2] = [1_795_945_514_664, 1_795_947_459_861];
 #[test]
 fn random_views_under_random_use_are_exact() {
     let seeds = Seeds::new(2100);
-    let mut in_reach = 0;
+    let (mut in_reach, mut pages, mut large) = (0, 0, 0);
     let (mut pulses, mut changed, mut moved, mut created, mut problems) = (0, 0, 0, 0, 0);
     for seed in seeds.and(&[&ONCE_FAILED, &ONCE_FAILED_LATE]) {
         let mut random = Random::new(seed);
@@ -163,7 +163,12 @@ fn random_views_under_random_use_are_exact() {
             true => LONGER,
             false => seeds.steps(10),
         };
+        pages += 1;
         for step in 0..steps {
+            if session.tree().len() > MOST_NODES {
+                large += 1;
+                break;
+            }
             let entry = act(&mut session, &mut random);
             in_reach += stays_in_reach(&map, &entry, &shown(&files));
             let misfits = misfits(&session);
@@ -202,6 +207,7 @@ fn random_views_under_random_use_are_exact() {
     assert!(changed > pulses / 2, "{changed} changes in {pulses} pulses");
     assert!(in_reach > pulses, "{in_reach} parts were held against the map");
     assert!(moved > 300 && created > pulses && problems > 500, "{moved} {created} {problems}");
+    assert!(large < pages / 100, "{large} of {pages} left for their size");
 }
 
 /// Which row belongs to which item of an identity that occurs twice follows from the list alone: the
