@@ -6,7 +6,6 @@ use crate::diagnostics::{
 };
 use crate::interface::elements;
 use crate::marks::{Said, said};
-use crate::style::subjects;
 use crate::{Diagnostic, FileFacts, Workspace};
 use std::collections::{BTreeMap, BTreeSet};
 use vein_plan::Namespace;
@@ -151,10 +150,10 @@ impl Workspace {
         }
         let mut had = Said::default();
         elements(&facts.parsed.file.markup, &mut |element| had.add(said(element, "class")));
-        let css = self.sources[file].text.get(style.range()).unwrap_or("");
-        for subject in subjects(css) {
-            let unmet = subject.classes.into_iter().filter(|(_, _, class)| !had.may(class));
+        for subject in &facts.uses.reach.subjects {
+            let unmet = subject.classes.iter().filter(|(_, _, class)| !had.may(class));
             for (start, end, class) in unmet {
+                let (start, end, class) = (*start, *end, class.clone());
                 let span =
                     Span { start: style.start + start as u32, end: style.start + end as u32 };
                 found.push(diagnostic(&UnmetClass { class }, file, span));

@@ -35,8 +35,7 @@ pub(crate) fn component(
     tables: &mut Tables,
     number: usize,
     name: &str,
-    text: &str,
-    file: &File,
+    (text, file, reach): (&str, &File, &Reach),
     own: &Interface,
 ) -> (Plan, Vec<Diagnostic>, Option<StoreFacts>) {
     let mut checker = Checker {
@@ -65,7 +64,7 @@ pub(crate) fn component(
         roots: HashMap::default(),
         sources: HashMap::default(),
         slotted: HashSet::default(),
-        reach: Reach::of(file, text),
+        reach,
         at: Span::default(),
     };
     checker.run(file);

@@ -133,6 +133,8 @@ pub(crate) struct Uses {
     pub(crate) names: BTreeSet<String>,
     /// The stores.
     pub(crate) stores: BTreeSet<String>,
+    /// What its style sheet reaches.
+    pub(crate) reach: Reach,
     /// Attributes on them that may fall to their roots.
     falls: BTreeSet<(String, String)>,
 }
@@ -140,8 +142,8 @@ pub(crate) struct Uses {
 impl Uses {
     pub(crate) fn of(file: &File, text: &str) -> Uses {
         let stores = crate::stores::used_by(file).map(|ident| ident.name.clone()).collect();
-        let mut uses = Uses { stores, ..Uses::default() };
         let reach = Reach::of(file, text);
+        let mut uses = Uses { stores, ..Uses::default() };
         elements(&file.markup, &mut |element| {
             let name = &element.name.name;
             if name.contains('-') {
@@ -153,6 +155,7 @@ impl Uses {
                 }
             }
         });
+        uses.reach = reach;
         uses
     }
 }

@@ -331,9 +331,9 @@ impl Workspace {
             store_names: &self.store_names,
             stores: &self.stores,
         };
-        let (text, tree) = (&self.sources[file].text, &facts.parsed.file);
+        let read = (&*self.sources[file].text, &facts.parsed.file, &facts.uses.reach);
         let (plan, mut found, store) =
-            component::component(&project, &mut self.tables, file, name, text, tree, own);
+            component::component(&project, &mut self.tables, file, name, read, own);
         let errors = &facts.parsed.errors;
         if !errors.is_empty() {
             // What a broken text seems not to use, it may use in what could not be read.

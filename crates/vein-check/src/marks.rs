@@ -35,7 +35,7 @@ impl Said {
 /// What the style sheet of a component reaches.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Reach {
-    subjects: Vec<Subject>,
+    pub(crate) subjects: Vec<Subject>,
     /// Classes that the component gives to others' roots.
     given: Said,
 }

@@ -154,7 +154,7 @@ pub(crate) struct Checker<'a> {
     /// Elements directly inside a component, by the start of their tags.
     pub(crate) slotted: HashSet<u32>,
     /// What its style sheet reaches.
-    pub(crate) reach: Reach,
+    pub(crate) reach: &'a Reach,
     /// Where the statement stands that is compiled.
     pub(crate) at: Span,
 }

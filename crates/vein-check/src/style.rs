@@ -17,7 +17,7 @@ impl Checker<'_> {
     /// Takes in the style sheet at a place of the component's text.
     pub(crate) fn style(&mut self, at: Span) {
         let css = self.text.get(at.range()).unwrap_or("");
-        let rewritten = read(css, &self.plan.name, &self.reach, false);
+        let rewritten = read(css, &self.plan.name, self.reach, false);
         for (start, end, problem) in rewritten.problems {
             let span = Span { start: at.start + start as u32, end: at.start + end as u32 };
             self.report(BadStyle { problem }, span);

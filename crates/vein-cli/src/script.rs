@@ -117,7 +117,12 @@ impl<'a> Scripts<'a> {
     #[cfg(feature = "build")]
     /// A script as people read it.
     fn read(&self, script: &str, path: &str) -> Script {
-        let (text, places) = unmarked(script);
+        let told = |plan, line| {
+            let file = self.files.iter().find(|file| file.plan == plan);
+            let path = file.map_or("", |file| &file.path).replace("*/", "* /");
+            format!("{path}:{line}")
+        };
+        let (text, places) = unmarked(script, told);
         let name = path.rsplit('/').next().unwrap_or(path);
         self.mapped(text, &places, name)
     }

@@ -47,8 +47,6 @@ impl Class<'_> {
             let mut marks = format!("mark(this, {woken})");
             if let CellKind::Shared(_) = cell.kind {
                 // What it is given it begins with, unless that is bound both ways: then it stays there.
-                self.used.insert("tell");
-                self.used.insert("putIn");
                 place = format!("this.b{number}$({name})");
                 marks = format!("tell(this, \"{property}\", {woken}, true)");
                 let nests = Kind::of(self.program(), cell.ty).nests(self.program());
@@ -97,7 +95,6 @@ impl Class<'_> {
             ));
         }
         if self.whole.is_driven(self.number) || !self.own.plan.events.is_empty() {
-            self.used.insert("hand");
             self.members.push_str(
                 "  give$(event, args) {\n    if (this.held$ === null) turn.given.push([this, event, args]);\n    \
                  else hand(this.held$, event, args);\n  }\n",

@@ -10,7 +10,9 @@ use crate::template::Template;
 use crate::types::shapes;
 use std::collections::BTreeSet;
 use vein_plan::code::{CellId, Stmt};
-use vein_plan::{Block, BlockId, CellKind, Given, Location, Plan, PlanRead, Program, SpotKind};
+use vein_plan::{
+    Block, BlockId, CellKind, Given, Location, PartKind, Plan, PlanRead, Program, SpotKind,
+};
 
 /// A component as a class, and what it uses of the engine.
 #[derive(Clone, Debug)]
@@ -26,8 +28,8 @@ pub struct Compiled {
     pub name: String,
     /// The stores on its page, each after those that it uses: their numbers, and the names of their classes.
     pub stores: Vec<(u32, String)>,
-    /// Functions of the engine that it uses.
-    pub used: BTreeSet<&'static str>,
+    /// Whether something in it holds what people enter.
+    pub controls: bool,
     /// The kinds of events that are heard in it.
     pub heard: BTreeSet<String>,
 }
@@ -43,7 +45,7 @@ impl Compiled {
     /// Statements that have its listeners hear what happens inside of an element; each argument is an expression: the
     /// element, a function that is told of faults, and an `AbortSignal` that ends it.
     pub fn listens(&self, root: &str, failed: &str, signal: &str) -> String {
-        let controls = self.used.contains("hearControls");
+        let controls = self.controls;
         let heard = self.heard.iter().filter(|kind| !(controls && *kind == "reset"));
         let heard = heard.map(|kind| format!("hear({root}, \"{kind}\", {failed}, {signal});\n"));
         let controls = match controls {
@@ -87,12 +89,9 @@ pub fn component(program: &Program, plan: &Plan, driven: Driven) -> Result<Compi
         lively: whole.lively,
         name: class_name(&plan.name),
         stores: Vec::new(),
-        used: BTreeSet::new(),
+        controls: false,
         heard: BTreeSet::new(),
     };
-    if whole.lively {
-        compiled.used.insert("live");
-    }
     for number in &whole.plans {
         alone(&whole, *number as u32, &mut compiled)?;
         let plan = &program.plans[*number];
@@ -207,20 +206,16 @@ fn alone(whole: &Whole<'_>, number: u32, compiled: &mut Compiled) -> Result<(), 
         let readers = Readers::of(plan, at);
         let own = Own { program, plan, block: at, live: false };
         let (first, members) = (String::new(), String::new());
-        let used = std::mem::take(&mut compiled.used);
         let (readers, state) = (&readers, &state);
         let controls = String::new();
         let mut class =
-            Class { whole, number, block, own, readers, state, used, controls, first, members };
+            Class { whole, number, block, own, readers, state, controls, first, members };
         text.push_str(&class.written_whole(&name)?);
-        compiled.used = class.used;
+        let held = |part: &vein_plan::Part| matches!(part.kind, PartKind::Property(_));
+        compiled.controls |= block.parts.iter().any(held);
         compiled.heard.extend(block.listeners.iter().map(|listener| listener.event.to_string()));
     }
     compiled.modules.push((number, text));
-    compiled.used.extend([
-        "Scope", "template", "hear", "turnOver", "call", "put", "mark", "same", "undo", "standIn",
-        "hand", "NOTHING",
-    ]);
     Ok(())
 }
 
@@ -234,7 +229,6 @@ pub(crate) struct Class<'a> {
     pub(crate) readers: &'a Readers,
     /// Those of the component's own block, where its state is.
     pub(crate) state: &'a Readers,
-    pub(crate) used: BTreeSet<&'static str>,
     /// The elements of its controls, by their parts.
     pub(crate) controls: String,
     /// What its constructor does.
@@ -272,7 +266,6 @@ impl<'a> Class<'a> {
         }
         if is_own && self.lives() {
             self.first.push_str("    life.born.push(this);\n");
-            self.used.insert("life");
         }
         self.spots(component);
         let deferred = self.parts();
@@ -320,7 +313,6 @@ impl<'a> Class<'a> {
             true => ("Component", "held, props, page"),
             false => ("Block", "held, props"),
         };
-        self.used.insert(base);
         // What is as in most of them is not said.
         let lines = lines.into_iter().filter(|(_, value)| !value.is_empty());
         let lines: String =
@@ -340,17 +332,14 @@ impl<'a> Class<'a> {
         });
         if self.whole.lively {
             self.first.push_str("    this.serial$ = life.serial++;\n");
-            self.used.insert("life");
         }
         if !is_own {
             return;
         }
         for store in self.own.plan.stores_read() {
-            self.used.insert("useStore");
             self.first.push_str(&format!("    this.s{store}$ = useStore(this, {store});\n"));
         }
         if self.own.plan.store.is_some() {
-            self.used.extend(["tellUsers", "pendUsers"]);
             self.first.push_str("    this.users$ = new Set();\n");
         }
     }
@@ -373,7 +362,6 @@ impl<'a> Class<'a> {
         self.first.push_str(&format!("    const top = T_{name}.cloneNode(true);\n"));
         if self.is_renamed() {
             self.first.push_str("    rename(top, props.tag);\n");
-            self.used.insert("rename");
         }
         let alone = self.is_alone(made);
         for (at, way) in made.ways.iter().enumerate() {
@@ -381,7 +369,6 @@ impl<'a> Class<'a> {
             self.first.push_str(&format!("    const n{at} = this.n{at}$ = {way};\n"));
         }
         let stands = if alone { "standOn" } else { "standOnAll" };
-        self.used.insert(stands);
         self.first.push_str(&format!("    {stands}(this, top);\n"));
     }
 
@@ -394,7 +381,6 @@ impl<'a> Class<'a> {
         writer.readers = Some(self.state);
         writer.marks = Some(self.number);
         let text = what(&mut writer);
-        self.used.append(&mut writer.used);
         (writer.declarations(), text)
     }
 

@@ -45,6 +45,16 @@ pub fn declared() -> Vec<Declared> {
     declared.collect()
 }
 
+/// A script behind the text of what it names of the engine.
+///
+/// ```
+/// let script = vein_script::engine::with("equal(a, b);");
+/// assert!(script.contains("function alike") && script.ends_with("equal(a, b);"));
+/// ```
+pub fn with(script: &str) -> String {
+    text_of(&named_in(script)) + script
+}
+
 /// What of the engine a script names.
 pub fn named_in(script: &str) -> BTreeSet<&'static str> {
     let named = variables(script);

@@ -98,13 +98,7 @@ impl Class<'_> {
             ));
         }
         self.own.live = false;
-        self.used.insert("Child");
-        let nests = if self.whole.nests(used.plan) {
-            self.used.insert("isTooDeep");
-            ", isTooDeep"
-        } else {
-            ""
-        };
+        let nests = if self.whole.nests(used.plan) { ", isTooDeep" } else { "" };
         format!(
             "    this.spots$[{at}] = new Child(this, {at});\n    this.spots$[{at}].begin({}{nests});\n",
             class_name(&inner.name)

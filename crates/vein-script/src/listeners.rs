@@ -63,12 +63,10 @@ impl Class<'_> {
             });
             let fields: Vec<String> = fields.collect();
             if !fields.is_empty() {
-                self.used.insert("fieldOf");
                 more.push_str(&format!(", looks: (event) => ({{ {} }})", fields.join(", ")));
             }
             let held = listener.fields.first().map_or("value", |field| field.name());
             if let Some(part) = part {
-                self.used.extend(["entered", "putBack", "commitControl"]);
                 more.push_str(&format!(
                     ", part: {part}, holds: (scope, event) => entered(scope, {part}, event.{held}), \
                      refuses: (scope, event) => putBack(scope, {part}, event.{held}), \
@@ -78,7 +76,6 @@ impl Class<'_> {
                 more.push_str(&format!(", run: (scope, event) => scope.l{at}$(event)"));
             }
             if let Some(after) = settle {
-                self.used.insert("waitForQuiet");
                 more.push_str(&format!(", after: {after}, settle: waitForQuiet"));
             }
             listeners.push_str(&format!(

@@ -18,20 +18,15 @@ impl Class<'_> {
         self.own.live = true;
         for (at, asked) in plan.asked.iter().enumerate() {
             if asked.answers == Answers::AtOnce {
-                self.used.insert("askHost");
                 let (name, ty) = (&asked.name, type_of(program, asked.result));
                 self.members.push_str(&format!(
                     "  q{at}$(args, acts) {{ return askHost(this, \"{name}\", {ty}, args, acts); }}\n"
                 ));
             }
         }
-        if plan.stmts.iter().any(|stmt| matches!(stmt, vein_plan::code::Stmt::Await(..))) {
-            self.used.insert("waitFor");
-        }
         if !self.lives() {
             return;
         }
-        self.used.extend(["askFor", "runEffects", "differs"]);
         let (mut wakes, mut looks) = (String::new(), String::new());
         let reads = plan.sources.iter().map(|source| source.reads.paths());
         let hook_reads = plan.hooks.iter().map(|hook| match &hook.when {

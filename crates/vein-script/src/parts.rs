@@ -60,7 +60,6 @@ impl Class<'_> {
             show.push_str(&format!(
                 "    if (this.d$ & {bit}{first}) {{ {mark}{declared}{keep}; }}\n"
             ));
-            self.used.insert("keep");
         }
         // Whatever is asked for one by one stays marked until somebody asks.
         let flagged: Vec<Who> = self.readers.flagged().map(|(who, _)| who).collect();
@@ -82,7 +81,6 @@ impl Class<'_> {
     fn set(&mut self, at: usize, part: &Part, node: &str) -> String {
         match &part.kind {
             PartKind::Property(property) => {
-                self.used.extend(["setHeld", "hearControls"]);
                 format!("setHeld(this, {at}, {node}, \"{}\", value);", property.name())
             }
             kind => set(node, kind, "value"),
@@ -91,7 +89,6 @@ impl Class<'_> {
 
     /// What is known of a control that is bound both ways: its value and what it shows of that, and what its text means.
     fn control(&mut self, at: usize, part: &Part, conversion: &Conversion) -> String {
-        self.used.extend(["keepControl", "textOf"]);
         let (declared, raw) = self.written(|writer| writer.value(part.value).alone());
         let of = match part.kind {
             PartKind::Property(Property::Value) => "textOf(value)",

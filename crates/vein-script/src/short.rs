@@ -71,14 +71,16 @@ impl Out {
     }
 }
 
-/// A script without marks, and the places that they told.
+/// A script with comments for people in place of marks, which say of a component's number and a line of its file where that is; and
+/// the places that the marks told.
 ///
 /// ```
-/// let (text, places) = vein_script::short::unmarked("a();\n  /*@0:3:7*/b();\n");
-/// assert_eq!(text, "a();\n  b();\n");
-/// assert_eq!((places[0].line, places[0].column, places[0].from_line), (1, 2, 3));
+/// use vein_script::short::unmarked;
+/// let (text, places) = unmarked("a();\n  /*@0:3:7*/b();\n", |plan, line| format!("{plan}:{line}"));
+/// assert_eq!(text, "a();\n  /* 0:3 */ b();\n");
+/// assert_eq!((places[0].line, places[0].column, places[0].from_line), (1, 12, 3));
 /// ```
-pub fn unmarked(script: &str) -> (String, Vec<Place>) {
+pub fn unmarked(script: &str, told: impl Fn(u32, u32) -> String) -> (String, Vec<Place>) {
     let mut out = Out::default();
     let (mut at, mut mark) = (0, "");
     let ends =
@@ -92,6 +94,9 @@ pub fn unmarked(script: &str) -> (String, Vec<Place>) {
         let text = &script[at..start];
         let space = text.len() - text.trim_start().len();
         out.push(&text[..space]);
+        if let Some([plan, line, _]) = place_of(mark) {
+            out.push(&format!("/* {} */ ", told(plan, line)));
+        }
         out.place(mark);
         out.push(&text[space..]);
         (at, mark) = (start + next.len(), next);
@@ -395,7 +400,7 @@ mod tests {
     #[test]
     fn a_script_without_marks_is_as_it_was() {
         let all = engine::MODULES.iter().map(|(_, text)| *text).collect::<String>();
-        assert_eq!(unmarked(&all), (all.clone(), Vec::new()));
+        assert_eq!(unmarked(&all, |_, _| String::new()), (all.clone(), Vec::new()));
         // Twice is once.
         let once = shortened(&all.replace("import ", "// "), |_| false).0;
         assert_eq!(shortened(&once, |_| false).0.len(), once.len());

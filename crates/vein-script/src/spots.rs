@@ -133,7 +133,6 @@ impl Class<'_> {
                         let own = crate::own::own_name(name, || name.to_string());
                         self.given(at, which, &own, given);
                     }
-                    self.used.insert("Slot");
                     let name = code::string(&(&**name).into()).text;
                     let fallback =
                         fallback.map_or("null".to_owned(), |at| format!("{component}_{at}"));
@@ -146,7 +145,6 @@ impl Class<'_> {
                     self.list(at, (*cell, path), by, &format!("{component}_{block}"))
                 }
                 SpotKind::Renamed { name, block, .. } => {
-                    self.used.extend(["Renamed", "tagOf"]);
                     let (declared, name) = self.written(|writer| writer.value(*name).alone());
                     format!(
                         "    this.spots$[{at}] = new Renamed(this, {at});\n    \
@@ -157,7 +155,6 @@ impl Class<'_> {
                     let kinds = alternatives(&spot.kind).into_iter();
                     let kinds: Vec<String> =
                         kinds.map(|at| format!("{component}_{at}")).collect();
-                    self.used.insert("Branch");
                     let (declared, choice) = self.written(|writer| writer.value(*choice).alone());
                     format!(
                         "    this.spots$[{at}] = new Branch(this, {at});\n    \
@@ -166,7 +163,6 @@ impl Class<'_> {
                     )
                 }
                 SpotKind::Markup { value, .. } => {
-                    self.used.insert("Markup");
                     let (declared, value) = self.written(|writer| writer.value(*value).alone());
                     format!(
                         "    this.spots$[{at}] = new Markup(this, {at});\n    \
@@ -176,7 +172,6 @@ impl Class<'_> {
             });
         }
         if self.block.spots.is_empty() {
-            self.used.insert("FIXED");
             self.first.push_str("    this.spots$ = FIXED;\n");
         } else {
             self.first.push_str(&format!("    this.spots$ = [];\n{begins}"));
@@ -345,12 +340,10 @@ impl Class<'_> {
             let own = OfItem { own: &self.own };
             let mut writer = Writer::new(self.program(), self.own.plan, &own);
             let key = writer.value(by).alone();
-            self.used.append(&mut writer.used);
             let declared = writer.declarations();
             format!("(item) => {{ {declared}return {key}; }}")
         });
         let derived = matches!(self.own.plan.cells[cell as usize].kind, CellKind::Derived(..));
-        self.used.extend(["Rows", "itemOf", "positionOf", "standing"]);
         self.members.push_str(&format!("  list{at}$() {{ return {list} ?? []; }}\n"));
         // Where the list may be gone by the time an item is written to, that is looked at first.
         if !stays(self.own.plan, cell) {

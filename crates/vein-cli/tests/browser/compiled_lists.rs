@@ -122,7 +122,6 @@ fn walk(ui: &Ui, seed: u64, count: usize) -> Walk {
     let program = ui.program();
     let compiled =
         vein_script::component(program, &program.plans[0], Driven::Inside).expect("it compiles");
-    let engine = engine::text_of(&compiled.used);
     let mut random = Random::new(seed);
     let first: Vec<Json> = (0..random.below(30))
         .map(|id| {
@@ -157,7 +156,7 @@ fn walk(ui: &Ui, seed: u64, count: usize) -> Walk {
         ours.push(json!([shown(page.tree(), page.tree().root()), fault]));
     }
     let script = format!(
-        "{engine} {STYLES} {} {WRITTEN} {SHOWN}
+        "{STYLES} {} {WRITTEN} {SHOWN}
          const root = document.createElement('div'); document.body.append(root);
          let it; turnOver(() => {{ it = new {}(null, {{ first: {} }}); }}); standIn(root, it);
          let fault = '';
@@ -181,7 +180,7 @@ fn walk(ui: &Ui, seed: u64, count: usize) -> Walk {
         json!(first),
         json!(steps)
     );
-    Walk { steps, ours, script, faults }
+    Walk { steps, ours, script: engine::with(&script), faults }
 }
 
 fn beds() -> Ui {

@@ -393,10 +393,6 @@ fn script(program: &Program, compiled: &Compiled, beds: &[Json], steps: &[Json])
     let names: serde_json::Map<String, Json> = names.collect();
     let stores = compiled.stores.iter().map(|(number, name)| format!("[{number}, {name}]"));
     let stores: Vec<String> = stores.collect();
-    let mut used = compiled.used.clone();
-    used.insert("Page");
-    let rules = format!("const RULES = {};", vein::cleaning_rules());
-    let engine = engine::text_of(&used).replace("const RULES = {};", &rules);
     let play = PLAY
         .replace("NAMES", &format!("({})", json!(names)))
         .replace("STORES", &format!("[{}]", stores.join(", ")))
@@ -405,7 +401,9 @@ fn script(program: &Program, compiled: &Compiled, beds: &[Json], steps: &[Json])
         .replace("LISTENS", &compiled.listens("root", "toldOf", "undefined"))
         .replace("STEPS", &json!(steps).to_string())
         .replace("USED", &json!(USED).to_string());
-    let whole = format!("{engine} {STYLES} {} {WRITTEN} {SHOWN} {play}", compiled.text());
+    let whole = format!("{STYLES} {} {WRITTEN} {SHOWN} {play}", compiled.text());
+    let rules = format!("const RULES = {};", vein::cleaning_rules());
+    let whole = engine::with(&whole).replace("const RULES = {};", &rules);
     // As it is sent, unless somebody wants to read it.
     let is_read = std::env::var_os("VEIN_KEEP").is_some();
     let whole = if is_read { whole } else { shortened(&whole, |_| false).0 };

@@ -528,7 +528,7 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
             ours.push(json!([shown(page.tree(), page.tree().root()), given, fault, seen]));
         }
         let script = format!(
-            "'use strict'; {} {STYLES} {} {WRITTEN} {SHOWN}
+            "{STYLES} {} {WRITTEN} {SHOWN}
              const root = document.createElement('div'); document.body.append(root);
              let it; turnOver(() => {{ it = new {}(null, {{ beds: {beds} }}); }}); standIn(root, it);
              let given = [], fault = ''; it.given$ = (name, args) => given.push(written(args[0]));
@@ -561,16 +561,17 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
              }}
              root.remove();
              return all;",
-            engine::text_of(&compiled.used),
             compiled.text(),
             compiled.name,
             json!(compiled.heard),
             json!(steps)
         );
+        let script = engine::with(&script);
         if let Some(kept) = std::env::var_os("VEIN_KEEP") {
             std::fs::write(kept, &script).expect("a file to keep it in");
         }
-        let theirs = browser.function(&shortened(&script, |_| false).0).await;
+        let sent = shortened(&script, |_| false).0;
+        let theirs = browser.function(&format!("'use strict'; {sent}")).await;
         for (step, ours) in ours.iter().enumerate() {
             let steps = &steps[..step];
             assert_eq!(*ours, theirs[step], "seed {seed}, {steps:?}\n{text}\n{}", compiled.text());

@@ -464,17 +464,16 @@ async fn run_nothing(browser: &Browser, ui: &vein::Ui, all: &[String]) {
         vein_script::component(ui.program(), plan.expect("it is there"), Default::default());
     let compiled = compiled.unwrap_or_else(|error| panic!("{error}"));
     let rules = format!("const RULES = {};", vein::cleaning_rules());
-    let engine = vein_script::engine::text_of(&compiled.used);
     let script = format!(
-        "{}{}export function open(into, all) {{
+        "{}export function open(into, all) {{
            let it;
            turnOver(() => {{ it = new {}(null, {{ all }}); }});
            standIn(into, it);
          }}",
-        engine.replace("const RULES = {};", &rules),
         compiled.text(),
         compiled.name
     );
+    let script = vein_script::engine::with(&script).replace("const RULES = {};", &rules);
     let port = serve_bare(vec![
         ("/", "text/html; charset=utf-8", html.into_bytes()),
         ("/applier.mjs", "text/javascript", applier.as_bytes().to_vec()),
