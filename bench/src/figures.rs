@@ -66,6 +66,14 @@ pub(crate) struct Figures {
     pub(crate) sizes: Vec<Size>,
 }
 
+impl Figures {
+    /// The geometric mean of all ratios of script; nothing where nothing was measured.
+    pub(crate) fn mean(&self) -> Option<f64> {
+        let logs: Vec<f64> = self.measures.iter().map(|one| one.script.ratio().ln()).collect();
+        (!logs.is_empty()).then(|| (logs.iter().sum::<f64>() / logs.len() as f64).exp())
+    }
+}
+
 impl Sides {
     /// What it takes in Vein, with what it takes by hand as 1.
     pub(crate) fn ratio(&self) -> f64 {

@@ -25,6 +25,9 @@ struct Arguments {
     /// Only what has this in its name.
     #[arg(long)]
     only: Option<String>,
+    /// Script time alone, and neither loading nor memory.
+    #[arg(long)]
+    script: bool,
     /// Put the figures into `docs/performance.md`, with their chart.
     #[arg(long)]
     write: bool,
@@ -37,20 +40,22 @@ const TRIES: usize = 4;
 #[tokio::main]
 async fn main() -> Result<()> {
     let arguments = Arguments::parse();
-    if arguments.write && (arguments.only.is_some() || arguments.share < 1.0) {
+    let some = arguments.only.is_some() || arguments.script || arguments.share < 1.0;
+    if arguments.write && some {
         bail!("only a whole run is written down");
     }
     let pages = Pages::build(&arguments.vein)?;
     let server = pages::serve(pages.folder()).await?;
     let tab = Tab::start(server).await?;
     let wanted = |name: &str| arguments.only.as_ref().is_none_or(|only| name.contains(only));
+    let more = |name: &str| !arguments.script && wanted(name);
     let mut figures = Figures { sizes: pages.sizes.clone(), ..Figures::default() };
     for (number, what) in tab.measures().await?.into_iter().enumerate() {
         if !wanted(&format!("{}: {}", what.group, what.name)) {
             continue;
         }
         let script = quiet(&tab, number, "script", arguments.share).await?;
-        let frame = match what.frames {
+        let frame = match what.frames && !arguments.script {
             true => Some(quiet(&tab, number, "frame", arguments.share).await?),
             false => None,
         };
@@ -58,7 +63,10 @@ async fn main() -> Result<()> {
         println!("{}", report::line(&measure));
         figures.measures.push(measure);
     }
-    if wanted("load") {
+    if let Some(mean) = figures.mean() {
+        println!("script, geometric mean of the ratios: {mean:.2}");
+    }
+    if more("load") {
         let rounds = ((24.0 * arguments.share) as usize).max(4);
         for page in ["count-up", "many-beds"] {
             let load = Load { page: page.to_owned(), sides: tab.loads(page, rounds).await? };
@@ -66,7 +74,7 @@ async fn main() -> Result<()> {
             figures.loads.push(load);
         }
     }
-    if wanted("memory") {
+    if more("memory") {
         for path in ["hand/many-beds.html", "vein/many-beds/index.html"] {
             let memory = tab.memory(path, arguments.share).await?;
             println!("{path}: {memory:?}");

@@ -164,6 +164,20 @@ export function bringInvalid(scope, at) {
   setAttribute(scope[scope.constructor.controls[at]], 'aria-invalid', kept ? 'true' : null);
 }
 
+/** Has a control that comes again hold what a new one would. */
+export function showAgain(scope, at) {
+  const [value, to] = scope[`y${at}$`]();
+  scope[`x${at}$`] = copy(value);
+  scope[`v${at}$`] = to;
+  scope[`i${at}$`] = false;
+  bringInvalid(scope, at);
+  const node = scope[scope.constructor.controls[at]];
+  node.began$ = undefined;
+  // What means nothing reads as if nothing had been entered.
+  if (to === '') node.value = '';
+  scope[`set${at}$`](to);
+}
+
 // ---- forms that are reset
 
 /** What a control holds. */
@@ -241,7 +255,7 @@ export function hearControls(root, failed, signal) {
     else target.dispatchEvent(new InputEvent('input', { bubbles: true }));
   }, { capture: true, signal });
   root.addEventListener('reset', (event) => {
-    const found = reached(root, event).map(([scope, listener]) => [scope, listener, listener.looks?.(event)]);
+    const found = reached(root, event);
     const restored = event.defaultPrevented ? [] : goBackAll(event.target);
     // A browser would go back to the markup, and would put other texts into an output.
     event.preventDefault();

@@ -9,25 +9,27 @@ export function fieldOf(event, name, empty) {
   return event[name] ?? empty;
 }
 
-/** The listeners that an event reaches inside a root, each with its scope: from the target outwards. */
+/** The listeners that an event reaches inside a root, each with its scope and what it looks at of the event: from the target
+ * outwards. */
 export function reached(root, event) {
   const found = [];
+  const { type, target, bubbles } = event;
   let scope = null;
   let top = null;
-  for (let at = event.target; at !== null; at = at === root ? null : at.parentNode) {
+  for (let at = target; at !== null; at = at === root ? null : at.parentNode) {
     if (scope === null) {
       // Whose an element is stands on the outermost of its own.
-      for (top = at; top !== root && !top.scope$; ) top = top.parentNode;
-      scope = top.scope$ ?? null;
-      if (scope === null) break;
+      for (top = at; top !== root && top.scope$ === undefined; ) top = top.parentNode;
+      if (top.scope$ === undefined) break;
+      scope = top.scope$;
     }
-    let stops = !event.bubbles;
+    let stops = !bubbles;
     for (const listener of scope.constructor.listeners) {
-      const { kind, node, prevent, stop, own, key, once } = listener;
-      if (kind !== event.type || scope[node] !== at) continue;
-      if ((own && at !== event.target) || (key !== undefined && key !== event.key)) continue;
+      if (listener.kind !== type || scope[listener.node] !== at) continue;
+      const { prevent, stop, own, key, once } = listener;
+      if ((own && at !== target) || (key !== undefined && key !== event.key)) continue;
       if (once !== undefined && scope[once]) continue;
-      found.push([scope, listener]);
+      found.push([scope, listener, listener.looks?.(event)]);
       if (prevent) event.preventDefault();
       if (stop) event.stopPropagation();
       stops ||= stop;
@@ -45,10 +47,11 @@ export function runListeners(now, follows) {
     for (const [scope, listener, event] of now) listener.holds?.(scope, event);
     const after = follows?.();
     for (const [scope, listener, event] of now) {
-      if (listener.once !== undefined) {
-        if (scope[listener.once]) continue;
-        undo.push(scope, listener.once, false);
-        scope[listener.once] = true;
+      const { once } = listener;
+      if (once !== undefined) {
+        if (scope[once]) continue;
+        undo.push(scope, once, false);
+        scope[once] = true;
       }
       listener.run(scope, event);
     }
@@ -56,11 +59,18 @@ export function runListeners(now, follows) {
   });
 }
 
+/** Whether a listener has to wait until its event has not come again for a while. */
+export const isLate = ([, { settle }]) => settle !== undefined;
+
 /** Has an event come to those whom it has reached: to some now, to others once it has not come again for a while. */
 export function deliver(found, follows) {
   turn.catchUp?.();
-  const late = found.filter(([, { settle }]) => settle !== undefined);
-  const now = late.length === 0 ? found : found.filter(([, { settle }]) => settle === undefined);
+  if (!found.some(isLate)) {
+    runListeners(found, follows);
+    return;
+  }
+  const late = found.filter(isLate);
+  const now = found.filter((one) => !isLate(one));
   try {
     if (now.length > 0 || follows !== undefined) runListeners(now, follows);
   } catch (fault) {
@@ -74,8 +84,8 @@ export function deliver(found, follows) {
 export function hear(root, kind, failed, signal) {
   const heard = (event) => {
     // While an input method is at work, what is typed is not yet said.
-    if (event.type === 'input' && event.isComposing) return;
-    const found = reached(root, event).map(([scope, listener]) => [scope, listener, listener.looks?.(event)]);
+    if (kind === 'input' && event.isComposing) return;
+    const found = reached(root, event);
     if (found.length === 0) return;
     turn.heard?.(event, found, []);
     try {

@@ -5,17 +5,20 @@
 /** Of how many items at most is looked at what has become of them, rather than at all. */
 export const FEW = 64;
 
-/** Lists that are kept up; of those that were made of earlier ones, the edits that make them of these. */
-export const lineage = new WeakMap();
-
 /** Whether a reader of a scope has looked at all that was written before this pulse. */
 export const isUpToDate = (scope, bit, old) => old.turn === turn.count || !(scope.was$ & bit || scope.late$);
 
 /** The edits that make a list of what it was after so many of this pulse; nothing where they are not known, or many. */
 export function editsSince(was, list, from) {
   if (was !== list) {
-    const way = lineage.get(list);
-    return way?.from === was ? way.edits : null;
+    const all = [];
+    let there = list;
+    for (let at = makings.length - 1; at >= 0 && there !== was; at--) {
+      if (makings[at].list !== there) continue;
+      all.unshift(...makings[at].edits);
+      there = makings[at].was;
+    }
+    return there === was ? all : null;
   }
   const own = [];
   let count = 0;
@@ -28,36 +31,43 @@ export function editsSince(was, list, from) {
   return own;
 }
 
-/** What has become of a list since something was worked out from it: its edits, and the items in which something was written.
- * Nothing where that is not known, or where what is given beside it is another. */
+/** What has become of a list since something was worked out from it: its edits, and the items in which something was written,
+ * or nothing for those where any may be another. Nothing at all where that is not known. */
 export function changeOf(scope, bit, old, list, given) {
-  if (old === undefined || !given.every((value, at) => Object.is(value, old.given[at]))) return null;
-  if (!isUpToDate(scope, bit, old)) return null;
+  if (old === undefined || !isUpToDate(scope, bit, old)) return null;
   const here = old.turn === turn.count;
-  const from = here ? old.touched : 0;
-  if (touched.length - from > FEW) return null;
   const own = editsSince(old.list, list, here ? old.edits : 0);
   if (own === null) return null;
-  return { edits: own, inside: touched.length === from ? [] : [...new Set(touched.slice(from))] };
+  const from = here ? old.touched : 0;
+  for (let at = 0; at < given.length; at++) if (!Object.is(given[at], old.given[at])) return { edits: own, inside: null };
+  if (touched.length === from) return { edits: own, inside: NONE };
+  return { edits: own, inside: touched.length - from > FEW ? null : [...new Set(touched.slice(from))] };
+}
+
+export const NONE = Object.freeze([]);
+
+/** What something was worked out from, and up to what of which pulse. */
+export class Basis {
+  constructor(list, given) {
+    this.list = list;
+    this.given = given;
+    this.turn = turn.count;
+    this.touched = touched.length;
+    this.edits = edits.length;
+  }
 }
 
 /** Notes what something was worked out from, and what has come of it. */
-export function keepUp(scope, name, list, given, more) {
+export function keepUp(scope, name, basis) {
   undo.push(scope, name, scope[name]);
-  scope[name] = { list, given, turn: turn.count, touched: touched.length, edits: edits.length, ...more };
+  scope[name] = basis;
 }
 
-/** A list that was made of another, which says how: that itself where nothing has come or gone. */
-export function madeFrom(out, from, own) {
-  if (own.length === 0) return from;
-  lineage.set(out, { from, edits: own });
-  return out;
-}
-
-/** A list that was worked out as a whole. */
-export function madeWhole(out) {
-  lineage.set(out, { from: null, edits: null });
-  return out;
+/** A list that was made of another by some edits: that itself where nothing has come or gone. */
+export function madeFrom(list, was, own) {
+  if (own.length === 0) return was;
+  makings.push({ list, was, edits: own });
+  return new Made(list);
 }
 
 /** Calls a function with each position of an item. */
@@ -86,40 +96,73 @@ export function filterKept(scope, name, bit, list, test, given) {
   if (list === null) return null;
   const old = scope[name];
   const change = changeOf(scope, bit, old, list, given);
-  let [flags, out] = [null, null];
-  if (change === null) {
-    [flags, out] = [new Uint8Array(list.length), []];
-    for (let at = 0; at < list.length; at++) {
-      if (!test(list[at])) continue;
-      flags[at] = 1;
-      out.push(list[at]);
-    }
-    madeWhole(out);
-  } else {
-    [flags, out] = [old.flags, old.out];
-    const own = [];
-    const edit = (at, gone, came) => {
-      if (gone + came.length === 0) return;
-      if (own.length === 0) out = out.slice();
-      own.push({ at, gone: out.splice(at, gone, ...came), came });
-    };
-    for (const { at, gone, came } of change.edits) {
-      const through = came.map((item) => (test(item) ? 1 : 0));
-      edit(counted(flags, 0, at), counted(flags, at, at + gone.length), came.filter((_, i) => through[i] === 1));
-      flags = spliced(flags, at, gone.length, through);
-    }
-    for (const item of change.inside) {
-      eachPlace(list, item, (at) => {
-        const now = test(item) ? 1 : 0;
-        if (now === flags[at]) return;
-        edit(counted(flags, 0, at), 1 - now, now === 1 ? [item] : []);
-        flags = spliced(flags, at, 1, [now]);
-      });
-    }
-    out = madeFrom(out, old.out, own);
+  const basis = new Basis(list, given);
+  basis.flags = basis.out = null;
+  if (change === null) filterAll(basis, test);
+  else filterAgain(basis, old, test, change);
+  keepUp(scope, name, basis);
+  return basis.out;
+}
+
+/** Looks at all items. */
+export function filterAll(basis, test) {
+  const { list } = basis;
+  const flags = new Uint8Array(list.length);
+  const out = [];
+  for (let at = 0; at < list.length; at++) {
+    if (!test(list[at])) continue;
+    flags[at] = 1;
+    out.push(list[at]);
   }
-  keepUp(scope, name, list, given, { flags, out });
-  return out;
+  basis.flags = flags;
+  basis.out = new Made(out);
+}
+
+/** Looks at those that have come and that were written to, or at all where any may be let through by now that was not. */
+export function filterAgain(basis, old, test, change) {
+  const { list } = basis;
+  let { flags, out } = old;
+  const own = [];
+  const edit = (at, gone, came) => {
+    if (gone + came.length === 0) return;
+    if (own.length === 0) out = out.slice();
+    own.push({ at, gone: out.splice(at, gone, ...came), came });
+  };
+  for (const { at, gone, came } of change.edits) {
+    const through = came.map((item) => (test(item) ? 1 : 0));
+    edit(counted(flags, 0, at), counted(flags, at, at + gone.length), came.filter((_, i) => through[i] === 1));
+    flags = spliced(flags, at, gone.length, through);
+  }
+  if (change.inside === null) {
+    const now = new Uint8Array(list.length);
+    let others = 0;
+    for (let at = 0; at < list.length; at++) {
+      now[at] = test(list[at]) ? 1 : 0;
+      if (now[at] !== flags[at]) others++;
+    }
+    if (others > FEW) {
+      basis.flags = now;
+      basis.out = new Made(list.filter((_, at) => now[at] === 1));
+      return;
+    }
+    for (let at = 0, place = 0; others > 0; place += now[at++]) {
+      if (now[at] === flags[at]) continue;
+      edit(place, flags[at], now[at] === 1 ? [list[at]] : []);
+      others--;
+    }
+    flags = now;
+  }
+  for (const item of change.inside ?? NONE) {
+    for (let at = list.indexOf(item); at >= 0; at = list.indexOf(item, at + 1)) {
+      const now = test(item) ? 1 : 0;
+      if (now === flags[at]) continue;
+      edit(counted(flags, 0, at), 1 - now, now === 1 ? [item] : []);
+      undo.push(flags, at, 1 - now);
+      flags[at] = now;
+    }
+  }
+  basis.flags = flags;
+  basis.out = madeFrom(out, old.out, own);
 }
 
 /** What a function makes of each item of a list. */
@@ -128,7 +171,7 @@ export function mapKept(scope, name, bit, list, make, given) {
   const old = scope[name];
   const change = changeOf(scope, bit, old, list, given);
   let out = null;
-  if (change === null) out = madeWhole(list.map((item) => make(item)));
+  if (change === null || change.inside === null) out = new Made(list.map((item) => make(item)));
   else {
     out = old.out;
     const own = [];
@@ -140,7 +183,9 @@ export function mapKept(scope, name, bit, list, make, given) {
     for (const item of change.inside) eachPlace(list, item, (at) => edit(at, 1, [make(item)]));
     out = madeFrom(out, old.out, own);
   }
-  keepUp(scope, name, list, given, { out });
+  const basis = new Basis(list, given);
+  basis.out = out;
+  keepUp(scope, name, basis);
   return out;
 }
 
@@ -150,10 +195,12 @@ export function sortKept(scope, name, bit, list, compare, given) {
   if (list === null) return null;
   const old = scope[name];
   const change = changeOf(scope, bit, old, list, given);
-  const again = change === null ? null : sortedAgain(old, list, compare, change);
-  const out = again ?? madeWhole(sorted(list, compare));
-  keepUp(scope, name, list, given, { out, steady: again === null ? undefined : old.steady });
-  return out;
+  const again = change === null || change.inside === null ? null : sortedAgain(old, list, compare, change);
+  const basis = new Basis(list, given);
+  basis.out = again ?? new Made(sorted(list, compare));
+  basis.steady = again === null ? undefined : old.steady;
+  keepUp(scope, name, basis);
+  return basis.out;
 }
 
 /** Whether each item of a list stands in order with the one after it. */
@@ -227,40 +274,61 @@ export function sortedAgain(old, list, compare, change) {
 export function sumKept(scope, name, bit, list, part, start, given) {
   const old = scope[name];
   const change = old === undefined || !Object.is(start, old.start) ? null : changeOf(scope, bit, old, list, given);
-  let { parts, total, size, exact } = old ?? {};
+  const basis = new Basis(list, given);
+  basis.start = start;
+  if (change === null || change.inside === null) sumAll(basis, part);
+  else sumAgain(basis, old, part, change);
+  keepUp(scope, name, basis);
+  return basis.total;
+}
+
+export function sumAll(basis, part) {
+  const { list, start } = basis;
+  const parts = list.map((item) => part(item));
+  let [total, size, exact] = [start, Math.abs(start), Number.isSafeInteger(start) && !Object.is(start, -0)];
+  for (const value of parts) {
+    exact &&= Number.isSafeInteger(value);
+    total += value;
+    size += Math.abs(value);
+  }
+  basis.parts = parts;
+  basis.total = total;
+  basis.size = size;
+  basis.exact = exact;
+}
+
+export function sumAgain(basis, old, part, change) {
+  const { list } = basis;
+  const { parts } = old;
+  let { total, size, exact } = old;
   const count = (value, sign) => {
     exact &&= Number.isSafeInteger(value);
     total += sign * value;
     size += sign * Math.abs(value);
   };
-  if (change === null) {
-    parts = list.map((item) => part(item));
-    [total, size, exact] = [start, Math.abs(start), Number.isSafeInteger(start) && !Object.is(start, -0)];
-    for (const value of parts) count(value, 1);
-  } else {
-    for (const { at, gone, came } of change.edits) {
-      const values = came.map((item) => part(item));
-      const removed = parts.splice(at, gone.length, ...values);
-      undo.push(parts, { at, count: values.length }, removed);
-      for (const value of removed) count(value, -1);
-      for (const value of values) count(value, 1);
-    }
-    for (const item of change.inside) {
-      eachPlace(list, item, (at) => {
-        const [was, now] = [parts[at], part(item)];
-        if (Object.is(was, now)) return;
-        undo.push(parts, at, was);
-        parts[at] = now;
-        count(was, -1);
-        count(now, 1);
-      });
-    }
-    if (!exact || size > Number.MAX_SAFE_INTEGER) {
-      exact = false;
-      total = start;
-      for (const value of parts) total += value;
-    }
+  for (const { at, gone, came } of change.edits) {
+    const values = came.map((item) => part(item));
+    const removed = parts.splice(at, gone.length, ...values);
+    undo.push(parts, { at, count: values.length }, removed);
+    for (const value of removed) count(value, -1);
+    for (const value of values) count(value, 1);
   }
-  keepUp(scope, name, list, given, { parts, total, size, exact, start });
-  return total;
+  for (const item of change.inside) {
+    eachPlace(list, item, (at) => {
+      const [was, now] = [parts[at], part(item)];
+      if (Object.is(was, now)) return;
+      undo.push(parts, at, was);
+      parts[at] = now;
+      count(was, -1);
+      count(now, 1);
+    });
+  }
+  basis.parts = parts;
+  basis.size = size;
+  basis.exact = exact && size <= Number.MAX_SAFE_INTEGER;
+  if (!basis.exact) {
+    total = basis.start;
+    for (const value of parts) total += value;
+  }
+  basis.total = total;
 }

@@ -1,7 +1,7 @@
 // What lives beside the view: what runs by itself, what is asked of the host, what waits for its clock, stores.
 
 /** What the pulse under way has set off of that. */
-export const life = { born: [], ended: [], asked: [], timers: [], waiting: [], ran: [], serial: 0, asks: 0, rounds: 0, generations: 0, added: 0 };
+export const life = { born: [], ended: [], asked: [], timers: [], waiting: [], ran: [], asks: 0, rounds: 0, generations: 0, added: 0 };
 
 /** How many times in a pulse something may run by itself because of what ran by itself. */
 export const MOST_ROUNDS = 100;
@@ -360,6 +360,8 @@ export class Page {
   }
   /** Has something run after so many milliseconds. */
   after(period, timer) {
+    // Where nothing was due before, the time was not asked for.
+    if (this.timers.size === 0 && this.now !== undefined) this.time = Math.max(this.now(), this.time);
     return this.at(this.time + period, timer);
   }
   at(due, timer) {

@@ -23,12 +23,13 @@ export const clocked = new Set();
 
 /** What was due before now comes before what is done now. */
 export function catchUp() {
-  for (const page of clocked) page.advance(page.clock.now() - page.began);
+  for (const page of clocked) if (page.timers.size > 0) page.advance(page.now());
 }
 
 /** Has the timers of a page run with a clock, and its questions answered by its host. */
 export function begins(page, clock, asks) {
-  Object.assign(page, { clock, began: clock.now(), schedule, asks, drops: (question) => question.abort?.abort() });
+  const start = clock.now();
+  Object.assign(page, { clock, began: start, now: () => clock.now() - start, schedule, asks, drops: (question) => question.abort?.abort() });
   clocked.add(page);
   turn.catchUp = catchUp;
 }
@@ -41,7 +42,7 @@ export function schedule() {
   this.due = due;
   this.cancel = Number.isFinite(due) ? this.clock.at(due + this.began, () => {
     this.due = undefined;
-    this.advance(this.clock.now() - this.began);
+    this.advance(this.now());
     this.schedule();
   }) : undefined;
 }
@@ -101,7 +102,7 @@ export function between(read) {
     takeBack();
     throw fault;
   } finally {
-    undo.length = later.length = pending.length = 0;
+    undo.length = makings.length = later.length = pending.length = 0;
     unmark(false);
   }
 }

@@ -210,7 +210,7 @@ export class Rows extends Place {
     this.by = by;
     this.held = this.shown = this.seen = [];
     this.stale = this.waits = false;
-    /** The rows by what tells them apart, as far as that was needed; and up to which edit of which pulse they were matched. */
+    /** What tells them apart, where that was asked; and up to which edit of which pulse they were matched. */
     this.keys = null;
     this.turn = this.edits = -1;
     /** Whether rows know where they stand; of others that is looked up. */
@@ -233,6 +233,8 @@ export class Rows extends Place {
     return this.by === null ? at : this.by(item);
   }
   make(item, at, key) {
+    const kept = this.kind.bare ? bareRow(this, item) : undefined;
+    if (kept !== undefined) return comeAgain(kept, at, key);
     const row = new this.kind(this, { item, at });
     row.key$ = key;
     hang(item, row);
@@ -299,33 +301,36 @@ export class Rows extends Place {
   }
   /** Who stands where after some edits of the list, where each identity is that of one row; nothing where it is not. */
   edited(old, list, own) {
-    this.keys ??= new Map(old.map((row) => [row.key$, row]));
-    if (this.keys.size !== old.length) return null;
     const rows = old.slice();
-    const gone = new Set();
+    const known = this.keys ?? old.map((row) => row.key$);
+    const keys = known.slice();
+    const gone = [];
     let [first, last] = [rows.length, rows.length];
     for (const { at, gone: { length }, came } of own) {
       // Where one has come, its row is found once all have.
-      for (const row of rows.splice(at, length, ...came.map(() => null))) if (row !== null) gone.add(row);
+      for (const row of rows.splice(at, length, ...came.map(() => null))) if (row !== null) gone.push(row);
+      keys.splice(at, length, ...came.map(this.by));
       first = Math.min(first, at);
       last = Math.min(last, rows.length - at - came.length);
     }
     if (rows.length !== list.length) return null;
     const came = [];
-    for (let at = first; at < rows.length - last; at++) {
-      if (rows[at] !== null) continue;
-      const key = this.by(list[at]);
-      const row = this.keys.get(key);
-      if (came.some((other) => equalKeys(other.key, key)) || (row !== undefined && !gone.has(row))) return null;
-      came.push({ at, key, row });
+    for (let at = first; at < rows.length - last; at++) if (rows[at] === null) came.push({ at, row: undefined });
+    // Those of an identity have one in turn, where there are more.
+    const [goes, comes] = [gone.map((row) => row.key$), came.map(({ at }) => keys[at])];
+    if (hasTwins(goes) || hasTwins(comes) || isShared(known, goes, comes)) return null;
+    const again = [];
+    for (const one of came) {
+      const at = goes.indexOf(keys[one.at]);
+      if (at >= 0) {
+        [one.row] = gone.splice(at, 1);
+        goes.splice(at, 1);
+        again.push(one.row);
+      }
+      rows[one.at] = one.row ?? newly(this.make(list[one.at], one.at, keys[one.at]));
     }
     undo.push(this, 'keys', null);
-    for (const row of gone) this.keys.delete(row.key$);
-    for (const { at, key, row } of came) {
-      gone.delete(row);
-      rows[at] = row ?? newly(this.make(list[at], at, key));
-      this.keys.set(key, rows[at]);
-    }
+    this.keys = keys;
     if (this.numbers) for (let at = first; at < rows.length; at++) this.stand(rows[at], list[at], at);
     else for (const { at } of came) this.stand(rows[at], list[at], at);
     for (const row of gone) {
@@ -333,8 +338,7 @@ export class Rows extends Place {
       release(row);
     }
     // Where at most one has moved, it is known what the document has to be told.
-    const again = came.filter(({ row }) => row !== undefined);
-    const few = again.length === 0 || (again.length === 1 && isMoved(again[0].row, old, rows, gone, came));
+    const few = again.length === 0 || (again.length === 1 && isMoved(again[0], old, rows, gone, came));
     const quick = !this.waits && few ? { gone, came } : null;
     this.waitFor(first, last);
     this.quick = quick;
@@ -449,10 +453,34 @@ export function placeOfRow(row, rows) {
 /** Whether two identities are one. */
 export const equalKeys = (a, b) => a === b || (a !== a && b !== b);
 
+/** Whether some of a list are equal. */
+export const hasTwins = (list) => list.length > 1 && new Set(list).size !== list.length;
+
+/** Whether of those that go and come, by what tells them apart, somebody else has the same. */
+export function isShared(keys, goes, comes) {
+  if (goes.length + comes.length > 4) {
+    const all = new Set([...goes, ...comes]);
+    let count = 0;
+    for (const key of keys) if (all.has(key)) count++;
+    return count !== goes.length;
+  }
+  // What is no number is not found.
+  const isAgain = (key) => key !== key || keys.includes(key, keys.indexOf(key) + 1);
+  return goes.some(isAgain) || comes.some((key) => key !== key || (!goes.includes(key) && keys.includes(key)));
+}
+
 /** What makes of an object that object itself, so that a class can put fields of its own into it. */
 export class Itself {
   constructor(item) {
     return item;
+  }
+}
+
+/** A list that is kept up: whoever wrote it down works it out anew. */
+export class Made extends Itself {
+  #made = true;
+  static is(list) {
+    return #made in list;
   }
 }
 
@@ -488,6 +516,45 @@ export function hang(item, row) {
 
 export const hangAgain = (_, [item, known]) => Hung.hang(item, known);
 
+/** A row that stood for an item and has gone since, if nothing has to stay behind for it to come again. */
+export function bareRow(rows, item) {
+  const known = Hung.rowsOf(item);
+  if (known === undefined) return undefined;
+  const fits = (row) => row.held$ === rows && !row.alive$ && row.item$ === item && row.top$[0].parentNode === null;
+  return Array.isArray(known) ? known.find(fits) : fits(known) ? known : undefined;
+}
+
+/** Has a row that had gone stand for its item again. */
+export function comeAgain(row, at, key) {
+  undo.push(row, notAgain, null);
+  row.alive$ = true;
+  row.at$ = at;
+  row.key$ = key;
+  const from = later.length;
+  bringAgain(row);
+  // It is not in the document yet.
+  for (let at = from; at < later.length; at += 3) later[at](later[at + 1], later[at + 2]);
+  later.length = from;
+  row.made$ = row.top$[0];
+  return row;
+}
+
+/** What did not come out well does not come again. */
+export const notAgain = (row) => {
+  row.item$ = undefined;
+};
+
+/** Has all of something show what it would if it were new. */
+export function bringAgain(scope) {
+  if (scope.late$) scope.late$ = false;
+  if (scope.serial$ !== undefined) scope.serial$ = turn.serial++;
+  scope.d$ = -1;
+  scope.settle$();
+  for (const { held } of scope.spots$) if (held !== null && held.made$ === null) bringAgain(held);
+  scope.again$();
+  scope.parts$();
+}
+
 /** Marks those readers of a row that read its item. */
 export const tellItem = (row) => mark(row, row.constructor.item);
 
@@ -520,7 +587,7 @@ export function whereOf(row) {
   const isOwn = (item) => Object.is(rows.by(item), row.key$);
   // In a list that was changed in place a row goes along with its item; of a new list, and of what came in place of what
   // there was, the rows of an identity have one in turn.
-  const there = new Set(list === rows.seen && !lineage.has(list) ? list : []);
+  const there = new Set(list === rows.seen && !Made.is(list) ? list : []);
   if (there.has(row.item$) && typeof row.item$ === 'object') {
     const at = list[row.at$] === row.item$ ? row.at$ : list.indexOf(row.item$);
     return isOwn(list[at]) ? at : -1;
@@ -539,6 +606,8 @@ export function whereOf(row) {
 /** The item of a row, where it still has one; what is written to is called something where its list may be gone. */
 export function standing(row, called) {
   if (called !== undefined) row.held$.scope[`stands${row.held$.number}$`](called);
+  row.held$.list();
+  if (!isStale(row)) return row.alive$ ? row.item$ : undefined;
   const at = whereOf(row);
   return at < 0 ? undefined : row.held$.list()[at];
 }
@@ -557,6 +626,8 @@ export function homeOf(row, called) {
 
 /** The item of a row; once that has gone, what it was. */
 export function itemOf(row) {
+  row.held$.list();
+  if (!isStale(row) && row.alive$) return row.item$;
   const at = whereOf(row);
   return at < 0 ? asItWas(row) : row.held$.list()[at];
 }
@@ -637,7 +708,7 @@ export function isMoved(row, old, rows, gone, came) {
     while (at < list.length && passes(list[at], at)) at++;
     return list[at];
   };
-  return after(old, (other) => gone.has(other)) !== after(rows, (_, at) => came.some((other) => other.at === at));
+  return after(old, (other) => gone.includes(other)) !== after(rows, (_, at) => came.some((other) => other.at === at));
 }
 
 /** Has the document show few that have come and gone. */

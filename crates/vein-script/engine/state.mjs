@@ -15,15 +15,19 @@ export const edits = [];
 /** What stands for a key where all of a list was changed. */
 export const ALL = Symbol('all');
 
+/** The lists that were made of earlier ones in the pulse under way, and by which edits. */
+export const makings = [];
+
 export const MOST_STATEMENTS = 20000000;
 
 export const DEEPEST_CALLS = 64;
 
 /**
  * The pulse under way: how many statements it has run and how many calls are open; what is done before the view is
- * brought to it and once it is, if it goes well, or if it is taken back; what it gave to the host.
+ * brought to it and once it is, if it goes well, or if it is taken back; what it gave to the host; how much was added to
+ * views so far.
  */
-export const turn = { count: 0, busy: false, statements: 0, calls: 0, checks: [], failed: [], given: [] };
+export const turn = { count: 0, busy: false, statements: 0, calls: 0, checks: [], failed: [], given: [], serial: 0 };
 
 /** Counts statements that are about to run. */
 export function spend(count) {
@@ -33,17 +37,18 @@ export function spend(count) {
   }
 }
 
-/** Runs something as one pulse: all of it, or nothing. */
-export function pulse(run) {
-  [turn.busy, turn.statements, turn.calls] = [true, 0, 0];
+/** Runs something, with what it takes, as one pulse: all of it, or nothing. */
+export function pulse(run, takes) {
+  turn.busy = true;
+  turn.statements = turn.calls = 0;
   try {
-    run();
+    run(takes);
   } catch (fault) {
     takeBack();
     throw fault;
   } finally {
     turn.busy = false;
-    undo.length = touched.length = edits.length = 0;
+    undo.length = touched.length = edits.length = makings.length = 0;
     turn.count++;
   }
 }

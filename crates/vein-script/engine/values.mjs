@@ -28,7 +28,7 @@ export function alike(a, b, is, ordered) {
 export const equal = (a, b) => alike(a, b, (a, b) => a === b);
 
 /** Whether nobody could tell the two apart: `Object.is`, member by member, and fields in one order. */
-export const same = (a, b) => (a === b ? a !== 0 || Object.is(a, b) : alike(a, b, Object.is, true));
+export const same = (a, b) => (a === b || typeof a !== 'object' || typeof b !== 'object' ? Object.is(a, b) : alike(a, b, Object.is, true));
 
 /** `SameValueZero`, member by member. */
 export const sameOrZero = (a, b) => alike(a, b, (a, b) => a === b || (a !== a && b !== b));

@@ -47,6 +47,8 @@ export class Scope {
   static props = NOTHING;
   static spots = [];
   static tops = [0];
+  /** Whether nothing in it holds anything of its own, so that it can come again where it was. */
+  static bare = false;
   static effects = 0;
   static sources = [];
   static hooks = [];
@@ -61,6 +63,7 @@ export class Scope {
   pull$() {}
   pullLate$() {}
   settle$() {}
+  again$() {}
   parts$() {
     this.d$ = 0;
   }
@@ -202,17 +205,20 @@ export function showParts() {
   }
 }
 
+/** Runs something and works out all that comes of it. */
+export function bringAbout(run) {
+  turn.begin?.();
+  run();
+  (turn.follow ?? settlePlaces)();
+  showParts();
+  for (let at = 0; at < turn.checks.length; at++) turn.checks[at]();
+}
+
 /** Runs something as one pulse, and brings the view to what has come of it. */
 export function turnOver(run) {
   if (turn.busy) throw new Fault('a pulse is under way: a function that is asked cannot change the page that asks it');
   try {
-    pulse(() => {
-      turn.begin?.();
-      run();
-      (turn.follow ?? settlePlaces)();
-      showParts();
-      for (let at = 0; at < turn.checks.length; at++) turn.checks[at]();
-    });
+    pulse(bringAbout, run);
   } catch (fault) {
     unmark(true);
     later.length = afterwards.length = pending.length = turn.checks.length = turn.given.length = 0;

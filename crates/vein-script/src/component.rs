@@ -268,7 +268,7 @@ impl<'a> Class<'a> {
             self.first.push_str("    life.born.push(this);\n");
         }
         self.spots(component);
-        let deferred = self.parts();
+        let deferred = self.parts(&name);
         self.first.push_str(&deferred);
         if is_own {
             self.handlers();
@@ -292,6 +292,7 @@ impl<'a> Class<'a> {
         let asking: Vec<String> = self.asking_spots().iter().map(usize::to_string).collect();
         let ends = self.whole.ends(self.number, number);
         let tops = self.tops(&made);
+        let is_bare = self.is_repeated() && self.is_alone(&made) && self.is_bare(number);
         let mut lines = vec![
             ("called", format!("\"{}\"", plan.name)),
             ("listeners", listed(listeners)),
@@ -304,6 +305,7 @@ impl<'a> Class<'a> {
             ("ends", if ends { ends.to_string() } else { String::new() }),
             ("props", filled(self.props())),
             ("spots", listed(self.places())),
+            ("bare", if is_bare { is_bare.to_string() } else { String::new() }),
             ("tops", if tops == "0" { String::new() } else { format!("[{tops}]") }),
         ];
         if is_own {
@@ -331,7 +333,7 @@ impl<'a> Class<'a> {
             false => "    super(held, props);\n",
         });
         if self.whole.lively {
-            self.first.push_str("    this.serial$ = life.serial++;\n");
+            self.first.push_str("    this.serial$ = turn.serial++;\n");
         }
         if !is_own {
             return;
@@ -342,6 +344,13 @@ impl<'a> Class<'a> {
         if self.own.plan.store.is_some() {
             self.first.push_str("    this.users$ = new Set();\n");
         }
+    }
+
+    /// Whether the block is that of a loop.
+    fn is_repeated(&self) -> bool {
+        let number = self.own.block;
+        let mut spots = self.own.plan.blocks.iter().flat_map(|block| &block.spots);
+        spots.any(|spot| matches!(spot.kind, SpotKind::List { block, .. } if block == number))
     }
 
     /// Whether an element of the block gets its name when it is made.

@@ -12,6 +12,7 @@ mod expression;
 mod face;
 mod given;
 mod hanging;
+mod keeping;
 pub mod kind;
 mod listeners;
 mod lives;

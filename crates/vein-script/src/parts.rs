@@ -8,7 +8,7 @@ use vein_plan::{Conversion, Part, PartKind, Property};
 impl Class<'_> {
     /// What it shows, first and whenever something is marked. The document is touched once everything is worked out. Gives
     /// what has to be done once all of it is there.
-    pub(crate) fn parts(&mut self) -> String {
+    pub(crate) fn parts(&mut self, name: &str) -> String {
         let (mut show, mut setters, mut deferred) = (String::new(), String::new(), 0);
         let needed = self.asking_among(self.block.parts.iter().flat_map(|p| p.reads.paths()));
         show.push_str(&self.read_all(needed));
@@ -20,15 +20,17 @@ impl Class<'_> {
             let mark = self.mark(part.location);
             let node = format!("this.n{}$", part.mark);
             let set = self.set(at, part, &node);
+            let local = format!("n{}", part.mark);
             if asks {
                 // What has to be asked for is not before anybody is to see it.
                 self.first.push_str(&format!("    this.v{at}$ = undefined;\n"));
                 deferred |= bit;
                 waits = true;
             } else {
+                let set = self.set(at, part, &local);
                 self.first.push_str(&format!(
                     "    {mark}{{ {declared}const value = this.v{at}$ = {value}; {} }}\n",
-                    first_set(&node, &part.kind, &set)
+                    first_set(&local, &part.kind, &set)
                 ));
                 if part.control.is_some() {
                     self.first.push_str(&format!("    this.x{at}$ = copy(this.y{at}$()[0]);\n"));
@@ -36,8 +38,13 @@ impl Class<'_> {
             }
             let is_property = matches!(part.kind, PartKind::Property(_));
             let changes = bit != 0 || asks;
-            if changes || is_property {
+            if is_property {
                 setters.push_str(&format!("  set{at}$(value = this.v{at}$) {{ {set} }}\n"));
+            } else if changes {
+                let set = self.set(at, part, &format!("scope.n{}$", part.mark));
+                setters.push_str(&format!(
+                    "  static set{at}$(scope, value) {{ scope.v{at}$ = value; {set} }}\n"
+                ));
             }
             if let Some(conversion) = &part.control {
                 setters.push_str(&self.control(at, part, conversion));
@@ -51,10 +58,18 @@ impl Class<'_> {
                 continue;
             }
             let first = if asks { format!(" || this.v{at}$ === undefined") } else { String::new() };
+            let set = format!("{name}.set{at}$");
             let keep = match &part.control {
                 Some(_) => format!("keepControl(this, {at})"),
-                None => format!(
+                None if is_property => format!(
                     "const value = {value}; if (value !== this.v{at}$) keep(this, \"v{at}$\", value, \"set{at}$\")"
+                ),
+                // What is shown for the first time is not in the document yet.
+                None if asks => format!(
+                    "const value = {value}; if (this.v{at}$ === undefined) {set}(this, value); else if (value !== this.v{at}$) later.push({set}, this, value)"
+                ),
+                None => format!(
+                    "const value = {value}; if (value !== this.v{at}$) later.push({set}, this, value)"
                 ),
             };
             show.push_str(&format!(
@@ -69,6 +84,14 @@ impl Class<'_> {
         if !show.is_empty() || asked_later != 0 {
             self.members
                 .push_str(&format!("  parts$() {{\n{show}    this.d$ &= {asked_later};\n  }}\n"));
+        }
+        let held = self.block.parts.iter().enumerate();
+        let held = held.filter(|(_, part)| matches!(part.kind, PartKind::Property(_)));
+        if self.is_bare(self.own.block) {
+            let again: String = held.map(|(at, _)| format!(" showAgain(this, {at});")).collect();
+            if !again.is_empty() {
+                self.members.push_str(&format!("  again$() {{{again} }}\n"));
+            }
         }
         let controls = self.block.parts.iter().enumerate();
         let controls = controls.filter(|(_, part)| matches!(part.kind, PartKind::Property(_)));
