@@ -82,15 +82,6 @@ export function counted(flags, from, to) {
   return count;
 }
 
-/** Flags with some in place of others. */
-export function spliced(flags, at, gone, came) {
-  const all = new Uint8Array(flags.length - gone + came.length);
-  all.set(flags.subarray(0, at));
-  all.set(came, at);
-  all.set(flags.subarray(at + gone), at + came.length);
-  return all;
-}
-
 /** The items of a list that a test lets through. */
 export function filterKept(scope, name, bit, list, test, given) {
   if (list === null) return null;
@@ -107,12 +98,12 @@ export function filterKept(scope, name, bit, list, test, given) {
 /** Looks at all items. */
 export function filterAll(basis, test) {
   const { list } = basis;
-  const flags = new Uint8Array(list.length);
+  const flags = [];
   const out = [];
-  for (let at = 0; at < list.length; at++) {
-    if (!test(list[at])) continue;
-    flags[at] = 1;
-    out.push(list[at]);
+  for (const item of list) {
+    const passes = test(item) ? 1 : 0;
+    flags.push(passes);
+    if (passes === 1) out.push(item);
   }
   basis.flags = flags;
   basis.out = new Made(out);
@@ -131,15 +122,12 @@ export function filterAgain(basis, old, test, change) {
   for (const { at, gone, came } of change.edits) {
     const through = came.map((item) => (test(item) ? 1 : 0));
     edit(counted(flags, 0, at), counted(flags, at, at + gone.length), came.filter((_, i) => through[i] === 1));
-    flags = spliced(flags, at, gone.length, through);
+    undo.push(flags, { at, count: came.length }, flags.splice(at, gone.length, ...through));
   }
   if (change.inside === null) {
-    const now = new Uint8Array(list.length);
+    const now = list.map((item) => (test(item) ? 1 : 0));
     let others = 0;
-    for (let at = 0; at < list.length; at++) {
-      now[at] = test(list[at]) ? 1 : 0;
-      if (now[at] !== flags[at]) others++;
-    }
+    for (let at = 0; at < list.length; at++) if (now[at] !== flags[at]) others++;
     if (others > FEW) {
       basis.flags = now;
       basis.out = new Made(list.filter((_, at) => now[at] === 1));

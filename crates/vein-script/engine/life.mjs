@@ -18,18 +18,19 @@ export function live() {
 
 /** Begins anew to note what a pulse sets off. */
 export function forgetLife() {
-  for (const all of [life.born, life.ended, life.asked, life.timers, life.waiting, life.ran]) all.length = 0;
+  life.born.length = life.ended.length = life.asked.length = life.timers.length = life.waiting.length = life.ran.length = 0;
   life.rounds = life.generations = life.added = 0;
 }
 
 /** Has the document take what is inside of something new before that comes, so that it is whole by then; and elsewhere what
  * is around before what is inside, so that nothing comes only to be moved. Nothing is done to what goes. */
 export function newFirst() {
+  if (later.length === 0) return;
   const [inNew, inOld] = [[], []];
   for (let at = 0; at < later.length; at += 3) {
     const of = later[at + 1];
     const scope = of instanceof Place ? of.scope : of;
-    if (stands(scope)) ((isNew(scope) ? inNew : inOld)[scope.depth$] ??= []).push(later[at], of, later[at + 2]);
+    if (stillStands(scope)) ((isNew(scope) ? inNew : inOld)[scope.depth$] ??= []).push(later[at], of, later[at + 2]);
   }
   later.length = 0;
   for (const all of [...inNew.reverse(), ...inOld]) for (const one of all ?? []) later.push(one);
@@ -78,11 +79,11 @@ export function followLife() {
     while (runEffects());
     for (const scopes of pending) scopes?.sort(byRank);
     settlePlaces();
-    const [ended, born] = [life.ended.splice(0), life.born.splice(0)];
-    if (ended.length === 0 && born.length === 0) {
+    if (life.ended.length + life.born.length === 0) {
       if (!runEffects()) return;
       continue;
     }
+    const [ended, born] = [life.ended.splice(0), life.born.splice(0)];
     if (born.length > 0) life.generations++;
     if (life.generations > FREE_GENERATIONS) life.added += born.length;
     let ran = false;
@@ -99,16 +100,18 @@ export function followLife() {
 /** Looks at what is asked or runs by itself, where something was marked: whether anything came of it. */
 export function runEffects() {
   pullAll('pull$');
-  const scopes = marked.filter((scope) => scope.begun$ && scope.constructor.effects > 0 && stands(scope));
-  const woken = scopes.sort(byRank).flatMap((scope) => {
-    const effects = Array.from({ length: scope.constructor.effects }, (_, at) => [scope, at]);
-    return effects.filter(([, at]) => scope.wakes$(at));
-  });
+  const scopes = marked.filter((scope) => scope.constructor.effects > 0 && scope.begun$ && stillStands(scope));
+  if (scopes.length > 1) scopes.sort(byRank);
+  const woken = [];
+  for (const scope of scopes) {
+    for (let at = 0; at < scope.constructor.effects; at++) if (scope.wakes$(at)) woken.push({ scope, at });
+  }
+  if (woken.length === 0) return false;
   // What another has done to lists before is seen now, and not once this one has looked.
-  if (woken.length > 0) pullAll('pullLate$');
+  pullAll('pullLate$');
   const asked = life.asks;
   let ran = false;
-  for (const [scope, at] of woken) if (stands(scope)) ran = lookAt(scope, at) || ran;
+  for (const { scope, at } of woken) if (stillStands(scope)) ran = lookAt(scope, at) || ran;
   nextRound(ran);
   return ran || life.asks > asked;
 }
@@ -116,7 +119,7 @@ export function runEffects() {
 /** Brings what is marked up to date, what is around first. */
 export function pullAll(pull) {
   for (let depth = 0; depth < pending.length; depth++) {
-    for (const scope of pending[depth] ?? []) if (stands(scope)) scope[pull]();
+    for (const scope of pending[depth] ?? []) if (stillStands(scope)) scope[pull]();
   }
 }
 
@@ -297,6 +300,7 @@ export function endWards(scope) {
 
 /** Ends a pulse that went well: what waits for the clock and the host is as it says. */
 export function commitLife() {
+  if (life.timers.length + life.asked.length + life.waiting.length === 0) return;
   const order = (a, b) => byRank(a.scope, b.scope);
   const questions = [];
   for (const { scope, hook, period } of life.timers.splice(0).sort((a, b) => order(a, b) || a.hook - b.hook)) {

@@ -29,7 +29,7 @@ export function catchUp() {
 /** Has the timers of a page run with a clock, and its questions answered by its host. */
 export function begins(page, clock, asks) {
   const start = clock.now();
-  Object.assign(page, { clock, began: start, now: () => clock.now() - start, schedule, asks, drops: (question) => question.abort?.abort() });
+  Object.assign(page, { clock, began: start, now: () => clock.now() - start, schedule, asks, drops });
   clocked.add(page);
   turn.catchUp = catchUp;
 }
@@ -47,18 +47,30 @@ export function schedule() {
   }) : undefined;
 }
 
+/** Has whoever works on a question know that nobody waits for it any more. */
+export function drops(question) {
+  question.dropped = true;
+  question.abort?.abort();
+}
+
 /** Has the host answer a question: with a value, a promise, or an iterable of what comes. */
 export async function askAnswer(question) {
-  question.abort = new AbortController();
-  const { signal } = question.abort;
+  const beside = {
+    // Most hosts do not ask for it.
+    get signal() {
+      question.abort ??= new AbortController();
+      if (question.dropped) question.abort.abort();
+      return question.abort.signal;
+    },
+  };
   try {
     const answer = this.host[question.name];
-    const said = typeof answer === 'function' ? answer.call(this.host, ...question.args, { signal }) : answer;
+    const said = typeof answer === 'function' ? answer.call(this.host, ...question.args, beside) : answer;
     if (!question.streams) {
       this.answer(question, await said);
     } else {
       for await (const value of said) {
-        if (signal.aborted) break;
+        if (question.dropped) break;
         this.answer(question, value);
       }
       this.questions.delete(question);

@@ -120,6 +120,7 @@ export function pend(scope) {
 export function release(scope) {
   undo.push(scope, 'alive$', true);
   scope.alive$ = false;
+  turn.gone++;
   if (scope.constructor.ends) (turn.end ?? endSlots)(scope);
 }
 

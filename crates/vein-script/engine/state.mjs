@@ -25,9 +25,9 @@ export const DEEPEST_CALLS = 64;
 /**
  * The pulse under way: how many statements it has run and how many calls are open; what is done before the view is
  * brought to it and once it is, if it goes well, or if it is taken back; what it gave to the host; how much was added to
- * views so far.
+ * views so far; and how much has gone from them in the pulse.
  */
-export const turn = { count: 0, busy: false, statements: 0, calls: 0, checks: [], failed: [], given: [], serial: 0 };
+export const turn = { count: 0, busy: false, statements: 0, calls: 0, checks: [], failed: [], given: [], serial: 0, gone: 0 };
 
 /** Counts statements that are about to run. */
 export function spend(count) {
@@ -40,7 +40,7 @@ export function spend(count) {
 /** Runs something, with what it takes, as one pulse: all of it, or nothing. */
 export function pulse(run, takes) {
   turn.busy = true;
-  turn.statements = turn.calls = 0;
+  turn.statements = turn.calls = turn.gone = 0;
   try {
     run(takes);
   } catch (fault) {

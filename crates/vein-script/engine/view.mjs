@@ -137,6 +137,9 @@ export function keep(scope, name, value, set) {
 
 export const bringPart = (scope, set) => scope[set]();
 
+/** Whether what was marked in the pulse under way still stands in the view. */
+export const stillStands = (scope) => turn.gone === 0 || stands(scope);
+
 /** Whether a scope still stands in the view. */
 export function stands(scope) {
   for (let at = scope; at !== null; at = at.held$ === null ? null : at.held$.scope) if (!at.alive$) return false;
@@ -194,14 +197,14 @@ export function setStyle(node, value) {
 /** Works out what stands where, what is around first: whoever stands inside is marked by then. */
 export function settlePlaces() {
   for (let depth = 0; depth < pending.length; depth++) {
-    for (const scope of pending[depth] ?? []) if (stands(scope)) scope.settle$();
+    for (const scope of pending[depth] ?? []) if (stillStands(scope)) scope.settle$();
   }
 }
 
 /** Works out what is shown by parts. */
 export function showParts() {
   for (let depth = 0; depth < pending.length; depth++) {
-    for (const scope of pending[depth] ?? []) if (stands(scope)) scope.parts$();
+    for (const scope of pending[depth] ?? []) if (stillStands(scope)) scope.parts$();
   }
 }
 
@@ -231,7 +234,7 @@ export function turnOver(run) {
   doAll(later);
   doAll(afterwards);
   turn.shown?.();
-  const given = turn.given.splice(0);
+  const given = turn.given.length === 0 ? FIXED : turn.given.splice(0);
   turn.commit?.();
   for (const [scope, event, args] of given) scope.given$?.(event, args);
   turn.notice?.();

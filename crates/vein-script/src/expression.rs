@@ -5,7 +5,9 @@ use crate::kind::Kind;
 use crate::members;
 use crate::readers::Readers;
 use std::collections::{BTreeMap, BTreeSet};
-use vein_plan::code::{CellId, Expr, ExprId, Field, Function, Item, LocalId, NameId, Piece};
+use vein_plan::code::{
+    CellId, Expr, ExprId, Field, Function, Item, LocalId, NameId, Piece, StmtId,
+};
 use vein_plan::members::Member;
 use vein_plan::ops::{Binary, Logical, Unary};
 use vein_plan::{Plan, Program};
@@ -130,6 +132,10 @@ pub struct Writer<'a> {
     pub(crate) keeps: Option<(CellId, u32, u32)>,
     /// The component's number, where it is to be told what was written where.
     pub(crate) marks: Option<u32>,
+    /// Locals that nobody looks at any more once they have gone where they are kept.
+    pub(crate) moved: BTreeSet<ExprId>,
+    /// Declarations of what is taken out of a list, and goes nowhere but back.
+    pub(crate) taken: BTreeSet<StmtId>,
 }
 
 impl<'a> Writer<'a> {
@@ -152,6 +158,8 @@ impl<'a> Writer<'a> {
             acts,
             keeps,
             marks,
+            moved: BTreeSet::new(),
+            taken: BTreeSet::new(),
         }
     }
 

@@ -18,6 +18,7 @@ mod listeners;
 mod lives;
 pub mod map;
 mod members;
+mod moves;
 mod own;
 mod parts;
 mod readers;

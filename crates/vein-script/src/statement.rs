@@ -42,6 +42,7 @@ impl Writer<'_> {
     pub fn body(&mut self, body: &Body, depth: usize) -> String {
         self.acts = true;
         if !waits(self.plan, body) {
+            self.find_moves(body);
             return self.statements(body, depth);
         }
         self.waiting = Some(Vec::new());
@@ -178,7 +179,10 @@ impl Writer<'_> {
         match self.plan.stmts[stmt as usize].clone() {
             Stmt::Let(local, value) => {
                 let kind = self.kind(value);
-                let value = self.owned(value).alone();
+                let value = match self.taken.contains(&stmt) {
+                    true => self.closed(value).code.alone(),
+                    false => self.owned(value).alone(),
+                };
                 line(out, depth, &format!("const v{local} = {value};"));
                 self.bind(local, &format!("v{local}"), kind);
             }
@@ -278,7 +282,7 @@ impl Writer<'_> {
             Expr::Record(fields) => return self.record(fields, true),
             _ => {}
         }
-        let fresh = self.is_fresh(id);
+        let fresh = self.moved.contains(&id) || self.is_fresh(id);
         let value = self.closed(id);
         if fresh { value } else { self.copied(value) }
     }
