@@ -5,6 +5,9 @@
 /** Of how many items at most is looked at what has become of them, rather than at all. */
 export const FEW = 64;
 
+/** How many items of a list may have come and gone for the same. */
+export const mostEdits = ({ length }) => Math.max(FEW, length >> 5);
+
 /** Whether a reader of a scope has looked at all that was written before this pulse. */
 export const isUpToDate = (scope, bit, old) => old.turn === turn.count || !(scope.was$ & bit || scope.late$);
 
@@ -21,11 +24,12 @@ export function editsSince(was, list, from) {
     return there === was ? all : null;
   }
   const own = [];
+  const most = mostEdits(list);
   let count = 0;
   for (let at = from; at < edits.length; at++) {
     const edit = edits[at];
     if (edit.list !== list) continue;
-    if (edit.gone === null || (count += edit.gone.length + edit.came.length) > FEW) return null;
+    if (edit.gone === null || (count += edit.gone.length + edit.came.length) > most) return null;
     own.push(edit);
   }
   return own;
@@ -128,7 +132,7 @@ export function filterAgain(basis, old, test, change) {
     const now = list.map((item) => (test(item) ? 1 : 0));
     let others = 0;
     for (let at = 0; at < list.length; at++) if (now[at] !== flags[at]) others++;
-    if (others > FEW) {
+    if (others > mostEdits(list)) {
       basis.flags = now;
       basis.out = new Made(list.filter((_, at) => now[at] === 1));
       return;
@@ -232,7 +236,7 @@ export function sortedAgain(old, list, compare, change) {
     eachPlace(list, item, () => comes.push(item));
     if (!leaves.includes(item)) eachPlace(old.out, item, () => leaves.push(item));
   }
-  if (leaves.length + comes.length > FEW) return null;
+  if (leaves.length + comes.length > mostEdits(list)) return null;
   for (const item of leaves) {
     const at = out.indexOf(item);
     if (at < 0) return null;

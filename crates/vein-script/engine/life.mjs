@@ -100,7 +100,7 @@ export function followLife() {
 /** Looks at what is asked or runs by itself, where something was marked: whether anything came of it. */
 export function runEffects() {
   pullAll('pull$');
-  const scopes = marked.filter((scope) => scope.constructor.effects > 0 && scope.begun$ && stillStands(scope));
+  const scopes = pending.flat().filter((scope) => scope.constructor.effects > 0 && scope.begun$ && stillStands(scope));
   if (scopes.length > 1) scopes.sort(byRank);
   const woken = [];
   for (const scope of scopes) {
@@ -119,7 +119,7 @@ export function runEffects() {
 /** Brings what is marked up to date, what is around first. */
 export function pullAll(pull) {
   for (let depth = 0; depth < pending.length; depth++) {
-    for (const scope of pending[depth] ?? []) if (stillStands(scope)) scope[pull]();
+    for (const scope of pending[depth] ?? FIXED) if (stillStands(scope)) scope[pull]();
   }
 }
 

@@ -114,7 +114,7 @@ export function between(read) {
     takeBack();
     throw fault;
   } finally {
-    undo.length = makings.length = later.length = pending.length = 0;
+    undo.length = makings.length = later.length = 0;
     unmark(false);
   }
 }

@@ -69,7 +69,7 @@ export class Branch extends Changing {
   make(choice) {
     const kind = this.kinds[choice];
     this.chosen = kind === undefined ? -1 : choice;
-    return kind === undefined ? null : new kind(this, {});
+    return kind === undefined ? null : new kind(this);
   }
   choose(choice) {
     if (choice === this.chosen || (this.chosen < 0 && this.kinds[choice] === undefined)) return;
@@ -153,11 +153,11 @@ export class Slot extends Place {
     const around = component.held$;
     const kind = around?.scope.constructor.spots[around.number].contents[name]?.();
     if (kind !== undefined) {
-      this.shown = new kind(this, { up: around.scope });
+      this.shown = new kind(this, around.scope);
       this.among = around.contents;
       around.contents.add(this.shown);
       undo.push(around.contents, leave, this.shown);
-    } else if (fallback !== null) this.shown = new fallback(this, {});
+    } else if (fallback !== null) this.shown = new fallback(this);
   }
   tell(cell) {
     if (this.shown !== null && this.among === null) tellOf(this.shown, cell);
@@ -172,14 +172,14 @@ export class Renamed extends Changing {
   begin(kind, tag) {
     this.kind = kind;
     this.tag = tag;
-    this.held = new kind(this, { tag });
+    this.held = new kind(this, undefined, tag);
   }
   choose(tag) {
     if (tag === this.tag) return;
     undo.push(this, 'tag', this.tag);
     this.tag = tag;
     release(this.held);
-    this.turn(newly(new this.kind(this, { tag })));
+    this.turn(newly(new this.kind(this, undefined, tag)));
   }
 }
 
@@ -236,13 +236,14 @@ export class Rows extends Place {
   make(item, at, key) {
     const kept = this.kind.bare ? bareRow(this, item) : undefined;
     if (kept !== undefined) return comeAgain(kept, at, key);
-    const row = new this.kind(this, { item, at });
+    const row = new this.kind(this, undefined, item, at);
     row.key$ = key;
     hang(item, row);
     return row;
   }
   tell(cell) {
-    for (const row of this.held) tellOf(row, cell);
+    const bits = this.kind.outer[cell] ?? 0;
+    for (const row of this.held) mark(row, bits);
   }
   /** Notes that other items may be there. What follows by itself is told at once, since it is looked at in order. */
   turned() {
@@ -287,7 +288,7 @@ export class Rows extends Place {
     if (looks) while (first < most && old[first].item$ === list[first] && fits(old[first], list[first], first)) first++;
     else while (first < most && old[first].item$ === list[first]) first++;
     if (first === list.length && first === old.length) return;
-    this.held = this.follow(old, list, first, fits) ?? this.turns(old, list, first);
+    this.held = list.length === 0 ? this.none(old) : this.follow(old, list, first, fits) ?? this.turns(old, list, first);
     this.keys = null;
     this.waitFor(first, 0);
   }
@@ -299,6 +300,16 @@ export class Rows extends Place {
     undo.push(this, 'waits', false);
     this.waits = true;
     later.push(bringRows, this, null);
+  }
+  /** No rows where there were some. */
+  none(old) {
+    if (this.kind.ends) old.forEach(release);
+    else {
+      undo.push(this, standAgain, old);
+      for (const row of old) row.alive$ = false;
+      turn.gone++;
+    }
+    return [];
   }
   /** Who stands where after some edits of the list, where each identity is that of one row; nothing where it is not. */
   edited(old, list, own) {
@@ -405,7 +416,7 @@ export class Rows extends Place {
     for (let at = first; at < list.length; at++) {
       const item = list[at];
       const key = this.key(item, at);
-      const row = next(key);
+      const row = left.size === 0 ? undefined : next(key);
       if (row === undefined) {
         held.push(newly(this.make(item, at, key)));
         continue;
@@ -436,6 +447,11 @@ export class Rows extends Place {
     }
     return placeOf(this.scope, this.number);
   }
+}
+
+/** Rows stand again. */
+export function standAgain(_, rows) {
+  for (const row of rows) row.alive$ = true;
 }
 
 /** Rows know where they stand. */
@@ -521,7 +537,7 @@ export const hangAgain = (_, [item, known]) => Hung.hang(item, known);
 export function bareRow(rows, item) {
   const known = Hung.rowsOf(item);
   if (known === undefined) return undefined;
-  const fits = (row) => row.held$ === rows && !row.alive$ && row.item$ === item && row.top$[0].parentNode === null;
+  const fits = (row) => row.held$ === rows && !row.alive$ && row.item$ === item && row.top$.parentNode === null;
   return Array.isArray(known) ? known.find(fits) : fits(known) ? known : undefined;
 }
 
@@ -536,7 +552,7 @@ export function comeAgain(row, at, key) {
   // It is not in the document yet.
   for (let at = from; at < later.length; at += 3) later[at](later[at + 1], later[at + 2]);
   later.length = from;
-  row.made$ = row.top$[0];
+  row.made$ = row.top$;
   return row;
 }
 
@@ -813,16 +829,23 @@ export function takeOut(scope) {
 
 /** The nodes at the top of a scope, in the order of the document. */
 export function nodesOf(scope, into) {
+  const { top$: top } = scope;
+  if (!Array.isArray(top)) {
+    into.push(top);
+    return;
+  }
   for (const at of scope.constructor.tops) {
-    if (!Array.isArray(at)) into.push(scope.top$[at]);
+    if (!Array.isArray(at)) into.push(top[at]);
     else scope.spots$[at[0]].nodes(into);
   }
 }
 
 /** The first node that stands in a scope, in the order of the document. */
 export function firstIn(scope) {
+  const { top$: top } = scope;
+  if (!Array.isArray(top)) return top;
   for (const at of scope.constructor.tops) {
-    if (!Array.isArray(at)) return scope.top$[at];
+    if (!Array.isArray(at)) return top[at];
     const first = scope.spots$[at[0]].first();
     if (first !== null) return first;
   }

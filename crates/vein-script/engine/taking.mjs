@@ -31,8 +31,9 @@ export function standInstead(scope, instead) {
   for (const name of Object.keys(scope)) {
     if (/^n\d+\$$/.test(name)) scope[name] = instead.get(scope[name]) ?? scope[name];
   }
-  scope.top$ = scope.top$.map((node) => instead.get(node) ?? node);
-  for (const node of scope.top$) node.scope$ = scope;
+  const now = (node) => instead.get(node) ?? node;
+  scope.top$ = Array.isArray(scope.top$) ? scope.top$.map(now) : now(scope.top$);
+  for (const node of [scope.top$].flat()) node.scope$ = scope;
 }
 
 /** Brings the children of a node to what was made. */

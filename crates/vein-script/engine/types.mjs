@@ -30,31 +30,54 @@ export function described(data) {
 }
 
 /** Data as a value of a type that nobody else holds. What may be missing may be left out, what no type names may not be there. */
-export function fitTo(type, given, path) {
+export const fitTo = (type, data, path) => fit(type, data, [path]);
+
+/** The same, with the way there: what it began with, then fields and positions. */
+export function fit(type, given, way) {
   const data = given === undefined ? null : given instanceof Date ? given.getTime() : given;
-  const wrong = () => {
-    throw new Misfit(`${path}: expected ${typeName(type)}, found ${described(data)}`);
-  };
-  if (type === 'null') return data === null ? null : wrong();
-  if (typeof type === 'string') return typeof data === type ? data : wrong();
-  if (Array.isArray(type)) return type.includes(data) ? data : wrong();
-  if (type.maybe) return data === null ? null : fitTo(type.maybe, data, path);
-  if (type.list) {
-    return Array.isArray(data) ? Array.from(data, (item, at) => fitTo(type.list, item, `${path}[${at}]`)) : wrong();
-  }
-  if (data === null || typeof data !== 'object' || Array.isArray(data)) return wrong();
-  const known = type.fields.map(([name]) => name);
-  const extra = Object.keys(data).find((name) => !known.includes(name));
-  if (extra !== undefined) {
-    throw new Misfit(`${path}.${extra}: ${typeName(type)} has no field \`${extra}\`; its fields are ${known.join(', ')}`);
-  }
-  const made = {};
-  for (const [name, of] of type.fields) {
-    const there = Object.hasOwn(data, name) && data[name] !== undefined;
-    if (!there && !of.maybe) throw new Misfit(`${path}.${name}: missing; expected ${typeName(of)}`);
-    const value = there ? fitTo(of, data[name], `${path}.${name}`) : null;
-    if (name === '__proto__') Object.defineProperty(made, name, { value, writable: true, enumerable: true, configurable: true });
-    else made[name] = value;
+  if (typeof type === 'string') return typeof data === type || (data === null && type === 'null') ? data : wrong(type, data, way);
+  if (Array.isArray(type)) return type.includes(data) ? data : wrong(type, data, way);
+  if (type.maybe) return data === null ? null : fit(type.maybe, data, way);
+  if (type.list) return Array.isArray(data) ? fitList(type.list, data, way) : wrong(type, data, way);
+  return data !== null && typeof data === 'object' && !Array.isArray(data) ? fitRecord(type, data, way) : wrong(type, data, way);
+}
+
+export function wrong(type, data, way) {
+  throw new Misfit(`${named(way)}: expected ${typeName(type)}, found ${described(data)}`);
+}
+
+/** A way as it would be written. */
+export const named = ([first, ...steps]) => first + steps.map((step) => (typeof step === 'number' ? `[${step}]` : `.${step}`)).join('');
+
+export function fitList(type, data, way) {
+  const made = [];
+  for (let at = 0; at < data.length; at++) {
+    way.push(at);
+    made.push(fit(type, data[at], way));
+    way.pop();
   }
   return made;
 }
+
+export function fitRecord(type, data, way) {
+  const { fields } = type;
+  for (const name of Object.keys(data)) {
+    if (fields.some(([known]) => known === name)) continue;
+    const all = fields.map(([known]) => known);
+    throw new Misfit(`${named(way)}.${name}: ${typeName(type)} has no field \`${name}\`; its fields are ${all.join(', ')}`);
+  }
+  // All records of a type are laid out alike, from the beginning.
+  const made = { ...(type.blank ??= blankOf(fields)) };
+  for (const [name, of] of fields) {
+    way.push(name);
+    const there = Object.hasOwn(data, name) && data[name] !== undefined;
+    if (!there && !of.maybe) throw new Misfit(`${named(way)}: missing; expected ${typeName(of)}`);
+    // A record of a type that has a field of this name has it from the beginning.
+    made[name] = there ? fit(of, data[name], way) : null;
+    way.pop();
+  }
+  return made;
+}
+
+/** A record of some fields with nothing in them. */
+export const blankOf = (fields) => Object.fromEntries(fields.map(([name]) => [name, null]));

@@ -1,18 +1,17 @@
 // What a component shows: markup that is copied, parts that are compared before the document is touched, and a pulse from
 // its cause to the view.
 
-/** Scopes that have something to look at before the pulse ends; each knows what it had marked before. */
-export const marked = [];
-
-/** The same scopes by how deep they stand: what stands around is looked at first. */
+/** Scopes that have something to look at before the pulse ends, by how deep they stand: what stands around is looked at first.
+ * Each knows what it had marked before. */
 export const pending = [];
 
 /** Marks readers of a scope, by their bits, and those inside of it that read the same. */
 export function mark(scope, bits) {
   if (scope.was$ < 0) {
     scope.was$ = scope.d$;
-    marked.push(scope);
-    (pending[scope.depth$] ??= []).push(scope);
+    const beside = pending[scope.depth$];
+    if (beside === undefined) pending[scope.depth$] = [scope];
+    else beside.push(scope);
   }
   scope.d$ |= bits;
   if (bits & scope.constructor.within) scope.forward$(bits);
@@ -20,11 +19,13 @@ export function mark(scope, bits) {
 
 /** Has no scope have anything to look at any more; where that has failed, what was marked before is marked again. */
 export function unmark(failed) {
-  for (const scope of marked) {
-    if (failed) scope.d$ = scope.was$;
-    scope.was$ = -1;
+  for (let depth = 0; depth < pending.length; depth++) {
+    for (const scope of pending[depth] ?? FIXED) {
+      if (failed) scope.d$ = scope.was$;
+      scope.was$ = -1;
+    }
   }
-  marked.length = 0;
+  pending.length = 0;
 }
 
 /** What has no fields, also none that every record has. */
@@ -83,20 +84,19 @@ export class Component extends Scope {
   }
 }
 
-/** A block of one: what comes and goes as a whole. */
+/** A block of one: what comes and goes as a whole; of a loop it has an item and where that stands. */
 export class Block extends Scope {
-  constructor(held, props) {
-    super(held, props.up ?? held.scope);
-    this.item$ = props.item;
-    this.at$ = props.at;
+  constructor(held, up = held.scope, item, at) {
+    super(held, up);
+    this.item$ = item;
+    this.at$ = at;
   }
 }
 
 /** Has a scope stand in its node, or in those of a fragment. */
 export function standOn(scope, top) {
-  scope.top$ = [top];
+  scope.top$ = scope.made$ = top;
   top.scope$ = scope;
-  scope.made$ = top;
 }
 
 export function standOnAll(scope, top) {
@@ -197,14 +197,14 @@ export function setStyle(node, value) {
 /** Works out what stands where, what is around first: whoever stands inside is marked by then. */
 export function settlePlaces() {
   for (let depth = 0; depth < pending.length; depth++) {
-    for (const scope of pending[depth] ?? []) if (stillStands(scope)) scope.settle$();
+    for (const scope of pending[depth] ?? FIXED) if (stillStands(scope)) scope.settle$();
   }
 }
 
 /** Works out what is shown by parts. */
 export function showParts() {
   for (let depth = 0; depth < pending.length; depth++) {
-    for (const scope of pending[depth] ?? []) if (stillStands(scope)) scope.parts$();
+    for (const scope of pending[depth] ?? FIXED) if (stillStands(scope)) scope.parts$();
   }
 }
 
@@ -224,12 +224,12 @@ export function turnOver(run) {
     pulse(bringAbout, run);
   } catch (fault) {
     unmark(true);
-    later.length = afterwards.length = pending.length = turn.checks.length = turn.given.length = 0;
+    later.length = afterwards.length = turn.checks.length = turn.given.length = 0;
     for (const undone of turn.failed.splice(0)) undone();
     throw fault;
   }
   unmark(false);
-  pending.length = turn.checks.length = turn.failed.length = 0;
+  turn.checks.length = turn.failed.length = 0;
   turn.sort?.();
   doAll(later);
   doAll(afterwards);

@@ -11,7 +11,7 @@ use crate::types::shapes;
 use std::collections::BTreeSet;
 use vein_plan::code::{CellId, Stmt};
 use vein_plan::{
-    Block, BlockId, CellKind, Given, Location, PartKind, Plan, PlanRead, Program, SpotKind,
+    Block, BlockId, CellKind, Given, Location, Next, PartKind, Plan, PlanRead, Program, SpotKind,
 };
 
 /// A component as a class, and what it uses of the engine.
@@ -313,7 +313,7 @@ impl<'a> Class<'a> {
         }
         let (base, params) = match is_own {
             true => ("Component", "held, props, page"),
-            false => ("Block", "held, props"),
+            false => ("Block", "held, up, item, at"),
         };
         // What is as in most of them is not said.
         let lines = lines.into_iter().filter(|(_, value)| !value.is_empty());
@@ -330,7 +330,7 @@ impl<'a> Class<'a> {
         let is_own = self.own.block == 0;
         self.first.push_str(match is_own {
             true => "    super(held, page);\n",
-            false => "    super(held, props);\n",
+            false => "    super(held, up, item, at);\n",
         });
         if self.whole.lively {
             self.first.push_str("    this.serial$ = turn.serial++;\n");
@@ -370,15 +370,47 @@ impl<'a> Class<'a> {
     fn markup(&mut self, name: &str, made: &Template) {
         self.first.push_str(&format!("    const top = T_{name}.cloneNode(true);\n"));
         if self.is_renamed() {
-            self.first.push_str("    rename(top, props.tag);\n");
+            self.first.push_str("    rename(top, item);\n");
         }
         let alone = self.is_alone(made);
+        let lean = alone && self.is_repeated();
+        // Nodes that nothing is brought to at first are found when somebody asks for them.
+        let shown = |mark: usize| {
+            let on = |part: &vein_plan::Part| part.mark as usize == mark;
+            self.block.parts.iter().any(on)
+        };
+        let mut known: Vec<(usize, &[usize])> = Vec::new();
+        let (mut first, mut found) = (String::new(), String::new());
         for (at, way) in made.ways.iter().enumerate() {
-            let way = way_to(&made.ways[..at], way, alone);
-            self.first.push_str(&format!("    const n{at} = this.n{at}$ = {way};\n"));
+            let stays = lean && self.is_steady(made, way);
+            if stays {
+                let way = way_from("this.top$", &way[1..]);
+                found.push_str(&format!("  get n{at}$() {{ return {way}; }}\n"));
+                if !shown(at) {
+                    continue;
+                }
+            }
+            let field = if stays { String::new() } else { format!(" = this.n{at}$") };
+            let way_here = way_to(&known, way, alone);
+            first.push_str(&format!("    const n{at}{field} = {way_here};\n"));
+            known.push((at, way));
         }
+        self.first.push_str(&first);
+        self.members.push_str(&found);
         let stands = if alone { "standOn" } else { "standOnAll" };
         self.first.push_str(&format!("    {stands}(this, top);\n"));
+    }
+
+    /// Whether the same way leads to a node for as long as it stands: nothing comes and goes before it, or around it.
+    fn is_steady(&self, made: &Template, way: &[usize]) -> bool {
+        (1..way.len()).all(|deep| {
+            let around = made.ways.iter().position(|other| other[..] == way[..deep]);
+            self.block.spots.iter().all(|spot| {
+                spot.parent.map(|mark| mark as usize) != around
+                    || around.is_none()
+                    || !matches!(spot.next, Next::Node(_))
+            })
+        })
     }
 
     /// Writes code of the component: what has to be declared around it, and its text.
@@ -472,16 +504,16 @@ impl<'a> Class<'a> {
 }
 
 /// The way to a node from those that are known already, or from the top.
-fn way_to(known: &[Vec<usize>], way: &[usize], alone: bool) -> String {
-    if let Some(at) = known.iter().position(|other| other == way) {
+fn way_to(known: &[(usize, &[usize])], way: &[usize], alone: bool) -> String {
+    if let Some((at, _)) = known.iter().find(|(_, other)| *other == way) {
         return format!("n{at}");
     }
     let Some((child, around)) = way.split_last() else { return "top".into() };
     if alone && around.is_empty() {
         return "top".into();
     }
-    let beside = known.iter().enumerate().filter_map(|(at, other)| match other.split_last() {
-        Some((other, parent)) if parent == around && other < child => Some((*other, at)),
+    let beside = known.iter().filter_map(|(at, other)| match other.split_last() {
+        Some((other, parent)) if parent == around && other < child => Some((*other, *at)),
         _ => None,
     });
     match beside.max() {
@@ -491,6 +523,12 @@ fn way_to(known: &[Vec<usize>], way: &[usize], alone: bool) -> String {
             format!("{around}.firstChild{}", ".nextSibling".repeat(*child))
         }
     }
+}
+
+/// The way from a node to one inside of it.
+fn way_from(node: &str, way: &[usize]) -> String {
+    let steps = way.iter().map(|child| format!(".firstChild{}", ".nextSibling".repeat(*child)));
+    steps.fold(node.to_owned(), |way, step| way + &step)
 }
 
 /// What a function begins with: the variables that have to be declared, if there are any.

@@ -3,7 +3,9 @@
 
 use crate::expression::Writer;
 use vein_plan::Plan;
-use vein_plan::code::{Body, CellId, Expr, ExprId, ListEdit, LocalId, Place, PlaceStep, Stmt, StmtId};
+use vein_plan::code::{
+    Body, CellId, Expr, ExprId, ListEdit, LocalId, Place, PlaceStep, Stmt, StmtId,
+};
 use vein_plan::members::Member;
 
 /// A use of a local, in order.
@@ -110,7 +112,8 @@ fn taken_from<'p>(plan: &'p Plan, body: &[StmtId], declared: StmtId) -> Option<&
                 ListEdit::Shift => 0.0,
                 _ => return None,
             };
-            let is_that = matches!(&args[..], [arg] if plan.exprs[*arg as usize] == Expr::Number(at));
+            let is_that =
+                matches!(&args[..], [arg] if plan.exprs[*arg as usize] == Expr::Number(at));
             let (cell, steps) = way_of(plan, *list)?;
             let read = Place { cell, steps };
             return (is_that && is_same(plan, &read, place)).then_some(place);

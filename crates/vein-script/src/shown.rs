@@ -58,22 +58,32 @@ impl Writer<'_> {
     }
 }
 
-/// What brings a value to the document.
-pub fn set(node: &str, kind: &PartKind, value: &str) -> String {
-    match kind {
-        PartKind::Text => format!("{node}.nodeValue = {value};"),
-        PartKind::Attribute(name, _) => format!("setAttribute({node}, \"{name}\", {value});"),
-        PartKind::Property(_) => unreachable!("controls keep what they hold"),
+/// What brings a value to the document; by a property that is the same as an attribute, where there is one.
+pub fn set(node: &str, kind: &PartKind, value: &str, reflects: Option<&str>) -> String {
+    match (kind, reflects) {
+        (PartKind::Text, _) => format!("{node}.nodeValue = {value};"),
+        (PartKind::Attribute(name, _), Some(property)) => {
+            format!(
+                "if ({value} === null) {node}.removeAttribute(\"{name}\"); else {node}.{property} = {value};"
+            )
+        }
+        (PartKind::Attribute(name, _), None) => {
+            format!("setAttribute({node}, \"{name}\", {value});")
+        }
+        (PartKind::Property(_), _) => unreachable!("controls keep what they hold"),
     }
 }
 
 /// The same for a node that has nothing yet.
-pub fn first_set(node: &str, kind: &PartKind, set: &str) -> String {
-    match kind {
-        PartKind::Attribute(name, _) if &**name == "style" => {
+pub fn first_set(node: &str, kind: &PartKind, set: &str, reflects: Option<&str>) -> String {
+    match (kind, reflects) {
+        (PartKind::Attribute(name, _), _) if &**name == "style" => {
             format!("if (value !== null) setStyle({node}, value);")
         }
-        PartKind::Attribute(name, _) => {
+        (PartKind::Attribute(..), Some(property)) => {
+            format!("if (value !== null) {node}.{property} = value;")
+        }
+        (PartKind::Attribute(name, _), None) => {
             format!("if (value !== null) {node}.setAttribute(\"{name}\", value);")
         }
         _ => set.to_owned(),

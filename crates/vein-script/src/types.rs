@@ -30,6 +30,20 @@ fn fields_of(program: &Program, fields: &[(u32, TypeId)]) -> String {
     format!("[{}]", fields.collect::<Vec<_>>().join(", "))
 }
 
+/// A record of some fields, laid out as those are that are made of them later.
+fn blank_of(program: &Program, fields: &[(u32, TypeId)]) -> String {
+    let fields = fields.iter().map(|(name, ty)| {
+        let begins = match &program.types[*ty as usize] {
+            Type::String | Type::Literals(_) => "\"\"",
+            Type::Number => "0",
+            Type::Boolean => "false",
+            _ => "null",
+        };
+        code::field(&program.names[*name as usize], begins)
+    });
+    format!("{{ {} }}", fields.collect::<Vec<_>>().join(", "))
+}
+
 /// The named record types that some types name, with those that these name, as constants.
 pub(crate) fn shapes(program: &Program, types: impl IntoIterator<Item = TypeId>) -> String {
     let (mut open, mut seen): (Vec<TypeId>, BTreeSet<u32>) =
@@ -47,8 +61,12 @@ pub(crate) fn shapes(program: &Program, types: impl IntoIterator<Item = TypeId>)
     }
     let mut out = String::new();
     for shape in &seen {
-        let name = code::string(&(&*program.shapes[*shape as usize].name).into()).text;
-        out.push_str(&format!("const S{shape} = {{ name: {name}, fields: null }};\n"));
+        let shape_of = &program.shapes[*shape as usize];
+        let name = code::string(&(&*shape_of.name).into()).text;
+        let blank = blank_of(program, &shape_of.fields);
+        out.push_str(&format!(
+            "const S{shape} = {{ name: {name}, fields: null, blank: {blank} }};\n"
+        ));
     }
     // They may have themselves inside.
     for shape in &seen {

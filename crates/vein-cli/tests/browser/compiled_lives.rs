@@ -305,6 +305,11 @@ const PLAY: &str = r#"
   };
   page.schedule = () => {};
   const observer = new MutationObserver(() => {});
+  // What has gone is observed until whoever observes has been told, which would be after each step.
+  const observe = () => {
+    observer.disconnect();
+    observer.observe(root, { subtree: true, childList: true, attributes: true, characterData: true });
+  };
   let [records, seen] = [[], [0, 0, 0]];
   // What is open is a property, and so is what a hidden field holds.
   const isSeen = ({ target, attributeName: name }) => name !== 'open' && !(name === 'value' && target.type === 'hidden');
@@ -323,6 +328,7 @@ const PLAY: &str = r#"
   const told = () => {
     open = open.filter((question) => page.questions.has(question));
     count();
+    observe();
     const timers = [...page.timers];
     const state = [page.root, ...page.stores.values()].flatMap((scope) =>
       NAMES[scope.constructor.called].map(([name, property]) => `${scope.constructor.called}.${name} ${written(scope[property])}`));
@@ -361,7 +367,6 @@ const PLAY: &str = r#"
   }
   standIn(root, page.root);
   LISTENS
-  observer.observe(root, { subtree: true, childList: true, attributes: true, characterData: true });
   all.push(told());
   for (const step of STEPS) {
     if ('advance' in step) page.advance(page.time + step.advance);

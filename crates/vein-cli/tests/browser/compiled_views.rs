@@ -534,7 +534,12 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
              let given = [], fault = ''; it.given$ = (name, args) => given.push(written(args[0]));
              {}.forEach((kind) => hear(root, kind, (error) => {{ fault = error.message; }}));
              const observer = new MutationObserver(() => {{}});
-             observer.observe(root, {{ subtree: true, childList: true, attributes: true, characterData: true }});
+             // What has gone is observed until whoever observes has been told, which would be after each step.
+             const observe = () => {{
+               observer.disconnect();
+               observer.observe(root, {{ subtree: true, childList: true, attributes: true, characterData: true }});
+             }};
+             observe();
              const told = () => [...root.childNodes].map(shown).join();
              const all = [[told(), [], '']];
              for (const step of {}) {{
@@ -547,6 +552,7 @@ pub async fn random_components_are_shown_the_same(browser: &Browser) {
                  node.dispatchEvent(new KeyboardEvent(kind, {{ key, ctrlKey: ctrl, bubbles }}));
                }} else turnOver(() => it.put$(...step));
                const all_records = observer.takeRecords();
+               observe();
                const records = all_records.filter((r) => r.type !== 'childList');
                const nodes = (what) => new Set(all_records.flatMap((r) => [...r[what]]));
                const [came, went] = [nodes('addedNodes'), nodes('removedNodes')];
