@@ -14,30 +14,40 @@ export function fieldOf(event, name, empty) {
 export function reached(root, event) {
   const found = [];
   const { type, target, bubbles } = event;
-  let scope = null;
-  let top = null;
-  for (let at = target; at !== null; at = at === root ? null : at.parentNode) {
-    if (scope === null) {
-      // Whose an element is stands on the outermost of its own.
-      for (top = at; top !== root && top.scope$ === undefined; ) top = top.parentNode;
-      if (top.scope$ === undefined) break;
-      scope = top.scope$;
-    }
-    let stops = !bubbles;
-    for (const listener of scope.constructor.listeners) {
-      if (listener.kind !== type || scope[listener.node] !== at) continue;
-      const { prevent, stop, own, key, once } = listener;
-      if ((own && at !== target) || (key !== undefined && key !== event.key)) continue;
-      if (once !== undefined && scope[once]) continue;
+  let stops = false;
+  for (let at = target; at !== null && !stops; ) {
+    // Whose an element is stands on the outermost of its own.
+    const own = [];
+    for (; at !== root && at.scope$ === undefined; at = at.parentNode) own.push(at);
+    const scope = at.scope$;
+    if (scope === undefined) break;
+    own.push(at);
+    for (const [place, listener] of heardOn(scope, type, own)) {
+      const node = own[place];
+      if (stops && node !== stops) break;
+      if ((listener.own && node !== target) || (!bubbles && node !== target)) continue;
+      if ((listener.key !== undefined && listener.key !== event.key) || (listener.once !== undefined && scope[listener.once])) continue;
       found.push([scope, listener, listener.looks?.(event)]);
-      if (prevent) event.preventDefault();
-      if (stop) event.stopPropagation();
-      stops ||= stop;
+      if (listener.prevent) event.preventDefault();
+      if (listener.stop) {
+        event.stopPropagation();
+        stops = node;
+      }
     }
-    if (stops) break;
-    if (at === top) scope = null;
+    at = at === root || !bubbles ? null : at.parentNode;
   }
   return found;
+}
+
+/** The listeners of a scope for a kind of event on some of its elements, by their places among these. */
+export function heardOn(scope, kind, nodes) {
+  const all = [];
+  for (const listener of scope.constructor.listeners) {
+    if (listener.kind !== kind) continue;
+    const place = nodes.indexOf(scope[listener.node]);
+    if (place >= 0) all.push([place, listener]);
+  }
+  return all.length > 1 ? all.sort(([a], [b]) => a - b) : all;
 }
 
 /** Runs listeners that an event has reached, each with its scope and what it looks at of the event, in one pulse; and

@@ -384,7 +384,7 @@ impl<'a> Class<'a> {
         for (at, way) in made.ways.iter().enumerate() {
             let stays = lean && self.is_steady(made, way);
             if stays {
-                let way = way_from("this.top$", &way[1..]);
+                let way = self.way_in(made, &way);
                 found.push_str(&format!("  get n{at}$() {{ return {way}; }}\n"));
                 if !shown(at) {
                     continue;
@@ -399,6 +399,30 @@ impl<'a> Class<'a> {
         self.members.push_str(&found);
         let stands = if alone { "standOn" } else { "standOnAll" };
         self.first.push_str(&format!("    {stands}(this, top);\n"));
+    }
+
+    /// The shortest way to a node that stands still, from the one at the top.
+    fn way_in(&self, made: &Template, way: &[usize]) -> String {
+        let mut text = "this.top$".to_owned();
+        for deep in 1..way.len() {
+            let around = made.ways.iter().position(|other| other[..] == way[..deep]);
+            let grows =
+                self.block.spots.iter().any(|spot| {
+                    around.is_some() && spot.parent.map(|mark| mark as usize) == around
+                });
+            let (before, all) = (way[deep], made.children(&way[..deep]));
+            match all - 1 - before {
+                behind if behind < before && !grows => {
+                    text.push_str(".lastChild");
+                    text.push_str(&".previousSibling".repeat(behind));
+                }
+                _ => {
+                    text.push_str(".firstChild");
+                    text.push_str(&".nextSibling".repeat(before));
+                }
+            }
+        }
+        text
     }
 
     /// Whether the same way leads to a node for as long as it stands: nothing comes and goes before it, or around it.
@@ -523,12 +547,6 @@ fn way_to(known: &[(usize, &[usize])], way: &[usize], alone: bool) -> String {
             format!("{around}.firstChild{}", ".nextSibling".repeat(*child))
         }
     }
-}
-
-/// The way from a node to one inside of it.
-fn way_from(node: &str, way: &[usize]) -> String {
-    let steps = way.iter().map(|child| format!(".firstChild{}", ".nextSibling".repeat(*child)));
-    steps.fold(node.to_owned(), |way, step| way + &step)
 }
 
 /// What a function begins with: the variables that have to be declared, if there are any.

@@ -1,6 +1,7 @@
 //! Markup that does not change as HTML that a browser parses once and copies whole, and the ways to the nodes in it that
 //! something refers to.
 
+use std::collections::BTreeMap;
 use vein_plan::dom::is_void;
 use vein_plan::{Block, Namespace, TemplateNode};
 
@@ -18,6 +19,8 @@ pub struct Template {
     pub roots: usize,
     /// The way to each marked node: the positions among the children, from the top.
     pub ways: Vec<Vec<usize>>,
+    /// How many children each element has, by the way to it.
+    children: BTreeMap<Vec<usize>, usize>,
 }
 
 impl Template {
@@ -50,8 +53,8 @@ impl Template {
             matches!(block.template.first(), Some(TemplateNode::Open { namespace, name, .. })
                 if *namespace != Namespace::Html && !matches!(&**name, "svg" | "math"))
         });
-        let mut made =
-            Template { html: String::new(), around, has_seams: false, roots: 0, ways: Vec::new() };
+        let (html, ways, children) = Default::default();
+        let mut made = Template { html, around, has_seams: false, roots: 0, ways, children };
         // For each open element: its name, whether it is void, how many children it has, whether the last is text.
         let mut open = vec![Level { name: "", ends: false, children: 0, after_text: false }];
         for node in &block.template {
@@ -59,6 +62,11 @@ impl Template {
         }
         made.roots = open.first().map_or(0, |top| top.children);
         made
+    }
+
+    /// How many children an element has from the beginning, by the way to it.
+    pub(crate) fn children(&self, way: &[usize]) -> usize {
+        self.children.get(way).copied().unwrap_or(0)
     }
 
     fn node<'b>(&mut self, node: &'b TemplateNode, open: &mut Vec<Level<'b>>) {
@@ -78,6 +86,9 @@ impl Template {
         // A parser drops the first newline of these.
         let is_first = at.children == 0 && matches!(at.name, "pre" | "listing" | "textarea");
         at.children += 1;
+        let around = open.iter().rev().skip(1).rev().map(|level| level.children - 1).collect();
+        *self.children.entry(around).or_default() += 1;
+        let Some(at) = open.last_mut() else { return };
         at.after_text = is_text;
         if node.is_marked() {
             self.ways.push(open.iter().map(|level| level.children - 1).collect());
