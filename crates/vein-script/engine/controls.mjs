@@ -167,14 +167,14 @@ export function bringInvalid(scope, at) {
 /** Has a control that comes again hold what a new one would. */
 export function showAgain(scope, at) {
   const [value, to] = scope[`y${at}$`]();
+  const node = scope[scope.constructor.controls[at]];
+  // What means nothing reads as if nothing had been entered.
+  if (to === '') node.value = '';
   scope[`x${at}$`] = copy(value);
   scope[`v${at}$`] = to;
   scope[`i${at}$`] = false;
   bringInvalid(scope, at);
-  const node = scope[scope.constructor.controls[at]];
   node.began$ = undefined;
-  // What means nothing reads as if nothing had been entered.
-  if (to === '') node.value = '';
   scope[`set${at}$`](to);
 }
 

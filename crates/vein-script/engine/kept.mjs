@@ -52,6 +52,7 @@ export const NONE = Object.freeze([]);
 
 /** What something was worked out from, and up to what of which pulse. */
 export class Basis {
+  out = null;
   constructor(list, given) {
     this.list = list;
     this.given = given;
@@ -79,6 +80,14 @@ export function eachPlace(list, item, place) {
   for (let at = list.indexOf(item); at >= 0; at = list.indexOf(item, at + 1)) place(at);
 }
 
+/** Where what stands between two positions of a list stands among those of it that are flagged, of which so many have to go. */
+export function placeAmong(out, list, flags, at, end, goes) {
+  const next = flags.indexOf(1, end);
+  if (next < 0) return out.length - goes;
+  const place = out.indexOf(list[next]);
+  return place >= 0 && out.indexOf(list[next], place + 1) < 0 ? place - goes : counted(flags, 0, at);
+}
+
 /** How many of some flags are set between two positions. */
 export function counted(flags, from, to) {
   let count = 0;
@@ -92,7 +101,6 @@ export function filterKept(scope, name, bit, list, test, given) {
   const old = scope[name];
   const change = changeOf(scope, bit, old, list, given);
   const basis = new Basis(list, given);
-  basis.flags = basis.out = null;
   if (change === null) filterAll(basis, test);
   else filterAgain(basis, old, test, change);
   keepUp(scope, name, basis);
@@ -125,8 +133,13 @@ export function filterAgain(basis, old, test, change) {
   };
   for (const { at, gone, came } of change.edits) {
     const through = came.map((item) => (test(item) ? 1 : 0));
-    edit(counted(flags, 0, at), counted(flags, at, at + gone.length), came.filter((_, i) => through[i] === 1));
+    const [goes, comes] = [counted(flags, at, at + gone.length), came.filter((_, i) => through[i] === 1)];
     undo.push(flags, { at, count: came.length }, flags.splice(at, gone.length, ...through));
+    if (goes + comes.length === 0) continue;
+    // The list is as it is after all edits.
+    const alone = change.edits.length === 1;
+    const place = alone ? placeAmong(out, list, flags, at, at + came.length, goes) : counted(flags, 0, at);
+    edit(place, goes, comes);
   }
   if (change.inside === null) {
     const now = list.map((item) => (test(item) ? 1 : 0));
@@ -148,7 +161,7 @@ export function filterAgain(basis, old, test, change) {
     for (let at = list.indexOf(item); at >= 0; at = list.indexOf(item, at + 1)) {
       const now = test(item) ? 1 : 0;
       if (now === flags[at]) continue;
-      edit(counted(flags, 0, at), 1 - now, now === 1 ? [item] : []);
+      edit(placeAmong(out, list, flags, at, at + 1, 1 - now), 1 - now, now === 1 ? [item] : []);
       undo.push(flags, at, 1 - now);
       flags[at] = now;
     }
@@ -190,7 +203,7 @@ export function sortKept(scope, name, bit, list, compare, given) {
   const again = change === null || change.inside === null ? null : sortedAgain(old, list, compare, change);
   const basis = new Basis(list, given);
   basis.out = again ?? new Made(sorted(list, compare));
-  basis.steady = again === null ? undefined : old.steady;
+  basis.steady = again !== null || isInOrder(basis.out, compare);
   keepUp(scope, name, basis);
   return basis.out;
 }
@@ -213,7 +226,6 @@ export function staysBetween(list, item, compare, inside) {
 /** The order of a list of which few items have come, gone or been written to; nothing where that takes looking at all. */
 export function sortedAgain(old, list, compare, change) {
   const { inside } = change;
-  old.steady ??= isInOrder(inside.length === 0 ? old.out : old.out.filter((item) => !inside.includes(item)), compare);
   if (!old.steady) return null;
   const [leaves, comes] = [[], []];
   for (const { gone, came } of change.edits) {

@@ -211,18 +211,23 @@ export class Rows extends Place {
     this.by = by;
     this.held = this.shown = this.seen = [];
     this.stale = this.waits = false;
-    /** What tells them apart, where that was asked; and up to which edit of which pulse they were matched. */
+    /** What tells them apart, and whether no two are the same in that; up to which edit of which pulse they were matched. */
     this.keys = null;
+    this.distinct = false;
     this.turn = this.edits = -1;
     /** Whether rows know where they stand; of others that is looked up. */
     this.numbers = by === null || kind.moved > 0;
     /** How many rows at the beginning and at the end stand in the document as they are now. */
     this.same = [0, 0];
     this.quick = null;
+    /** How many times something was written around them that they may read. */
+    this.changes = 0;
   }
   begin() {
     this.seen = this.list();
-    this.held = this.seen.map((item, at) => this.make(item, at, this.key(item, at)));
+    const keys = this.seen.map((item, at) => this.key(item, at));
+    this.held = this.seen.map((item, at) => this.make(item, at, keys[at]));
+    if (this.by !== null) this.told(keys);
   }
   bring() {
     bringRows(this);
@@ -238,10 +243,17 @@ export class Rows extends Place {
     if (kept !== undefined) return comeAgain(kept, at, key);
     const row = new this.kind(this, undefined, item, at);
     row.key$ = key;
+    if (this.kind.bare) row.left$ = -1;
     hang(item, row);
     return row;
   }
+  /** Has a row go. */
+  leave(row) {
+    release(row);
+    if (this.kind.bare) row.left$ = this.changes;
+  }
   tell(cell) {
+    this.changes++;
     const bits = this.kind.outer[cell] ?? 0;
     for (const row of this.held) mark(row, bits);
   }
@@ -277,7 +289,8 @@ export class Rows extends Place {
       : (row, item) => row.item$ === item || equalKeys(row.key$, this.by(item));
     const own = looks ? null : editsSince(was, list, again);
     if (own !== null && own.length === 0) return;
-    const next = own === null ? null : this.edited(old, list, own);
+    // Those of an identity have one in turn, where there are more.
+    const next = own === null || !this.distinct ? null : this.edited(old, list, own);
     if (next !== null) {
       this.held = next;
       return;
@@ -289,8 +302,14 @@ export class Rows extends Place {
     else while (first < most && old[first].item$ === list[first]) first++;
     if (first === list.length && first === old.length) return;
     this.held = list.length === 0 ? this.none(old) : this.follow(old, list, first, fits) ?? this.turns(old, list, first);
-    this.keys = null;
+    if (this.by !== null) this.told(this.held.map((row) => row.key$));
     this.waitFor(first, 0);
+  }
+  /** Notes what tells the rows apart. */
+  told(keys) {
+    undo.push(this, 'keys', this.keys, this, 'distinct', this.distinct);
+    this.keys = keys;
+    this.distinct = !hasTwins(keys);
   }
   /** Has the document brought to what the rows are by now, of which so many are as they were at the beginning and at the end. */
   waitFor(first, last) {
@@ -307,6 +326,7 @@ export class Rows extends Place {
     else {
       undo.push(this, standAgain, old);
       for (const row of old) row.alive$ = false;
+      if (this.kind.bare) for (const row of old) row.left$ = this.changes;
       turn.gone++;
     }
     return [];
@@ -314,8 +334,7 @@ export class Rows extends Place {
   /** Who stands where after some edits of the list, where each identity is that of one row; nothing where it is not. */
   edited(old, list, own) {
     const rows = old.slice();
-    const known = this.keys ?? old.map((row) => row.key$);
-    const keys = known.slice();
+    const keys = this.keys.slice();
     const gone = [];
     let [first, last] = [rows.length, rows.length];
     for (const { at, gone: { length }, came } of own) {
@@ -328,9 +347,8 @@ export class Rows extends Place {
     if (rows.length !== list.length) return null;
     const came = [];
     for (let at = first; at < rows.length - last; at++) if (rows[at] === null) came.push({ at, row: undefined });
-    // Those of an identity have one in turn, where there are more.
     const [goes, comes] = [gone.map((row) => row.key$), came.map(({ at }) => keys[at])];
-    if (hasTwins(goes) || hasTwins(comes) || isShared(known, goes, comes)) return null;
+    if (hasTwins(comes) || comes.some((key) => key !== key || (!goes.includes(key) && this.keys.includes(key)))) return null;
     const again = [];
     for (const one of came) {
       const at = goes.indexOf(keys[one.at]);
@@ -341,13 +359,13 @@ export class Rows extends Place {
       }
       rows[one.at] = one.row ?? newly(this.make(list[one.at], one.at, keys[one.at]));
     }
-    undo.push(this, 'keys', null);
+    undo.push(this, 'keys', this.keys);
     this.keys = keys;
     if (this.numbers) for (let at = first; at < rows.length; at++) this.stand(rows[at], list[at], at);
     else for (const { at } of came) this.stand(rows[at], list[at], at);
     for (const row of gone) {
       row.at$ = placeOfRow(row, old);
-      release(row);
+      this.leave(row);
     }
     // Where at most one has moved, it is known what the document has to be told.
     const few = again.length === 0 || (again.length === 1 && isMoved(again[0], old, rows, gone, came));
@@ -380,7 +398,7 @@ export class Rows extends Place {
     }
     for (let at = p; at <= q; at++) next[at] = newly(this.make(list[at], at, keys[at - p]));
     for (let at = first; at < next.length; at++) this.stand(next[at], list[at], at);
-    for (; i <= j; i++) release(old[i]);
+    for (; i <= j; i++) this.leave(old[i]);
     return next;
   }
   /** Has a row stand for an item at a position. */
@@ -426,7 +444,7 @@ export class Rows extends Place {
     }
     if (left.size > 0) {
       const gone = new Set([...left.values()].flat());
-      for (let at = first; at < old.length; at++) if (gone.has(old[at])) release(old[at]);
+      for (let at = first; at < old.length; at++) if (gone.has(old[at])) this.leave(old[at]);
     }
     return held;
   }
@@ -472,19 +490,6 @@ export const equalKeys = (a, b) => a === b || (a !== a && b !== b);
 
 /** Whether some of a list are equal. */
 export const hasTwins = (list) => list.length > 1 && new Set(list).size !== list.length;
-
-/** Whether of those that go and come, by what tells them apart, somebody else has the same. */
-export function isShared(keys, goes, comes) {
-  if (goes.length + comes.length > 4) {
-    const all = new Set([...goes, ...comes]);
-    let count = 0;
-    for (const key of keys) if (all.has(key)) count++;
-    return count !== goes.length;
-  }
-  // What is no number is not found.
-  const isAgain = (key) => key !== key || keys.includes(key, keys.indexOf(key) + 1);
-  return goes.some(isAgain) || comes.some((key) => key !== key || (!goes.includes(key) && keys.includes(key)));
-}
 
 /** What makes of an object that object itself, so that a class can put fields of its own into it. */
 export class Itself {
@@ -544,11 +549,12 @@ export function bareRow(rows, item) {
 /** Has a row that had gone stand for its item again. */
 export function comeAgain(row, at, key) {
   undo.push(row, notAgain, null);
+  const isSame = row.left$ === row.held$.changes && (row.at$ === at || row.constructor.moved === 0) && isShown(row);
   row.alive$ = true;
   row.at$ = at;
   row.key$ = key;
   const from = later.length;
-  bringAgain(row);
+  bringAgain(row, !isSame);
   // It is not in the document yet.
   for (let at = from; at < later.length; at += 3) later[at](later[at + 1], later[at + 2]);
   later.length = from;
@@ -556,20 +562,25 @@ export function comeAgain(row, at, key) {
   return row;
 }
 
+/** Whether all that was marked in something has come to be shown. */
+export const isShown = (scope) => scope.d$ === 0 && scope.spots$.every(({ held }) => held === null || isShown(held));
+
 /** What did not come out well does not come again. */
 export const notAgain = (row) => {
   row.item$ = undefined;
 };
 
-/** Has all of something show what it would if it were new. */
-export function bringAgain(scope) {
+/** Has all of something show what it would if it were new: what people do to it, and what may have changed. */
+export function bringAgain(scope, changed) {
   if (scope.late$) scope.late$ = false;
   if (scope.serial$ !== undefined) scope.serial$ = turn.serial++;
-  scope.d$ = -1;
-  scope.settle$();
-  for (const { held } of scope.spots$) if (held !== null && held.made$ === null) bringAgain(held);
+  if (changed) {
+    scope.d$ = -1;
+    scope.settle$();
+  }
+  for (const { held } of scope.spots$) if (held !== null && held.made$ === null) bringAgain(held, changed);
   scope.again$();
-  scope.parts$();
+  if (changed) scope.parts$();
 }
 
 /** Marks those readers of a row that read its item. */
@@ -580,7 +591,12 @@ export function touch(item) {
   if (item !== null && typeof item === 'object') touched.push(item);
   const rows = Hung.rowsOf(item);
   if (rows === undefined) return;
-  for (const row of Array.isArray(rows) ? rows : [rows]) if (row.item$ === item && stands(row)) tellItem(row);
+  for (const row of Array.isArray(rows) ? rows : [rows]) {
+    if (row.item$ !== item) continue;
+    if (stands(row)) tellItem(row);
+    // Whoever has gone may come again.
+    else row.d$ |= row.constructor.item;
+  }
 }
 
 /** The item that a row stands for by now. */

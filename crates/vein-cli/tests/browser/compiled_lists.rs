@@ -64,7 +64,7 @@ does slips(at: number, by: number) { wet(at, by); pour(at, ranked.length); if (b
 <i each=\"bed, at of beds by bed.id\">{at}:{bed.crop} {bed.moisture} {threshold}</i>
 <b each=\"bed of dry by bed.id\" title=\"{threshold} of {bed.levels.length}\">{bed.id} {bed.litres}<button click=\"-> bed.moisture += 30\">wet</button>
   <input value=\"<-> bed.crop\"><input value=\"<-> bed.litres\">
-  <small when=\"bed.litres > 2\">{bed.crop} {search}<input value=\"<-> bed.moisture\"></small><small otherwise>{bed.levels.length} {threshold}</small></b>
+  <small when=\"bed.litres > 2\">{bed.crop} {downwards}<input value=\"<-> bed.moisture\"></small><small otherwise>{bed.levels.length} {threshold}</small></b>
 <u each=\"bed, at of ranked by bed.id\">{bed.id} {bed.moisture} {at}<button click=\"-> bed.litres += at\">pour</button></u>
 <s each=\"bed of ranked by bed.crop\">{bed.id}<button click=\"-> bed.crop += 'x'\">call</button><input></s>
 <em each=\"view of hot by view.id\">{view.id} {view.crop} {view.deep}</em>
@@ -329,19 +329,29 @@ const BROKEN: &[(&str, &str, &str)] = &[
     ),
     (
         "rows that two identities share",
-        " || isShared(known, goes, comes)) return null;",
-        ") return null;",
+        "own === null || !this.distinct ? null",
+        "own === null ? null",
     ),
-    ("rows that come again as they were", "scope.again$();\n  scope.parts$();", ""),
+    (
+        "a row that comes again though what it reads around it is another",
+        "row.left$ === row.held$.changes && ",
+        "",
+    ),
+    (
+        "a row that comes again though its item was written to",
+        "else row.d$ |= row.constructor.item;",
+        "",
+    ),
+    ("rows that come again as they were", "  if (changed) scope.parts$();\n", ""),
     ("controls that come again as they were", "scope.again$();\n", ""),
     (
         "what stands in rows that come again as it was",
-        "if (held !== null && held.made$ === null) bringAgain(held);",
+        "if (held !== null && held.made$ === null) bringAgain(held, changed);",
         "",
     ),
     (
         "what chooses in rows that come again as it was",
-        "scope.d$ = -1;\n  scope.settle$();",
+        "scope.d$ = -1;\n    scope.settle$();",
         "scope.d$ = -1;",
     ),
     ("rows that come again though that was taken back", "row.item$ = undefined;", ""),
