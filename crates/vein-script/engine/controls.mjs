@@ -167,6 +167,9 @@ export function bringInvalid(scope, at) {
 /** Has a control that comes again hold what a new one would. */
 export function showAgain(scope, at) {
   const [value, to] = scope[`y${at}$`]();
+  // Where it holds what it was made to hold, that is what it is made to hold now.
+  if (to === scope[`v${at}$`] && to === scope[`was${at}$`] && (to !== '' || value === '') && !scope[`i${at}$`]) return;
+  scope[`was${at}$`] = to;
   const node = scope[scope.constructor.controls[at]];
   // What means nothing reads as if nothing had been entered.
   if (to === '') node.value = '';

@@ -301,7 +301,8 @@ export class Rows extends Place {
     if (looks) while (first < most && old[first].item$ === list[first] && fits(old[first], list[first], first)) first++;
     else while (first < most && old[first].item$ === list[first]) first++;
     if (first === list.length && first === old.length) return;
-    this.held = list.length === 0 ? this.none(old) : this.follow(old, list, first, fits) ?? this.turns(old, list, first);
+    if (list.length === 0) this.held = this.none(old);
+    else this.held = this.merged(old, list, first, looks) ?? this.follow(old, list, first, fits) ?? this.turns(old, list, first);
     if (this.by !== null) this.told(this.held.map((row) => row.key$));
     this.waitFor(first, 0);
   }
@@ -372,6 +373,34 @@ export class Rows extends Place {
     const quick = !this.waits && few ? { gone, came } : null;
     this.waitFor(first, last);
     this.quick = quick;
+    return rows;
+  }
+  /** Who stands where where some have come and gone, and nobody else has moved; nothing where it is not as simple. */
+  merged(old, list, first, looks) {
+    if (!this.distinct || looks) return null;
+    const [rows, gone, came] = [old.slice(0, first), [], []];
+    let place = first;
+    for (let at = first; at < list.length; at++) {
+      const row = Hung.rowsOf(list[at]);
+      if (row?.held$ === this && row.alive$ && row.item$ === list[at]) {
+        while (place < old.length && old[place] !== row) gone.push(old[place++]);
+        if (place++ === old.length) return null;
+        rows.push(row);
+      } else if (row === undefined || (row.held$ === this && !row.alive$)) {
+        came.push(at);
+        rows.push(null);
+      } else return null;
+    }
+    while (place < old.length) gone.push(old[place++]);
+    const comes = came.map((at) => this.by(list[at]));
+    const goes = new Set(gone.map((row) => row.key$));
+    const stays = new Set(this.keys);
+    if (hasTwins(comes) || comes.some((key) => goes.has(key) || stays.has(key))) return null;
+    came.forEach((at, nth) => {
+      rows[at] = newly(this.make(list[at], at, comes[nth]));
+    });
+    if (this.numbers) for (let at = first; at < rows.length; at++) this.stand(rows[at], list[at], at);
+    for (const row of gone) this.leave(row);
     return rows;
   }
   /** Who stands where where few have come, gone and moved, found from both ends; nothing where it is not as simple. */
@@ -723,6 +752,17 @@ export function staying(old, next, first, end, last) {
     };
     if (old[end - 1] === next[first] && goes(0, 1)) return (at) => at > 0;
     if (old[first] === next[last - 1] && goes(1, 0)) return (at) => at < last - first - 1;
+  }
+  const [gone, there] = [[], []];
+  for (let at = first; at < end; at++) (old[at].alive$ ? there : gone).push(old[at]);
+  let count = 0;
+  for (let at = first; at < last && count >= 0; at++) {
+    if (next[at].made$ === null) count = next[at] === there[count] ? count + 1 : -1;
+  }
+  if (count === there.length) {
+    if (count === 0 && isAllInside(old, first, end)) firstIn(old[first]).parentNode.replaceChildren();
+    else for (const row of gone) takeOut(row);
+    return () => true;
   }
   const was = new Map();
   if (last > first) for (let at = first; at < end; at++) was.set(old[at], at);

@@ -32,6 +32,9 @@ impl Class<'_> {
                     "    {mark}{{ {declared}const value = this.v{at}$ = {value}; {} }}\n",
                     first_set(&local, &part.kind, &set, self.reflects(part))
                 ));
+                if matches!(part.kind, PartKind::Property(_)) && self.is_bare(self.own.block) {
+                    self.first.push_str(&format!("    this.was{at}$ = this.v{at}$;\n"));
+                }
                 if part.control.is_some() {
                     self.first.push_str(&format!("    this.x{at}$ = copy(this.y{at}$()[0]);\n"));
                 }
