@@ -23,6 +23,7 @@ export function editsSince(was, list, from) {
     }
     return there === was ? all : null;
   }
+  if (edits.length === from) return NONE;
   const own = [];
   const most = mostEdits(list);
   let count = 0;
@@ -44,8 +45,9 @@ export function changeOf(scope, bit, old, list, given) {
   if (own === null) return null;
   const from = here ? old.touched : 0;
   for (let at = 0; at < given.length; at++) if (!Object.is(given[at], old.given[at])) return { edits: own, inside: null };
-  if (touched.length === from) return { edits: own, inside: NONE };
-  return { edits: own, inside: touched.length - from > FEW ? null : [...new Set(touched.slice(from))] };
+  const count = touched.length - from;
+  const inside = count === 0 ? NONE : count === 1 ? [touched[from]] : count > FEW ? null : [...new Set(touched.slice(from))];
+  return { edits: own, inside };
 }
 
 export const NONE = Object.freeze([]);
@@ -318,14 +320,15 @@ export function sumAgain(basis, old, part, change) {
     for (const value of values) count(value, 1);
   }
   for (const item of change.inside) {
-    eachPlace(list, item, (at) => {
-      const [was, now] = [parts[at], part(item)];
-      if (Object.is(was, now)) return;
+    for (let at = list.indexOf(item); at >= 0; at = list.indexOf(item, at + 1)) {
+      const was = parts[at];
+      const now = part(item);
+      if (Object.is(was, now)) continue;
       undo.push(parts, at, was);
       parts[at] = now;
       count(was, -1);
       count(now, 1);
-    });
+    }
   }
   basis.parts = parts;
   basis.size = size;

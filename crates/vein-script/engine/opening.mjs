@@ -216,7 +216,7 @@ export class Opened {
     this.#do(() => {
       const fitted = handler.params.map(([param, type], at) => fitTo(type, args[at], `${name}(${param})`));
       const scope = store ? this.page.stores.get(store.number) : this.page.root;
-      turnOver(() => call(handler.name, (...all) => scope[handler.method](...all), ...fitted));
+      turnOver(() => call(handler.name, scope, handler.method, ...fitted));
     });
   }
   /** Calls a function with the value at a path, now and whenever it has become another. Gives what ends that. */

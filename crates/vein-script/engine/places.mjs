@@ -276,19 +276,21 @@ export class Rows extends Place {
     const list = this.list();
     const old = this.held;
     const was = this.seen;
-    undo.push(this, numbered, null, this, 'stale', this.stale, this, 'held', old, this, 'seen', was);
+    const from = this.turn === turn.count ? this.edits : 0;
+    undo.push(this, 'turn', -1, this, 'stale', this.stale);
     this.stale = false;
-    this.seen = list;
-    const again = this.turn === turn.count ? this.edits : 0;
-    undo.push(this, 'turn', -1);
-    [this.turn, this.edits] = [turn.count, edits.length];
+    this.turn = turn.count;
+    this.edits = edits.length;
     // Most rows are where they were, and an item in which nothing was written is the one that it was.
-    const looks = this.by === null || touched.length > FEW || touched.some((item) => this.isTold(item));
+    const looks = this.by === null || touched.length > FEW || touched.some(this.isTold, this);
+    const own = looks ? null : editsSince(was, list, from);
+    if (own !== null && own.length === 0 && was === list) return;
+    undo.push(this, numbered, null, this, 'held', old, this, 'seen', was);
+    this.seen = list;
+    if (own !== null && own.length === 0) return;
     const fits = looks
       ? (row, item, at) => equalKeys(row.key$, this.key(item, at))
       : (row, item) => row.item$ === item || equalKeys(row.key$, this.by(item));
-    const own = looks ? null : editsSince(was, list, again);
-    if (own !== null && own.length === 0) return;
     // Those of an identity have one in turn, where there are more.
     const next = own === null || !this.distinct ? null : this.edited(old, list, own);
     if (next !== null) {
@@ -860,7 +862,7 @@ export function longestRun(numbers) {
 /** Hands an event of a component on to whoever hears it around. */
 export function hand(held, event, args) {
   for (const way of held.scope.constructor.spots[held.number].hears[event]) {
-    call(event, (given) => held.scope[way](given), args);
+    call(event, held.scope, way, args);
   }
 }
 

@@ -65,13 +65,13 @@ export function takeBackOne(place, key, old) {
   else place[key] = old;
 }
 
-/** Calls a handler, within what is under way. */
-export function call(name, handler, ...args) {
+/** Calls a handler of a scope, within what is under way. */
+export function call(name, scope, method, ...args) {
   if (turn.calls >= DEEPEST_CALLS) {
     throw new Fault(`\`${name}\` was called while ${DEEPEST_CALLS} other calls were under way: the handlers call each other in a circle`);
   }
   turn.calls++;
-  handler(...args);
+  scope[method](...args);
   turn.calls--;
 }
 

@@ -126,7 +126,7 @@ impl Names for Own<'_> {
         let args: String = args.iter().map(|arg| format!(", {arg}")).collect();
         let method = self.method(handler);
         let scope = self.scope(0);
-        Code::tight(format!("call(\"{name}\", (...args) => {scope}.{method}(...args){args})"))
+        Code::tight(format!("call(\"{name}\", {scope}, \"{method}\"{args})"))
     }
 
     fn call_store(&self, store: u32, handler: u32, args: &[String]) -> Code {
@@ -134,10 +134,7 @@ impl Names for Own<'_> {
         let (method, handler) = (method_in(plan, handler), &plan.handlers[handler as usize]);
         let args: String = args.iter().map(|arg| format!(", {arg}")).collect();
         let store = format!("{}.s{store}$", self.scope(0));
-        Code::tight(format!(
-            "call(\"{}\", (...args) => {store}.{method}(...args){args})",
-            handler.name
-        ))
+        Code::tight(format!("call(\"{}\", {store}, \"{method}\"{args})", handler.name))
     }
 
     fn reload(&self, source: u32) -> Code {

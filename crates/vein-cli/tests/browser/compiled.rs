@@ -76,7 +76,7 @@ impl Names for Properties<'_> {
     fn call(&self, handler: u32, args: &[String]) -> Code {
         let name = &self.0.handlers[handler as usize].name;
         let args: String = args.iter().map(|arg| format!(", {arg}")).collect();
-        Code::tight(format!("call(\"{name}\", handlers.{name}{args})"))
+        Code::tight(format!("call(\"{name}\", handlers, \"{name}\"{args})"))
     }
 
     fn call_store(&self, _: u32, _: u32, _: &[String]) -> Code {

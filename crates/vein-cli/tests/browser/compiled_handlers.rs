@@ -55,7 +55,7 @@ async fn compare_handlers(browser: &Browser, text: &str, props: &Json, calls: &[
          const handlers = {{ {} }};
          return {}.map((name) => {{
            let fault = ''; given = [];
-           try {{ pulse(() => call(name, handlers[name])); }} catch (error) {{ fault = error.message; given = []; }}
+           try {{ pulse(() => call(name, handlers, name)); }} catch (error) {{ fault = error.message; given = []; }}
            return [...names.map((name) => `${{name}} ${{written(s[name])}}`),
              ...given.map(([, ...values]) => values.map(written).join()), fault];
          }});",

@@ -212,7 +212,7 @@ fn walk(uis: &[Ui; 2], seed: u64, count: usize) -> Walk {
            }} else if (typeof step === 'number') root.querySelectorAll('button')[step].click();
            else {{
              const [name, ...args] = step;
-             try {{ turnOver(() => call(name, (...all) => it[name](...all), ...args)); }} catch (error) {{ failed(error); }}
+             try {{ turnOver(() => call(name, it, name, ...args)); }} catch (error) {{ failed(error); }}
            }}
            all.push([told(), fault]);
          }}
