@@ -696,6 +696,14 @@ export function itemOf(row) {
   return at < 0 ? asItWas(row) : row.held$.list()[at];
 }
 
+/** Whether what is given to a component, or handed to what stands in a slot, is worked out from something else. */
+export function isMade(scope, name) {
+  if (scope.held$ === null) return false;
+  const { scope: giver, number } = scope.held$;
+  const says = giver.constructor.spots[number].made?.[name];
+  return says !== undefined && giver[says]();
+}
+
 /** What the item of a row was that has gone: of a list that is derived, when the pulse began, which was when the list was
  * worked out last; of any other, once it was written to in a way that tells it apart from itself. */
 export function asItWas(row) {

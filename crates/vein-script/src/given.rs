@@ -24,7 +24,7 @@ pub(crate) fn both_ways<'g>(
 
 impl Class<'_> {
     /// What is given to a component, by the names of getters, and what hears its events.
-    pub(crate) fn gives(&self, at: usize, used: &Use) -> String {
+    pub(crate) fn gives(&mut self, at: usize, used: &Use) -> String {
         let inner = &self.program().plans[used.plan as usize];
         let child = Own { program: self.program(), plan: inner, block: 0, live: false };
         let props = used.props.iter().enumerate();
@@ -46,13 +46,48 @@ impl Class<'_> {
             .contents
             .iter()
             .map(|(name, block)| code::field(name, &format!("() => {component}_{block}")));
+        let made = used.props.iter().map(|(cell, given)| (child.property(*cell), given));
+        let made = self.made(at, made);
         format!(
-            ", gives: {}, bound: {}, hears: {}, contents: {}",
+            ", gives: {}{made}, bound: {}, hears: {}, contents: {}",
             table(gives),
             table(bound),
             table(heard),
             table(contents)
         )
+    }
+
+    /// Those lists and records among what is given in a spot that may be worked out from something else, by the names of
+    /// methods that say so.
+    pub(crate) fn made<'g>(
+        &mut self,
+        at: usize,
+        given: impl Iterator<Item = (String, &'g Given)>,
+    ) -> String {
+        let mut fields = Vec::new();
+        for (which, (name, given)) in given.enumerate() {
+            let made = match given {
+                Given::Value(expr, _) => {
+                    let (_, text) = self.written(|writer| match writer.kind(*expr).is_simple() {
+                        true => String::new(),
+                        false => "true".to_owned(),
+                    });
+                    text
+                }
+                Given::Path { cell, path } => {
+                    let kind = Kind::of(self.program(), self.own.plan.cells[*cell as usize].ty);
+                    let kind = path.iter().fold(kind, |kind, name| kind.field(self.program(), *name));
+                    let made = if kind.is_simple() { None } else { self.own.made(*cell) };
+                    made.unwrap_or_default()
+                }
+                Given::Once(_) => String::new(),
+            };
+            if !made.is_empty() {
+                self.members.push_str(&format!("  made{at}_{which}$() {{ return {made}; }}\n"));
+                fields.push(code::field(&name, &format!("\"made{at}_{which}$\"")));
+            }
+        }
+        if fields.is_empty() { String::new() } else { format!(", made: {}", table(fields.into_iter())) }
     }
 
     /// A component in a spot: what it is given, what hears it; gives how it begins.

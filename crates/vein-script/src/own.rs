@@ -65,6 +65,31 @@ pub(crate) fn own_name(name: &str, or: impl FnOnce() -> String) -> String {
     if plain && !matches!(name, "constructor" | "__proto__") { name.to_owned() } else { or() }
 }
 
+impl Own<'_> {
+    /// Whether what a cell holds is worked out from something else, as an expression; nothing where it never is.
+    pub(crate) fn made(&self, cell: CellId) -> Option<String> {
+        let planned = &self.plan.cells[cell as usize];
+        let sure = |is_made: bool| is_made.then(|| "true".to_owned());
+        match planned.kind {
+            CellKind::Derived(..) => sure(true),
+            CellKind::Store(store, cell) => {
+                let cell = &self.program.plans[store as usize].cells[cell as usize];
+                sure(matches!(cell.kind, CellKind::Derived(..)))
+            }
+            // Whoever gives it knows.
+            CellKind::Prop(_) | CellKind::Shared(_) | CellKind::Handed => Some(format!(
+                "isMade({}, \"{}\")",
+                self.scope(planned.block),
+                self.property(cell)
+            )),
+            CellKind::Item => {
+                crate::readers::list_of(self.plan, planned.block).find_map(|list| self.made(list))
+            }
+            CellKind::State(_) | CellKind::Position => None,
+        }
+    }
+}
+
 impl Names for Own<'_> {
     fn cell(&self, cell: CellId) -> Code {
         let (scope, property) = self.place(cell);

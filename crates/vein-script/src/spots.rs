@@ -73,7 +73,8 @@ impl Class<'_> {
     }
 
     /// Where the nodes of each spot go.
-    pub(crate) fn places(&self) -> String {
+    pub(crate) fn places(&mut self) -> String {
+        let block = self.block;
         let place = |(at, spot): (usize, &Spot)| {
             let parent = spot.parent.map_or("null".into(), |mark| format!("\"n{mark}$\""));
             let next = match spot.next {
@@ -84,17 +85,18 @@ impl Class<'_> {
             let gives = match &spot.kind {
                 SpotKind::Component(used) => self.gives(at, used),
                 SpotKind::Slot { values, .. } => {
+                    let own = |name: &str| crate::own::own_name(name, || name.to_owned());
                     let gives = values.iter().enumerate().map(|(which, (name, _))| {
-                        let own = crate::own::own_name(name, || name.to_string());
-                        code::field(&own, &format!("\"g{at}_{which}$\""))
+                        code::field(&own(name), &format!("\"g{at}_{which}$\""))
                     });
-                    format!(", gives: {}", table(gives))
+                    let made = values.iter().map(|(name, given)| (own(name), given));
+                    format!(", gives: {}{}", table(gives), self.made(at, made))
                 }
                 _ => String::new(),
             };
             format!("{{ parent: {parent}, next: {next}{gives} }}")
         };
-        self.block.spots.iter().enumerate().map(place).collect::<Vec<_>>().join(", ")
+        block.spots.iter().enumerate().map(place).collect::<Vec<_>>().join(", ")
     }
     /// What stands at the top of the block, in order: nodes by their positions, spots in brackets.
     pub(crate) fn tops(&self, made: &Template) -> String {
@@ -343,7 +345,7 @@ impl Class<'_> {
             let declared = writer.declarations();
             format!("(item) => {{ {declared}return {key}; }}")
         });
-        let derived = matches!(self.own.plan.cells[cell as usize].kind, CellKind::Derived(..));
+        let derived = self.own.made(cell).unwrap_or_else(|| "false".into());
         self.members.push_str(&format!("  list{at}$() {{ return {list} ?? []; }}\n"));
         // Where the list may be gone by the time an item is written to, that is looked at first.
         if !stays(self.own.plan, cell) {
