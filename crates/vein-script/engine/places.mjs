@@ -740,7 +740,20 @@ export function asItWas(row) {
 export function positionOf(row) {
   const at = whereOf(row);
   if (at >= 0) return at;
-  return row.alive$ ? placeOfRow(row, row.held$.held) : row.at$;
+  return row.alive$ ? lastPlaceOf(row) : row.at$;
+}
+
+/** Where a row stood when it went from its list in the middle of the pulse under way. */
+export function lastPlaceOf(row) {
+  const rows = row.held$;
+  let place = placeOfRow(row, rows.held);
+  for (let at = rows.turn === turn.count ? rows.edits : 0; at < edits.length; at++) {
+    const { list, at: first, gone, came } = edits[at];
+    if (list !== rows.seen) continue;
+    if (gone === null || (place >= first && place < first + gone.length)) break;
+    if (place >= first) place += came.length - gone.length;
+  }
+  return place;
 }
 
 /** Whether some rows are all that their parent has in it. */
