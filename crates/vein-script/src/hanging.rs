@@ -1,7 +1,7 @@
 //! What hangs on something that is not looked at before it has to be, through all components: what may have to ask the host
 //! at once, since an answer that nobody needs may fail; where rows stand, since that is known once all lists are at rest.
 
-use crate::readers::{given_in, read_of};
+use crate::readers::{given_in, list_of, read_of};
 use std::collections::BTreeSet;
 use vein_plan::code::{CellId, Expr, ExprId};
 use vein_plan::{CellKind, Given, Plan, Program, SpotKind};
@@ -11,7 +11,8 @@ use vein_plan::{CellKind, Given, Plan, Program, SpotKind};
 pub(crate) enum Late {
     /// What the host answers at once.
     Answers,
-    /// The positions of rows.
+    /// The positions of rows of lists that are changed where they stand: those of a derived list hang on it, and are looked at
+    /// with it.
     Positions,
 }
 
@@ -42,7 +43,9 @@ impl Hanging {
             let asks = match &cell.kind {
                 CellKind::Derived(expr, _) => self.expr(number, plan, *expr),
                 CellKind::Store(store, cell) => self.cell(*store, *cell),
-                CellKind::Position => self.on == Late::Positions,
+                CellKind::Position => {
+                    self.on == Late::Positions && !is_over_derived(plan, cell.block)
+                }
                 _ => false,
             };
             if asks {
@@ -114,4 +117,10 @@ impl Hanging {
             Given::Path { .. } => read_of(given).iter().any(|read| self.cell(number, read.cell)),
         }
     }
+}
+
+/// Whether a block is repeated for the items of a derived list.
+fn is_over_derived(plan: &Plan, block: vein_plan::BlockId) -> bool {
+    list_of(plan, block)
+        .any(|list| matches!(plan.cells[list as usize].kind, CellKind::Derived(..)))
 }
