@@ -134,14 +134,15 @@ export function differs(scope, at) {
 /** Looks at one of these; whether statements ran. */
 export function lookAt(scope, at) {
   const { sources, hooks } = scope.constructor;
+  const isSource = at < sources.length;
+  const hook = at - sources.length;
+  // What comes of working out what it reads it has seen.
+  const now = isSource ? scope[`a${at}$`]() : scope[`e${hook}$`]();
   scope.looks$(at);
-  if (at < sources.length) {
-    const args = scope[`a${at}$`]();
-    if (!same(lastAsked(scope, at), args)) askFor(scope, at, args);
+  if (isSource) {
+    if (!same(lastAsked(scope, at), now)) askFor(scope, at, now);
     return false;
   }
-  const hook = at - sources.length;
-  const now = scope[`e${hook}$`]();
   if (hooks[hook].when === 'every') {
     setTimer(scope, hook, now);
     return false;
