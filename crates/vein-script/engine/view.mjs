@@ -226,6 +226,7 @@ export function turnOver(run) {
     unmark(true);
     later.length = afterwards.length = turn.checks.length = turn.given.length = 0;
     for (const undone of turn.failed.splice(0)) undone();
+    turn.shown?.();
     throw fault;
   }
   unmark(false);
