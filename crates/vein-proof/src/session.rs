@@ -369,6 +369,12 @@ impl Session {
         self.runtime.check_reads();
     }
 
+    /// What was asked with something else than would be asked with by now: nothing, unless the engine is wrong.
+    #[doc(hidden)]
+    pub fn unasked(&mut self) -> Vec<String> {
+        self.runtime.unasked()
+    }
+
     /// Breaks the engine from now on.
     #[cfg(debug_assertions)]
     #[doc(hidden)]

@@ -349,9 +349,12 @@ impl<'a> Run<'a> {
             Stmt::Reload(source) => {
                 let instance = self.graph.scope(self.scope).instance;
                 let args = plan.sources[*source as usize].args;
-                let args = self.within(instance, |run| run.value(args, &mut Locals::new()));
-                // What changes from now on changes from these arguments.
                 let reader = self.prepared.block(self.plan(), 0).reader_of_effect(*source);
+                let args = match self.graph.evaluate_now((instance, reader), args) {
+                    Some(args) => args,
+                    None => self.within(instance, |run| run.value(args, &mut Locals::new())),
+                };
+                // What changes from now on changes from these arguments.
                 self.graph.has_looked((instance, reader));
                 self.turn.ask(self.graph, instance, *source, args);
             }

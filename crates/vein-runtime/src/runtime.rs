@@ -213,6 +213,31 @@ impl Runtime {
         value
     }
 
+    /// What was asked with something else than would be asked with by now, since nobody noticed that it has changed. Nothing,
+    /// unless the engine is wrong.
+    #[doc(hidden)]
+    pub fn unasked(&mut self) -> Vec<String> {
+        let prepared = self.view.graph.prepared.clone();
+        let mut unasked = Vec::new();
+        let live = (0..).zip(&self.view.graph.scopes).filter(|(_, scope)| scope.alive);
+        let live: Vec<ScopeId> = live.map(|(number, _)| number).collect();
+        for scope in live {
+            for (source, asked) in (0..).zip(self.asked_with(scope)) {
+                let Some((_, asked)) = asked else { continue };
+                let source: usize = source;
+                let plan = prepared.plan(self.view.graph.scope(scope).plan);
+                self.view.graph.begin();
+                let now = self.view.graph.evaluate_once(scope, plan.sources[source].args);
+                let failed = self.view.graph.fault.take().is_some();
+                self.view.graph.roll_back();
+                if !failed && !now.same(&asked) {
+                    unasked.push(format!("{} of {scope}: {asked:?}, now {now:?}", source));
+                }
+            }
+        }
+        unasked
+    }
+
     /// From now on holds whatever is read of a derived value against what its expression gives by then, worked out
     /// from state alone.
     #[doc(hidden)]

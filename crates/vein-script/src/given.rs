@@ -76,7 +76,8 @@ impl Class<'_> {
                 }
                 Given::Path { cell, path } => {
                     let kind = Kind::of(self.program(), self.own.plan.cells[*cell as usize].ty);
-                    let kind = path.iter().fold(kind, |kind, name| kind.field(self.program(), *name));
+                    let kind =
+                        path.iter().fold(kind, |kind, name| kind.field(self.program(), *name));
                     let made = if kind.is_simple() { None } else { self.own.made(*cell) };
                     made.unwrap_or_default()
                 }
@@ -87,7 +88,11 @@ impl Class<'_> {
                 fields.push(code::field(&name, &format!("\"made{at}_{which}$\"")));
             }
         }
-        if fields.is_empty() { String::new() } else { format!(", made: {}", table(fields.into_iter())) }
+        if fields.is_empty() {
+            String::new()
+        } else {
+            format!(", made: {}", table(fields.into_iter()))
+        }
     }
 
     /// A component in a spot: what it is given, what hears it; gives how it begins.

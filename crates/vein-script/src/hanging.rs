@@ -121,6 +121,5 @@ impl Hanging {
 
 /// Whether a block is repeated for the items of a derived list.
 fn is_over_derived(plan: &Plan, block: vein_plan::BlockId) -> bool {
-    list_of(plan, block)
-        .any(|list| matches!(plan.cells[list as usize].kind, CellKind::Derived(..)))
+    list_of(plan, block).any(|list| matches!(plan.cells[list as usize].kind, CellKind::Derived(..)))
 }

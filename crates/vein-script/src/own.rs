@@ -77,11 +77,9 @@ impl Own<'_> {
                 sure(matches!(cell.kind, CellKind::Derived(..)))
             }
             // Whoever gives it knows.
-            CellKind::Prop(_) | CellKind::Shared(_) | CellKind::Handed => Some(format!(
-                "isMade({}, \"{}\")",
-                self.scope(planned.block),
-                self.property(cell)
-            )),
+            CellKind::Prop(_) | CellKind::Shared(_) | CellKind::Handed => {
+                Some(format!("isMade({}, \"{}\")", self.scope(planned.block), self.property(cell)))
+            }
             CellKind::Item => {
                 crate::readers::list_of(self.plan, planned.block).find_map(|list| self.made(list))
             }

@@ -228,6 +228,8 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
             assert!(astray.is_empty(), "{}\nastray: {astray:?}", story());
             let misfits = misfits(&page.session);
             assert!(misfits.is_empty(), "{}\n{}\n{misfits:?}", story(), entries[0]);
+            let unasked = page.session.unasked();
+            assert!(unasked.is_empty(), "{}\n{}\n{unasked:?}", story(), entries[0]);
             let misread = page.session.runtime().misread();
             assert!(misread.is_empty(), "{}\n{}\n{misread:?}", story(), entries[0]);
             if entries.len() == 1 && was_nothing(&entries[0]) {

@@ -287,6 +287,16 @@ impl Graph {
         value
     }
 
+    /// Evaluates the expression of a reader whose reads differ from run to run, in the middle of statements: from now on what
+    /// it has read now is followed. Nothing where it always reads the same.
+    pub(crate) fn evaluate_now(&mut self, key: ReaderKey, expr: ExprId) -> Option<Value> {
+        if matches!(&*self.reads(key).1, KnownReads::Fixed(_)) {
+            return None;
+        }
+        self.settle_reads(key);
+        Some(self.evaluate(key, expr))
+    }
+
     /// How many reads are followed at present, for counting what is left over.
     pub(crate) fn followed_reads(&self) -> usize {
         let traces = self.scopes.iter().flat_map(|scope| scope.traces.values());

@@ -144,3 +144,23 @@ loads sky: number = weigh(n)
     click(&mut page, "p");
     assert_eq!((asked(&page), page.left().questions), (Some("1".to_owned()), 1));
 }
+
+#[test]
+fn what_is_asked_again_follows_what_it_read_then() {
+    let text = "streams level(n: number): number
+holds own: number[] = [1]
+holds n = 1
+follows tide: number = level(own.at(0) ?? n)
+upon added { own.pop(); reload tide; }
+<p click='-> n += 1'>{tide ?? 0}</p>";
+    let mut page = opened(text, json!({}));
+    let asked = |page: &Page| {
+        let questions = page.questions();
+        questions.last().map(|question| question.args[0].to_text().to_string())
+    };
+    assert_eq!(asked(&page), Some("1".to_owned()));
+    // There was something else to read when it was asked first.
+    click(&mut page, "p");
+    assert_eq!(page.session_mut().unasked(), [""; 0]);
+    assert_eq!((asked(&page), page.left().streams), (Some("2".to_owned()), 1));
+}
