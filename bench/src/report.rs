@@ -86,8 +86,7 @@ pub(crate) fn write(figures: &Figures) -> Result<()> {
 
 fn markdown(figures: &Figures) -> String {
     let mut out = String::new();
-    let ratios: Vec<f64> = figures.measures.iter().map(|m| m.script.ratio()).collect();
-    let mean = (ratios.iter().map(|ratio| ratio.ln()).sum::<f64>() / ratios.len() as f64).exp();
+    let mean = figures.mean().unwrap_or(f64::NAN);
     let _ = writeln!(
         out,
         "\nThe geometric mean of all ratios of script is {mean:.2}, where {MEAN_AIM:.2} is the aim: {}.",

@@ -1,7 +1,8 @@
 //! The engine's hand-written modules, and what a piece of code needs of them.
 
 use crate::short::variables;
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
+use std::sync::LazyLock;
 
 /// The modules, by what they do.
 pub const MODULES: &[(&str, &str)] = &[
@@ -32,8 +33,31 @@ pub struct Declared {
     pub told: &'static str,
 }
 
+/// What the modules declare, and by its name the number of each with the numbers of what it names itself.
+struct Known {
+    all: Vec<Declared>,
+    by_name: HashMap<&'static str, usize>,
+    names: Vec<Vec<usize>>,
+}
+
+static KNOWN: LazyLock<Known> = LazyLock::new(|| {
+    let all = parsed();
+    let by_name: HashMap<&str, usize> =
+        all.iter().enumerate().map(|(at, known)| (known.name, at)).collect();
+    let names = all.iter().map(|known| {
+        let named = variables(known.text).into_iter();
+        named.filter_map(|name| by_name.get(name).copied()).collect()
+    });
+    let names = names.collect();
+    Known { all, by_name, names }
+});
+
 /// Everything that the modules declare. A declaration goes on to the first empty line.
-pub fn declared() -> Vec<Declared> {
+pub fn declared() -> &'static [Declared] {
+    &KNOWN.all
+}
+
+fn parsed() -> Vec<Declared> {
     let modules = MODULES.iter().flat_map(|(_, text)| text.split("\n\n"));
     let declared = modules.filter_map(|block| {
         let at = if block.starts_with("export ") { 0 } else { block.find("\nexport ")? + 1 };
@@ -57,8 +81,9 @@ pub fn with(script: &str) -> String {
 
 /// What of the engine a script names.
 pub fn named_in(script: &str) -> BTreeSet<&'static str> {
-    let named = variables(script);
-    declared().iter().map(|known| known.name).filter(|name| named.contains(name)).collect()
+    let named = variables(script).into_iter();
+    let own = named.filter_map(|name| KNOWN.by_name.get(name));
+    own.map(|at| KNOWN.all[*at].name).collect()
 }
 
 fn is_of_name(c: char) -> bool {
@@ -85,17 +110,16 @@ pub fn module_of(used: &BTreeSet<&'static str>) -> String {
 }
 
 /// What is used of the engine, with what that uses itself.
-pub fn needed(used: &BTreeSet<&'static str>) -> Vec<Declared> {
-    let declared = declared();
-    let mut needed: BTreeSet<&str> = BTreeSet::new();
-    let mut open: Vec<&str> = used.iter().copied().collect();
-    while let Some(name) = open.pop() {
-        let Some(known) = declared.iter().find(|known| known.name == name) else { continue };
-        if needed.insert(known.name) {
-            open.extend(variables(known.text));
+pub fn needed(used: &BTreeSet<&'static str>) -> Vec<&'static Declared> {
+    let Known { all, by_name, names } = &*KNOWN;
+    let mut needed = BTreeSet::new();
+    let mut open: Vec<usize> = used.iter().filter_map(|name| by_name.get(name).copied()).collect();
+    while let Some(at) = open.pop() {
+        if needed.insert(at) {
+            open.extend(&names[at]);
         }
     }
-    declared.into_iter().filter(|known| needed.contains(known.name)).collect()
+    needed.into_iter().map(|at| &all[at]).collect()
 }
 
 #[cfg(test)]
@@ -118,7 +142,7 @@ mod tests {
     fn nothing_inside_is_called_as_something_of_the_engine() {
         let all = declared();
         let names: BTreeSet<&str> = all.iter().map(|known| known.name).collect();
-        for known in &all {
+        for known in all {
             let own = crate::short::declared(&crate::tokens::tokens(known.text));
             let shadows = own.iter().filter(|name| **name != known.name && names.contains(*name));
             assert_eq!(shadows.collect::<Vec<_>>(), Vec::<&&str>::new(), "in `{}`", known.name);

@@ -2,7 +2,8 @@
 //! both, marks are taken out and tell where what follows them was written.
 
 use crate::tokens::{Kind, Token, WORDS, is_of_name, tokens};
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::borrow::Cow;
+use std::collections::{HashMap, HashSet};
 use vein_plan::Location;
 
 /// A place in a script that was made from a place in a component.
@@ -21,7 +22,7 @@ pub struct Place {
 }
 
 /// The names of variables, functions and classes that a script uses or declares.
-pub fn variables(script: &str) -> BTreeSet<&str> {
+pub fn variables(script: &str) -> HashSet<&str> {
     let tokens = tokens(script).into_iter();
     let named = tokens.filter(|token| matches!(token.kind, Kind::Variable | Kind::Shorthand));
     named.map(|token| token.text).collect()
@@ -116,24 +117,23 @@ pub fn shortened(script: &str, is_kept: impl Fn(&str) -> bool) -> (String, Vec<P
     let tokens = tokens(script);
     let names = Names::of(&tokens, is_kept);
     let mut out = Out::default();
-    let mut last = String::new();
+    let mut last = Cow::Borrowed("");
     let (lone, heads) = (lone_params(&tokens), heads(&tokens));
     for (at, token) in tokens.iter().enumerate() {
-        if token.kind == Kind::Mark || lone.contains(&at) {
+        if token.kind == Kind::Mark || lone[at] {
             continue;
         }
         // What ends before `}` needs no `;`, unless it is a statement without anything in it.
         let next =
             tokens[at + 1..].iter().find(|token| token.kind != Kind::Mark).map(|token| token.text);
-        if token.text == ";" && next == Some("}") && !heads.contains(&(at - 1)) {
+        if token.text == ";" && next == Some("}") && !heads[at - 1] {
             continue;
         }
         let text = names.of_token(token);
         if parted(&last, &text) {
             out.push(" ");
         }
-        if out.column > 500 && matches!(last.as_str(), ";" | "}") && token.kind != Kind::Punctuator
-        {
+        if out.column > 500 && matches!(&*last, ";" | "}") && token.kind != Kind::Punctuator {
             out.push("\n");
         }
         if let Some(mark) =
@@ -147,28 +147,30 @@ pub fn shortened(script: &str, is_kept: impl Fn(&str) -> bool) -> (String, Vec<P
     (out.text, out.places)
 }
 
-/// The brackets that end what a loop or a condition begins with: a `;` after one is a statement.
-fn heads(tokens: &[Token<'_>]) -> BTreeSet<usize> {
-    let (mut heads, mut open) = (BTreeSet::new(), Vec::new());
+/// Which brackets end what a loop or a condition begins with: a `;` after one is a statement.
+fn heads(tokens: &[Token<'_>]) -> Vec<bool> {
+    let (mut heads, mut open) = (vec![false; tokens.len()], Vec::new());
     for (at, token) in tokens.iter().enumerate() {
         match token.text {
             "(" => open.push(at > 0 && matches!(tokens[at - 1].text, "for" | "while" | "if")),
-            ")" if open.pop() == Some(true) => {
-                heads.insert(at);
-            }
+            ")" => heads[at] = open.pop() == Some(true),
             _ => {}
         }
     }
     heads
 }
 
-/// The brackets around a name that is the only parameter of an arrow function.
-fn lone_params(tokens: &[Token<'_>]) -> BTreeSet<usize> {
-    let lone = (1..tokens.len().saturating_sub(2)).filter(|at| {
-        let around = [tokens[at - 1].text, tokens[at + 1].text, tokens[at + 2].text];
-        tokens[*at].kind == Kind::Variable && around == ["(", ")", "=>"]
-    });
-    lone.flat_map(|at| [at - 1, at + 1]).collect()
+/// Which brackets stand around a name that is the only parameter of an arrow function.
+fn lone_params(tokens: &[Token<'_>]) -> Vec<bool> {
+    let mut lone = vec![false; tokens.len()];
+    for (at, around) in tokens.windows(4).enumerate() {
+        let is_lone = [around[0].text, around[2].text, around[3].text] == ["(", ")", "=>"];
+        if is_lone && around[1].kind == Kind::Variable {
+            lone[at] = true;
+            lone[at + 2] = true;
+        }
+    }
+    lone
 }
 
 /// Whether two tokens would be another one if nothing stood between them.
@@ -189,14 +191,14 @@ struct Names<'a> {
 
 impl<'a> Names<'a> {
     fn of(tokens: &[Token<'a>], is_kept: impl Fn(&str) -> bool) -> Names<'a> {
-        let (mut variables, mut properties) = (BTreeMap::new(), BTreeMap::new());
+        let (mut variables, mut properties) = (HashMap::new(), HashMap::new());
         let mut own = declared(tokens);
         // What a module gives to others is known by its name.
         for (at, _) in tokens.iter().enumerate().filter(|(_, token)| token.text == "export") {
             let given = tokens[at..].iter().find(|token| token.kind == Kind::Variable);
             own.remove(given.map_or("", |token| token.text));
         }
-        let mut taken: BTreeSet<&str> = WORDS.iter().copied().chain(["eval"]).collect();
+        let mut taken: HashSet<&str> = WORDS.iter().copied().chain(["eval"]).collect();
         for token in tokens {
             let text = token.text;
             match token.kind {
@@ -212,7 +214,7 @@ impl<'a> Names<'a> {
                 *properties.entry(own).or_insert(0) += 1;
             }
         }
-        let short = |all: BTreeMap<&'a str, usize>, called: &dyn Fn(String) -> Option<String>| {
+        let short = |all: HashMap<&'a str, usize>, called: &dyn Fn(String) -> Option<String>| {
             let mut all: Vec<(&str, usize)> = all.into_iter().collect();
             all.sort_by_key(|(name, count)| (std::cmp::Reverse(*count), *name));
             let names = (0..).map(short).filter_map(called);
@@ -228,36 +230,41 @@ impl<'a> Names<'a> {
     }
 
     /// What stands for a token.
-    fn of_token(&self, token: &Token<'a>) -> String {
+    fn of_token<'n>(&'n self, token: &Token<'a>) -> Cow<'n, str>
+    where
+        'a: 'n,
+    {
         let text = token.text;
         let property = own_property(token).and_then(|own| self.properties.get(own));
         match (token.kind, property) {
             (Kind::Shorthand, property) => {
                 let variable = self.variables.get(text).map_or(text, String::as_str);
                 match property.map_or(text, String::as_str) {
-                    property if property == variable => property.to_owned(),
-                    property => format!("{property}:{variable}"),
+                    property if property == variable => Cow::Borrowed(property),
+                    property => Cow::Owned(format!("{property}:{variable}")),
                 }
             }
             (Kind::Variable, _) => {
-                self.variables.get(text).cloned().unwrap_or_else(|| text.to_owned())
+                Cow::Borrowed(self.variables.get(text).map_or(text, String::as_str))
             }
             (Kind::Property, Some(property)) if text.starts_with('#') => {
-                format!("#{}", &property[..property.len() - 1])
+                Cow::Owned(format!("#{}", &property[..property.len() - 1]))
             }
-            (Kind::Property, Some(property)) => property.clone(),
-            (Kind::Literal, Some(property)) => format!("{}{property}{}", &text[..1], &text[..1]),
-            _ => text.to_owned(),
+            (Kind::Property, Some(property)) => Cow::Borrowed(property),
+            (Kind::Literal, Some(property)) => {
+                Cow::Owned(format!("{}{property}{}", &text[..1], &text[..1]))
+            }
+            _ => Cow::Borrowed(text),
         }
     }
 }
 
 /// The variables, functions and classes that a script declares; what else it names it finds around it.
-pub(crate) fn declared<'a>(tokens: &[Token<'a>]) -> BTreeSet<&'a str> {
+pub(crate) fn declared<'a>(tokens: &[Token<'a>]) -> HashSet<&'a str> {
     let tokens: Vec<Token<'a>> =
         tokens.iter().copied().filter(|token| token.kind != Kind::Mark).collect();
     let text = |at: usize| tokens.get(at).map_or("", |token| token.text);
-    let mut found = BTreeSet::new();
+    let mut found = HashSet::new();
     // The brackets that are open, and where each was opened.
     let mut open = Vec::new();
     for (at, token) in tokens.iter().enumerate() {
