@@ -384,7 +384,7 @@ impl<'a> Class<'a> {
         for (at, way) in made.ways.iter().enumerate() {
             let stays = lean && self.is_steady(made, way);
             if stays {
-                let way = self.way_in(made, &way);
+                let way = self.way_in(made, way);
                 found.push_str(&format!("  get n{at}$() {{ return {way}; }}\n"));
                 if !shown(at) {
                     continue;
