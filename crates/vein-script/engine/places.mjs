@@ -704,12 +704,13 @@ export function isMade(scope, name) {
   return says !== undefined && giver[says]();
 }
 
-/** What the item of a row was that has gone: of a list that is derived, when that was worked out last and the row had it; of any other, once it was written to in a way that tells it apart from itself. */
+/** What the item of a row was that has gone: of a list that is derived, when the pulse began, which was when the list was
+ * worked out last; of any other, once it was written to in a way that tells it apart from itself. */
 export function asItWas(row) {
   const { item$: item, key$: key, held$: { by, derived } } = row;
   if (item === null || typeof item !== 'object') return item;
-  const isOwn = () => by === null || Object.is(by(item), key);
-  if (!derived && isOwn()) return item;
+  const isOwn = () => !derived && (by === null || Object.is(by(item), key));
+  if (isOwn()) return item;
   const inside = new Set();
   const gather = (value) => {
     if (value === null || typeof value !== 'object' || inside.has(value)) return;
@@ -718,23 +719,15 @@ export function asItWas(row) {
   };
   const again = [];
   let was = item;
-  // Where a derived list is kept, and what it was before each time that it was worked out.
-  let [slot, list] = [null, derived ? row.held$.list() : null];
   for (let at = undo.length - 3; at >= 0 && was === item; at -= 3) {
     const [place, name, old] = [undo[at], undo[at + 1], undo[at + 2]];
-    const isList = derived && typeof name === 'string' && (slot === null ? place[name] === list : place === slot.place && name === slot.name);
-    if (isList) {
-      if (list.includes(item) && isOwn()) break;
-      slot = { place, name };
-      list = old;
-    }
     inside.clear();
     gather(item);
     if (!inside.has(place)) continue;
     const after = derived ? null : copy(item);
     again.push([place, Array.isArray(place) ? place.slice() : place[name], name]);
     takeBackOne(place, name, old);
-    if (!derived && isOwn()) was = after;
+    if (isOwn()) was = after;
   }
   if (derived) was = copy(item);
   for (const [place, value, name] of again.reverse()) {
