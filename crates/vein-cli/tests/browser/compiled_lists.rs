@@ -19,6 +19,7 @@ holds threshold = 40
 holds search = ''
 holds downwards = false
 holds slipping = false
+holds aside: Bed[] = []
 derives dry = beds.filter((bed) => bed.moisture < threshold && bed.crop.includes(search))
 derives ranked = dry.toSorted((a, b) => downwards ? b.moisture - a.moisture : a.moisture - b.moisture)
 derives named = ranked.map((bed) => `${bed.crop} ${bed.litres}${search}`)
@@ -44,6 +45,20 @@ does push(id: number, moisture: number) { beds.push({ id, crop: 'rye', moisture,
 does take(at: number, count: number) { beds.splice(at, count); }
 does front() { const last = beds.pop(); if (last) beds.unshift(last); }
 does back() { const first = beds.shift(); if (first) beds.push(first); }
+does twice() {
+  const last = beds.pop();
+  if (last) { beds.unshift(last); beds[0].litres += 1; beds[0].moisture = last.litres; }
+}
+does more(n: number) {
+  const bed = { id: 500 + n, crop: 'oat', moisture: n, litres: 1, levels: [n] };
+  for (const some of beds.slice(0, 2)) { beds.push(bed); beds[beds.length - 1].id += some.id * 100; }
+}
+does park() {
+  const first = beds.shift();
+  if (first) { aside.push(first); aside[0].litres += 1; beds.push(first); beds[beds.length - 1].moisture += 1; }
+  const other = aside.pop();
+  if (other && beds.length > 3) { beds[1] = { ...other, id: 900 }; }
+}
 does instead(at: number, from: number) {
   const old = beds[at];
   const other = beds[from];
@@ -97,7 +112,10 @@ fn step(random: &mut Random, beds: usize, buttons: usize, fields: usize) -> Json
     // Most identities are nobody's yet, and many are equal in what they are sorted by.
     let id = if random.below(8) == 0 { random.below(12) } else { 100 + random.below(100_000) };
     let crop = *random.pick(&["pea", "rye", "kale", "leek"]);
-    match random.below(44) {
+    match random.below(54) {
+        44 => json!(["twice"]),
+        45 => json!(["more", n]),
+        46 | 47 => json!(["park"]),
         33..36 | 40..44 => json!(["slips", at, n as i64 - 60]),
         29..33 if fields > 0 => {
             let text = *random.pick(&["3", "2.50", "kale", "", " 1", "pea"]);
@@ -120,8 +138,8 @@ fn step(random: &mut Random, beds: usize, buttons: usize, fields: usize) -> Json
         18 => json!(["keep", 40 + n]),
         19 => json!(["all", n as i64 - 40]),
         20 => json!(["turn"]),
-        21 => json!(["seek", *random.pick(&["", "e", "k", "pea"])]),
-        22 => json!(["edge", n]),
+        21 | 48..52 => json!(["seek", *random.pick(&["", "e", "k", "pea"])]),
+        22 | 52 | 53 => json!(["edge", n]),
         23 => json!(["asked", at]),
         24 => json!(["fails", random.below(beds + 1)]),
         25 => json!(["instead", at, random.below(beds + 1)]),
