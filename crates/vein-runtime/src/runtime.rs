@@ -222,16 +222,15 @@ impl Runtime {
         let live = (0..).zip(&self.view.graph.scopes).filter(|(_, scope)| scope.alive);
         let live: Vec<ScopeId> = live.map(|(number, _)| number).collect();
         for scope in live {
-            for (source, asked) in (0..).zip(self.asked_with(scope)) {
+            for (source, asked) in self.asked_with(scope).into_iter().enumerate() {
                 let Some((_, asked)) = asked else { continue };
-                let source: usize = source;
                 let plan = prepared.plan(self.view.graph.scope(scope).plan);
                 self.view.graph.begin();
                 let now = self.view.graph.evaluate_once(scope, plan.sources[source].args);
                 let failed = self.view.graph.fault.take().is_some();
                 self.view.graph.roll_back();
                 if !failed && !now.same(&asked) {
-                    unasked.push(format!("{} of {scope}: {asked:?}, now {now:?}", source));
+                    unasked.push(format!("{source} of {scope}: {asked:?}, now {now:?}"));
                 }
             }
         }

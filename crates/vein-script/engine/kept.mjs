@@ -70,11 +70,22 @@ export function keepUp(scope, name, basis) {
   scope[name] = basis;
 }
 
-/** A list that was made of another by some edits: that itself where nothing has come or gone. */
-export function madeFrom(list, was, own) {
-  if (own.length === 0) return was;
-  makings.push({ list, was, edits: own });
-  return new Made(list);
+/** A list that is made of another by some edits: that itself where nothing has come or gone. */
+export class Making {
+  own = [];
+  constructor(was) {
+    this.was = this.out = was;
+  }
+  edit(at, gone, came) {
+    if (gone + came.length === 0) return;
+    if (this.own.length === 0) this.out = this.was.slice();
+    this.own.push({ at, gone: this.out.splice(at, gone, ...came), came });
+  }
+  made() {
+    if (this.own.length === 0) return this.was;
+    makings.push({ list: this.out, was: this.was, edits: this.own });
+    return new Made(this.out);
+  }
 }
 
 /** Calls a function with each position of an item. */
@@ -126,13 +137,8 @@ export function filterAll(basis, test) {
 /** Looks at those that have come and that were written to, or at all where any may be let through by now that was not. */
 export function filterAgain(basis, old, test, change) {
   const { list } = basis;
-  let { flags, out } = old;
-  const own = [];
-  const edit = (at, gone, came) => {
-    if (gone + came.length === 0) return;
-    if (own.length === 0) out = out.slice();
-    own.push({ at, gone: out.splice(at, gone, ...came), came });
-  };
+  let { flags } = old;
+  const making = new Making(old.out);
   for (const { at, gone, came } of change.edits) {
     const through = came.map((item) => (test(item) ? 1 : 0));
     const [goes, comes] = [counted(flags, at, at + gone.length), came.filter((_, i) => through[i] === 1)];
@@ -140,8 +146,8 @@ export function filterAgain(basis, old, test, change) {
     if (goes + comes.length === 0) continue;
     // The list is as it is after all edits.
     const alone = change.edits.length === 1;
-    const place = alone ? placeAmong(out, list, flags, at, at + came.length, goes) : counted(flags, 0, at);
-    edit(place, goes, comes);
+    const place = alone ? placeAmong(making.out, list, flags, at, at + came.length, goes) : counted(flags, 0, at);
+    making.edit(place, goes, comes);
   }
   if (change.inside === null) {
     const now = list.map((item) => (test(item) ? 1 : 0));
@@ -154,22 +160,22 @@ export function filterAgain(basis, old, test, change) {
     }
     for (let at = 0, place = 0; others > 0; place += now[at++]) {
       if (now[at] === flags[at]) continue;
-      edit(place, flags[at], now[at] === 1 ? [list[at]] : []);
+      making.edit(place, flags[at], now[at] === 1 ? [list[at]] : []);
       others--;
     }
     flags = now;
   }
   for (const item of change.inside ?? NONE) {
-    for (let at = list.indexOf(item); at >= 0; at = list.indexOf(item, at + 1)) {
+    eachPlace(list, item, (at) => {
       const now = test(item) ? 1 : 0;
-      if (now === flags[at]) continue;
-      edit(placeAmong(out, list, flags, at, at + 1, 1 - now), 1 - now, now === 1 ? [item] : []);
+      if (now === flags[at]) return;
+      making.edit(placeAmong(making.out, list, flags, at, at + 1, 1 - now), 1 - now, now === 1 ? [item] : []);
       undo.push(flags, at, 1 - now);
       flags[at] = now;
-    }
+    });
   }
   basis.flags = flags;
-  basis.out = madeFrom(out, old.out, own);
+  basis.out = making.made();
 }
 
 /** What a function makes of each item of a list. */
@@ -177,23 +183,16 @@ export function mapKept(scope, name, bit, list, make, given) {
   if (list === null) return null;
   const old = scope[name];
   const change = changeOf(scope, bit, old, list, given);
-  let out = null;
-  if (change === null || change.inside === null) out = new Made(list.map((item) => make(item)));
-  else {
-    out = old.out;
-    const own = [];
-    const edit = (at, gone, came) => {
-      if (own.length === 0) out = out.slice();
-      own.push({ at, gone: out.splice(at, gone, ...came), came });
-    };
-    for (const { at, gone, came } of change.edits) edit(at, gone.length, came.map((item) => make(item)));
-    for (const item of change.inside) eachPlace(list, item, (at) => edit(at, 1, [make(item)]));
-    out = madeFrom(out, old.out, own);
-  }
   const basis = new Basis(list, given);
-  basis.out = out;
+  if (change === null || change.inside === null) basis.out = new Made(list.map((item) => make(item)));
+  else {
+    const making = new Making(old.out);
+    for (const { at, gone, came } of change.edits) making.edit(at, gone.length, came.map((item) => make(item)));
+    for (const item of change.inside) eachPlace(list, item, (at) => making.edit(at, 1, [make(item)]));
+    basis.out = making.made();
+  }
   keepUp(scope, name, basis);
-  return out;
+  return basis.out;
 }
 
 /** A list in an order. Where one is put among those that stay it has to stand in order with both of its neighbours: an order that
@@ -238,25 +237,21 @@ export function sortedAgain(old, list, compare, change) {
     }
     comes.push(...came);
   }
-  let out = old.out;
-  const own = [];
-  const edit = (at, gone, came) => {
-    if (own.length === 0) out = out.slice();
-    own.push({ at, gone: out.splice(at, gone, ...came), came });
-  };
+  const making = new Making(old.out);
   // What was written to is looked for where it was, and stays where it still belongs there.
   for (const item of inside) {
-    if (comes.includes(item) || staysBetween(out, item, compare, inside)) continue;
+    if (comes.includes(item) || staysBetween(old.out, item, compare, inside)) continue;
     eachPlace(list, item, () => comes.push(item));
     if (!leaves.includes(item)) eachPlace(old.out, item, () => leaves.push(item));
   }
   if (leaves.length + comes.length > mostEdits(list)) return null;
   for (const item of leaves) {
-    const at = out.indexOf(item);
+    const at = making.out.indexOf(item);
     if (at < 0) return null;
-    edit(at, 1, []);
+    making.edit(at, 1, []);
   }
   for (const item of comes) {
+    const { out } = making;
     let [low, high] = [0, out.length];
     while (low < high) {
       const middle = (low + high) >> 1;
@@ -270,9 +265,9 @@ export function sortedAgain(old, list, compare, change) {
     }
     if (low > 0 && !(compare(out[low - 1], item) <= 0)) return null;
     if (low < out.length && !(compare(item, out[low]) <= 0)) return null;
-    edit(low, 0, [item]);
+    making.edit(low, 0, [item]);
   }
-  return out.length === list.length ? madeFrom(out, old.out, own) : null;
+  return making.out.length === list.length ? making.made() : null;
 }
 
 /** A sum over the items of a list, each part by itself. As long as all are whole numbers that add up without rounding, what has
@@ -320,15 +315,14 @@ export function sumAgain(basis, old, part, change) {
     for (const value of values) count(value, 1);
   }
   for (const item of change.inside) {
-    for (let at = list.indexOf(item); at >= 0; at = list.indexOf(item, at + 1)) {
-      const was = parts[at];
-      const now = part(item);
-      if (Object.is(was, now)) continue;
+    eachPlace(list, item, (at) => {
+      const [was, now] = [parts[at], part(item)];
+      if (Object.is(was, now)) return;
       undo.push(parts, at, was);
       parts[at] = now;
       count(was, -1);
       count(now, 1);
-    }
+    });
   }
   basis.parts = parts;
   basis.size = size;

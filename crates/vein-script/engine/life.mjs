@@ -100,7 +100,10 @@ export function followLife() {
 /** Looks at what is asked or runs by itself, where something was marked: whether anything came of it. */
 export function runEffects() {
   pullAll('pull$');
-  const scopes = pending.flat().filter((scope) => scope.constructor.effects > 0 && scope.begun$ && stillStands(scope));
+  const scopes = [];
+  for (const all of pending) {
+    for (const scope of all ?? FIXED) if (scope.constructor.effects > 0 && scope.begun$ && stillStands(scope)) scopes.push(scope);
+  }
   if (scopes.length > 1) scopes.sort(byRank);
   const woken = [];
   for (const scope of scopes) {

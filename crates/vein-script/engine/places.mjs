@@ -268,9 +268,7 @@ export class Rows extends Place {
   }
   /** Whether what tells an item apart is another by now. */
   isTold(item) {
-    const rows = Hung.rowsOf(item);
-    const own = Array.isArray(rows) ? rows : rows === undefined ? [] : [rows];
-    return own.some((row) => row.held$ === this && !equalKeys(row.key$, this.by(item)));
+    return rowsOf(item).some((row) => row.held$ === this && !equalKeys(row.key$, this.by(item)));
   }
   match() {
     const list = this.list();
@@ -394,10 +392,10 @@ export class Rows extends Place {
       } else return null;
     }
     while (place < old.length) gone.push(old[place++]);
+    // Whoever comes must be nobody else.
     const comes = came.map((at) => this.by(list[at]));
-    const goes = new Set(gone.map((row) => row.key$));
-    const stays = new Set(this.keys);
-    if (hasTwins(comes) || comes.some((key) => goes.has(key) || stays.has(key))) return null;
+    const there = new Set(came.length > 0 ? this.keys : NONE);
+    if (hasTwins(comes) || comes.some((key) => there.has(key))) return null;
     came.forEach((at, nth) => {
       rows[at] = newly(this.make(list[at], at, comes[nth]));
     });
@@ -407,7 +405,7 @@ export class Rows extends Place {
   }
   /** Who stands where where few have come, gone and moved, found from both ends; nothing where it is not as simple. */
   follow(old, list, first, isFor) {
-    if (this.by !== null && new Set(old.map((row) => row.key$)).size !== old.length) return null;
+    if (this.by !== null && !this.distinct) return null;
     const fits = (row, at) => isFor(row, list[at], at);
     let [i, j, p, q] = [first, old.length - 1, first, list.length - 1];
     const next = old.slice(0, first);
@@ -554,6 +552,12 @@ export class Hung extends Itself {
   }
 }
 
+/** The rows that have shown an object since there were such. */
+export function rowsOf(item) {
+  const rows = Hung.rowsOf(item);
+  return rows === undefined ? FIXED : Array.isArray(rows) ? rows : [rows];
+}
+
 /** Notes that a row shows an object; those that do not any more are forgotten. */
 export function hang(item, row) {
   if (item === null || typeof item !== 'object') return;
@@ -571,10 +575,7 @@ export const hangAgain = (_, [item, known]) => Hung.hang(item, known);
 
 /** A row that stood for an item and has gone since, if nothing has to stay behind for it to come again. */
 export function bareRow(rows, item) {
-  const known = Hung.rowsOf(item);
-  if (known === undefined) return undefined;
-  const fits = (row) => row.held$ === rows && !row.alive$ && row.item$ === item && row.top$.parentNode === null;
-  return Array.isArray(known) ? known.find(fits) : fits(known) ? known : undefined;
+  return rowsOf(item).find((row) => row.held$ === rows && !row.alive$ && row.item$ === item && row.top$.parentNode === null);
 }
 
 /** Has a row that had gone stand for its item again. */
@@ -587,8 +588,7 @@ export function comeAgain(row, at, key) {
   const from = later.length;
   bringAgain(row, !isSame);
   // It is not in the document yet.
-  for (let at = from; at < later.length; at += 3) later[at](later[at + 1], later[at + 2]);
-  later.length = from;
+  doAll(later, from);
   row.made$ = row.top$;
   return row;
 }
@@ -620,9 +620,7 @@ export const tellItem = (row) => mark(row, row.constructor.item);
 /** Tells the rows that show an object that something in it was written. */
 export function touch(item) {
   if (item !== null && typeof item === 'object') touched.push(item);
-  const rows = Hung.rowsOf(item);
-  if (rows === undefined) return;
-  for (const row of Array.isArray(rows) ? rows : [rows]) {
+  for (const row of rowsOf(item)) {
     if (row.item$ !== item) continue;
     if (stands(row)) tellItem(row);
     // Whoever has gone may come again.

@@ -118,10 +118,10 @@ export const later = [];
 /** What else is done then, in the same form. */
 export const afterwards = [];
 
-/** Does what was put off, in order. */
-export function doAll(all) {
-  for (let at = 0; at < all.length; at += 3) all[at](all[at + 1], all[at + 2]);
-  all.length = 0;
+/** Does what was put off, in order, from some place on. */
+export function doAll(all, from = 0) {
+  for (let at = from; at < all.length; at += 3) all[at](all[at + 1], all[at + 2]);
+  all.length = from;
 }
 
 /** Keeps what a part shows, and has it brought to the document if that is another. */

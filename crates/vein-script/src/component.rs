@@ -4,14 +4,15 @@ use crate::code;
 use crate::expression::Writer;
 use crate::hanging::{Hanging, Late};
 use crate::own::Own;
-use crate::readers::{Readers, alternatives, cells};
+use crate::readers::{Readers, alternatives, cells, repeated};
 use crate::short::mark;
 use crate::template::Template;
 use crate::types::shapes;
 use std::collections::BTreeSet;
 use vein_plan::code::{CellId, Stmt};
 use vein_plan::{
-    Block, BlockId, CellKind, Given, Location, Next, PartKind, Plan, PlanRead, Program, SpotKind,
+    Block, BlockId, CellKind, Given, Location, Next, PartKind, Plan, PlanRead, Program, Spot,
+    SpotKind,
 };
 
 /// A component as a class, and what it uses of the engine.
@@ -292,7 +293,7 @@ impl<'a> Class<'a> {
         let asking: Vec<String> = self.asking_spots().iter().map(usize::to_string).collect();
         let ends = self.whole.ends(self.number, number);
         let tops = self.tops(&made);
-        let is_bare = self.is_repeated() && self.is_alone(&made) && self.is_bare(number);
+        let is_bare = repeated(plan, number).is_some() && self.is_bare_row(number);
         let mut lines = vec![
             ("called", format!("\"{}\"", plan.name)),
             ("listeners", listed(listeners)),
@@ -346,13 +347,6 @@ impl<'a> Class<'a> {
         }
     }
 
-    /// Whether the block is that of a loop.
-    fn is_repeated(&self) -> bool {
-        let number = self.own.block;
-        let mut spots = self.own.plan.blocks.iter().flat_map(|block| &block.spots);
-        spots.any(|spot| matches!(spot.kind, SpotKind::List { block, .. } if block == number))
-    }
-
     /// Whether an element of the block gets its name when it is made.
     fn is_renamed(&self) -> bool {
         let number = self.own.block;
@@ -362,8 +356,7 @@ impl<'a> Class<'a> {
 
     /// Whether one node is all that it ever has at its top.
     fn is_alone(&self, made: &Template) -> bool {
-        let comes = self.block.spots.iter().any(|spot| spot.parent.is_none());
-        made.roots == 1 && !comes && !self.is_renamed()
+        made.is_one(self.block) && !self.is_renamed()
     }
 
     /// The nodes that stand in it from the beginning.
@@ -373,7 +366,7 @@ impl<'a> Class<'a> {
             self.first.push_str("    rename(top, item);\n");
         }
         let alone = self.is_alone(made);
-        let lean = alone && self.is_repeated();
+        let lean = alone && repeated(self.own.plan, self.own.block).is_some();
         // Nodes that nothing is brought to at first are found when somebody asks for them.
         let shown = |mark: usize| {
             let on = |part: &vein_plan::Part| part.mark as usize == mark;
@@ -405,11 +398,7 @@ impl<'a> Class<'a> {
     fn way_in(&self, made: &Template, way: &[usize]) -> String {
         let mut text = "this.top$".to_owned();
         for deep in 1..way.len() {
-            let around = made.ways.iter().position(|other| other[..] == way[..deep]);
-            let grows =
-                self.block.spots.iter().any(|spot| {
-                    around.is_some() && spot.parent.map(|mark| mark as usize) == around
-                });
+            let grows = self.spots_in(made, &way[..deep]).next().is_some();
             let (before, all) = (way[deep], made.children(&way[..deep]));
             match all - 1 - before {
                 behind if behind < before && !grows => {
@@ -428,13 +417,19 @@ impl<'a> Class<'a> {
     /// Whether the same way leads to a node for as long as it stands: nothing comes and goes before it, or around it.
     fn is_steady(&self, made: &Template, way: &[usize]) -> bool {
         (1..way.len()).all(|deep| {
-            let around = made.ways.iter().position(|other| other[..] == way[..deep]);
-            self.block.spots.iter().all(|spot| {
-                spot.parent.map(|mark| mark as usize) != around
-                    || around.is_none()
-                    || !matches!(spot.next, Next::Node(_))
-            })
+            self.spots_in(made, &way[..deep]).all(|spot| !matches!(spot.next, Next::Node(_)))
         })
+    }
+
+    /// Where something comes and goes among the children of an element.
+    fn spots_in<'m>(
+        &'m self,
+        made: &'m Template,
+        way: &'m [usize],
+    ) -> impl Iterator<Item = &'m Spot> {
+        let parent =
+            |spot: &&Spot| spot.parent.map(|mark| &made.ways[mark as usize][..]) == Some(way);
+        self.block.spots.iter().filter(parent)
     }
 
     /// Writes code of the component: what has to be declared around it, and its text.

@@ -2,6 +2,8 @@
 //! such an item comes back, its row is brought up to date, and nobody can tell it from a new one.
 
 use crate::component::Class;
+use crate::readers::repeated;
+use crate::template::Template;
 use vein_plan::{Block, BlockId, CellKind, Namespace, PartKind, Property, SpotKind, TemplateNode};
 
 /// Elements that hold something that nobody has bound: what was entered, chosen, opened, loaded or drawn.
@@ -34,8 +36,23 @@ const SHOWING: [&str; 9] =
     ["text", "search", "number", "tel", "url", "email", "date", "time", "checkbox"];
 
 impl Class<'_> {
+    /// Whether the row of a loop can come again: it is one element, and nothing in it holds anything of its own.
+    pub(crate) fn is_bare_row(&self, number: BlockId) -> bool {
+        let block = &self.own.plan.blocks[number as usize];
+        Template::of(block).is_one(block) && self.is_bare(number)
+    }
+
+    /// Whether the block comes again with a row, or as one.
+    pub(crate) fn comes_again(&self) -> bool {
+        let plan = self.own.plan;
+        let around =
+            std::iter::successors(Some(self.own.block), |at| plan.blocks.get(*at as usize)?.parent);
+        let row = around.into_iter().find(|at| repeated(plan, *at).is_some());
+        row.is_some_and(|row| self.is_bare_row(row))
+    }
+
     /// Whether nothing in a block holds anything of its own.
-    pub(crate) fn is_bare(&self, number: BlockId) -> bool {
+    fn is_bare(&self, number: BlockId) -> bool {
         let plan = self.own.plan;
         let Some(block) = plan.blocks.get(number as usize) else { return false };
         let asks = |expr| self.whole.asking.expr(self.number, plan, expr);

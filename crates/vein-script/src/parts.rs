@@ -13,6 +13,7 @@ impl Class<'_> {
         let needed = self.asking_among(self.block.parts.iter().flat_map(|p| p.reads.paths()));
         show.push_str(&self.read_all(needed));
         let mut waits = false;
+        let (comes_again, mut again) = (self.comes_again(), String::new());
         for (at, part) in self.block.parts.iter().enumerate() {
             let bit = self.readers.bit(Who::Part(at));
             let asks = self.whole.asking.expr(self.number, self.own.plan, part.value);
@@ -32,8 +33,9 @@ impl Class<'_> {
                     "    {mark}{{ {declared}const value = this.v{at}$ = {value}; {} }}\n",
                     first_set(&local, &part.kind, &set, self.reflects(part))
                 ));
-                if matches!(part.kind, PartKind::Property(_)) && self.is_bare(self.own.block) {
+                if matches!(part.kind, PartKind::Property(_)) && comes_again {
                     self.first.push_str(&format!("    this.was{at}$ = this.v{at}$;\n"));
+                    again.push_str(&format!(" showAgain(this, {at});"));
                 }
                 if part.control.is_some() {
                     self.first.push_str(&format!("    this.x{at}$ = copy(this.y{at}$()[0]);\n"));
@@ -88,13 +90,8 @@ impl Class<'_> {
             self.members
                 .push_str(&format!("  parts$() {{\n{show}    this.d$ &= {asked_later};\n  }}\n"));
         }
-        let held = self.block.parts.iter().enumerate();
-        let held = held.filter(|(_, part)| matches!(part.kind, PartKind::Property(_)));
-        if self.is_bare(self.own.block) {
-            let again: String = held.map(|(at, _)| format!(" showAgain(this, {at});")).collect();
-            if !again.is_empty() {
-                self.members.push_str(&format!("  again$() {{{again} }}\n"));
-            }
+        if !again.is_empty() {
+            self.members.push_str(&format!("  again$() {{{again} }}\n"));
         }
         let controls = self.block.parts.iter().enumerate();
         let controls = controls.filter(|(_, part)| matches!(part.kind, PartKind::Property(_)));

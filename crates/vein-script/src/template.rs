@@ -64,6 +64,11 @@ impl Template {
         made
     }
 
+    /// Whether one node is all that a block ever has at its top.
+    pub(crate) fn is_one(&self, block: &Block) -> bool {
+        self.roots == 1 && block.spots.iter().all(|spot| spot.parent.is_some())
+    }
+
     /// How many children an element has from the beginning, by the way to it.
     pub(crate) fn children(&self, way: &[usize]) -> usize {
         self.children.get(way).copied().unwrap_or(0)

@@ -306,7 +306,7 @@ const BROKEN: &[(&str, &str, &str)] = &[
         "if (Array.isArray(value)) return value;",
     ),
     ("an item that is written without telling", "touched.push(item);", ";"),
-    ("a filter that forgets to look again", "if (now === flags[at]) continue;", "continue;"),
+    ("a filter that forgets to look again", "if (now === flags[at]) return;", "return;"),
     (
         "a filter that looks at few of all",
         "if (now[at] !== flags[at]) others++;",
@@ -329,7 +329,7 @@ const BROKEN: &[(&str, &str, &str)] = &[
     ),
     (
         "an order that is kept in spite of what was written",
-        "|| staysBetween(out, item, compare, inside)",
+        "|| staysBetween(old.out, item, compare, inside)",
         "|| true",
     ),
     (
@@ -340,11 +340,7 @@ const BROKEN: &[(&str, &str, &str)] = &[
     ("a sum that takes nothing away", "for (const value of removed) count(value, -1);", ""),
     ("a sum that rounds", "if (!basis.exact) {", "if (false) {"),
     ("a sum that forgets a part", "parts[at] = now;", ""),
-    (
-        "a list that is not what it was made of",
-        "makings.push({ list, was, edits: own });",
-        "makings.push({ list, was, edits: [] });",
-    ),
+    ("a list that is not what it was made of", "edits: this.own });", "edits: [] });"),
     (
         "rows that two identities share",
         "own === null || !this.distinct ? null",
@@ -393,7 +389,7 @@ const BROKEN: &[(&str, &str, &str)] = &[
     ("a control that is not brought", "else later.push(bringPart, scope, set);", ""),
     (
         "a part that is not brought",
-        "all[at](all[at + 1], all[at + 2]);\n  all.length = 0;",
+        "all[at](all[at + 1], all[at + 2]);\n  all.length = from;",
         "all.length = 0;",
     ),
     (

@@ -128,6 +128,11 @@ holds said = ''
     }
 }
 
+/// What the host was asked with last.
+fn asked(page: &Page) -> Option<String> {
+    page.questions().last().map(|question| question.args[0].to_text().to_string())
+}
+
 #[test]
 fn what_is_asked_again_goes_on_from_what_it_was_asked_with() {
     let text = "awaits weigh(n: number): number
@@ -135,10 +140,6 @@ holds n = 1
 loads sky: number = weigh(n)
 <p click='-> n = 2; reload sky; n = 1'>{sky ?? 0}</p>";
     let mut page = opened(text, json!({}));
-    let asked = |page: &Page| {
-        let questions = page.questions();
-        questions.last().map(|question| question.args[0].to_text().to_string())
-    };
     assert_eq!(asked(&page), Some("1".to_owned()));
     // It was asked with 2 in the middle, so what it is asked with has become another again.
     click(&mut page, "p");
@@ -154,10 +155,6 @@ follows tide: number = level(own.at(0) ?? n)
 upon added { own.pop(); reload tide; }
 <p click='-> n += 1'>{tide ?? 0}</p>";
     let mut page = opened(text, json!({}));
-    let asked = |page: &Page| {
-        let questions = page.questions();
-        questions.last().map(|question| question.args[0].to_text().to_string())
-    };
     assert_eq!(asked(&page), Some("1".to_owned()));
     // There was something else to read when it was asked first.
     click(&mut page, "p");
