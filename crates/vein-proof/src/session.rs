@@ -375,6 +375,12 @@ impl Session {
         self.runtime.unasked()
     }
 
+    /// Derived values that count as up to date and are not: none, unless the engine is wrong.
+    #[doc(hidden)]
+    pub fn outdated(&mut self) -> Vec<String> {
+        self.runtime.outdated()
+    }
+
     /// Breaks the engine from now on.
     #[cfg(debug_assertions)]
     #[doc(hidden)]

@@ -237,6 +237,17 @@ impl Runtime {
         unasked
     }
 
+    /// Derived values that count as up to date, and are something else than their expression gives, worked out from
+    /// state alone. None, unless the engine is wrong: a pulse that failed may have left such a one, and nobody may
+    /// ever read it.
+    #[doc(hidden)]
+    pub fn outdated(&mut self) -> Vec<String> {
+        let graph = &mut self.view.graph;
+        let live = (0..).zip(&graph.scopes).filter(|(_, scope)| scope.alive);
+        let live: Vec<ScopeId> = live.map(|(number, _)| number).collect();
+        live.into_iter().flat_map(|scope| graph.outdated_in(scope)).collect()
+    }
+
     /// From now on holds whatever is read of a derived value against what its expression gives by then, worked out
     /// from state alone.
     #[doc(hidden)]

@@ -236,6 +236,28 @@ does outside() { n = 9; beds[0].n = twice; beds[5].n = 1 }
     assert_eq!(read(&mut runtime, "twice"), Ok(json!(2)));
 }
 
+/// Nobody shows `far`: it is asked for by what fails, and `near` is as it was when it is worked out for that.
+#[test]
+fn faults_leave_what_nobody_asked_for_as_it_was() {
+    let text = "
+holds n = 1
+holds few: number[] = []
+holds noted = 0
+derives near = n > 2
+derives far = near ? 3 : 1
+<i click='-> n = 2'></i><i click='-> noted = far; few[9] = 1'></i><i click='-> n = 5'></i>
+<i click='-> noted = far'></i><p>{noted}</p>
+";
+    let mut runtime = open(text, &Json::Null);
+    act(&mut runtime, 3);
+    act(&mut runtime, 0);
+    assert!(act(&mut runtime, 1).fault.is_some());
+    assert_eq!(runtime.outdated(), Vec::<String>::new());
+    act(&mut runtime, 2);
+    act(&mut runtime, 3);
+    assert_eq!(read(&mut runtime, "noted"), Ok(json!(3)));
+}
+
 /// The first listener waits for quiet, the second fails at will; one event reaches both.
 #[test]
 fn faults_leave_waiting_events_as_they_were() {

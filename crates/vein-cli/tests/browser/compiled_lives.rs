@@ -432,9 +432,10 @@ pub async fn random_projects_live_the_same(browser: &Browser) {
     let seeds = Seeds::new(PROJECTS);
     for seed in seeds.and(&[&ONCE_FAILED, &LATER_FAILED]) {
         let mut random = Random::new(seed);
-        let wear = match ONCE_FAILED.contains(&seed) {
-            true => Wear::Parted(seed),
-            false => Wear::Seed(seed),
+        let wear = match seed {
+            seed if ONCE_FAILED.contains(&seed) => Wear::Parted(seed),
+            seed if LATER_FAILED.contains(&seed) => Wear::Sure(seed),
+            seed => Wear::Seed(seed),
         };
         let files = lively_project(&mut random, wear);
         let text =

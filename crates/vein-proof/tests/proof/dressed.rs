@@ -8,7 +8,7 @@ use crate::projects::{Names, Writer};
 /// Components that have another component at their root, each with the one that it shows.
 pub const FRAMES: [(&str, &str); 2] = [("card-frame", "leaf-card"), ("far-frame", "card-frame")];
 
-/// What a project wears beside its main text, and so what it is drawn from.
+/// What a project wears beside its main text, and so what it is drawn from. Each wears what those before it do.
 #[derive(Clone, Copy, PartialEq)]
 pub enum Wear {
     /// Nothing, as it was before there was anything.
@@ -19,8 +19,25 @@ pub enum Wear {
     Mute(u64),
     /// What the seed gives, without what writes items as wholes, as it was before there was any.
     Parted(u64),
+    /// What the seed gives, without what fails where nobody shows what it read, as it was before there was any.
+    Sure(u64),
     /// What the seed gives.
     Seed(u64),
+}
+
+impl Wear {
+    /// Where what came into the world so many steps after nothing is drawn from, if it is worn.
+    pub fn drawn_from(self, since: u32, salt: u64) -> Option<Random> {
+        let (step, seed) = match self {
+            Wear::Nothing => (0, 0),
+            Wear::Formless(seed) => (1, seed),
+            Wear::Mute(seed) => (2, seed),
+            Wear::Parted(seed) => (3, seed),
+            Wear::Sure(seed) => (4, seed),
+            Wear::Seed(seed) => (5, seed),
+        };
+        (step >= since).then(|| Random::new(seed ^ salt))
+    }
 }
 
 impl Writer<'_> {
@@ -128,6 +145,32 @@ impl Writer<'_> {
             }
             format!("<button click=\"-> {body}\">a</button>")
         })
+    }
+
+    /// Buttons of a card that read what nobody shows, and may fail then.
+    pub fn failing_buttons(&mut self) -> Option<String> {
+        self.drawn(
+            |writer| &mut writer.fails,
+            |writer| {
+                let mut buttons = String::new();
+                for _ in 0..writer.random.below(3) {
+                    let number = *writer.random.pick(&["far", "deep", "far + deep", "level", "limit"]);
+                    let does = match writer.random.below(6) {
+                        0 => format!("count = {number}"),
+                        1 => format!("level = {number} % 5"),
+                        2 => format!("give picked({number} % 4)"),
+                        3 => "few.pop()".to_owned(),
+                        4 => "few.push(deep % 3)".to_owned(),
+                        _ => format!("few = [{number} % 7]"),
+                    };
+                    let when = *writer.random.pick(&["far > 3", "dry", "open", "deep > limit", "count !== 1"]);
+                    buttons.push_str(&format!(
+                        "<button click=\"-> {does}; if ({when}) few[9] = far; open = !open\">f</button>"
+                    ));
+                }
+                buttons
+            },
+        )
     }
 
     /// Something in a row that writes its item as a whole, or numbers in it, or hands it on both ways.

@@ -30,6 +30,14 @@ const SHAPE: &str = "\
 shape Bed { id: number, crop: string, wet: boolean, note: string?, levels: number[], \
 inner: Bed[] }\n";
 
+/// Derived values of a card that only what fails reads; the first is mostly what it was.
+const UNSEEN: &str = "\
+holds few: number[] = []
+derives near = limit > 2 || few.length > 1
+derives far = near ? 3 : count
+derives deep = few.length + far
+";
+
 pub struct Writer<'r> {
     pub random: &'r mut Random,
     /// Where what is worn beside the main text is drawn from.
@@ -40,6 +48,8 @@ pub struct Writer<'r> {
     pub answers: Option<Random>,
     /// Where what writes items as wholes is drawn from.
     pub wholes: Option<Random>,
+    /// Where what fails is drawn from.
+    pub fails: Option<Random>,
     next: usize,
     /// Components that may be used, leaves first.
     components: &'static [&'static str],
@@ -699,35 +709,19 @@ fn enliven(of: &str, names: &mut Names) {
 
 fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String)> {
     let mut files = Vec::new();
-    let mut beside = match wear {
-        Wear::Nothing => None,
-        Wear::Formless(seed) | Wear::Mute(seed) | Wear::Parted(seed) | Wear::Seed(seed) => {
-            Some(Random::new(seed ^ 0x6472_6573_7365_6421))
-        }
-    };
-    let mut forms = match wear {
-        Wear::Nothing | Wear::Formless(_) => None,
-        Wear::Mute(seed) | Wear::Parted(seed) | Wear::Seed(seed) => {
-            Some(Random::new(seed ^ 0x666f_726d_7321))
-        }
-    };
-    let mut answers = match wear {
-        Wear::Parted(seed) | Wear::Seed(seed) => Some(Random::new(seed ^ 0x616e_7377_6572)),
-        _ => None,
-    };
-    let mut wholes = match wear {
-        Wear::Seed(seed) => Some(Random::new(seed ^ 0x7768_6f6c_6573)),
-        _ => None,
-    };
+    let mut beside = wear.drawn_from(1, 0x6472_6573_7365_6421);
+    let mut forms = wear.drawn_from(2, 0x666f_726d_7321);
+    let mut answers = wear.drawn_from(3, 0x616e_7377_6572);
+    let mut wholes = wear.drawn_from(4, 0x7768_6f6c_6573);
+    let mut fails = wear.drawn_from(5, 0x6661_696c_7321);
     for (name, declarations, components) in COMPONENTS {
-        let (beside_it, forms_of_it, its_answers) = (beside.take(), forms.take(), answers.take());
-        let its_wholes = wholes.take();
         let mut writer = Writer {
             random,
-            beside: beside_it,
-            forms: forms_of_it,
-            answers: its_answers,
-            wholes: its_wholes,
+            beside: beside.take(),
+            forms: forms.take(),
+            answers: answers.take(),
+            wholes: wholes.take(),
+            fails: fails.take(),
             next: 0,
             components,
             budget: 7,
@@ -779,6 +773,10 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
                 declarations.push_str("derives reach = limit * 10 + level\n");
                 markup.insert_str(end, &button);
             }
+            if let (Some(buttons), Some(end)) = (writer.failing_buttons(), markup.rfind("</")) {
+                declarations.push_str(UNSEEN);
+                markup.insert_str(end, &buttons);
+            }
             files.extend(writer.own_card());
             files.extend(
                 writer.aside(|writer| frames(writer, &self::names(name))).unwrap_or_default(),
@@ -787,7 +785,7 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
         let shape = if *name == "test-bed" { SHAPE } else { "" };
         files.push((format!("{name}.vein"), format!("{shape}{declarations}<!-- m -->{markup}\n")));
         (beside, forms, answers) = (writer.beside, writer.forms, writer.answers);
-        wholes = writer.wholes;
+        (wholes, fails) = (writer.wholes, writer.fails);
     }
     files
 }

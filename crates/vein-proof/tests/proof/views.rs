@@ -173,6 +173,8 @@ fn random_views_under_random_use_are_exact() {
             in_reach += stays_in_reach(&map, &entry, &shown(&files));
             let misfits = misfits(&session);
             assert!(misfits.is_empty(), "seed {seed}: {misfits:?}\n{entry}\n{}", shown(&files));
+            let outdated = session.outdated();
+            assert!(outdated.is_empty(), "seed {seed}: {outdated:?}\n{entry}\n{}", shown(&files));
             let misread = session.runtime().misread();
             assert!(misread.is_empty(), "seed {seed}: {misread:?}\n{entry}\n{}", shown(&files));
             let verdict = entry.verdict.as_ref().expect("proof is on");

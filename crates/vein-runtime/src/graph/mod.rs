@@ -372,23 +372,61 @@ impl Graph {
     fn hold_against(
         &mut self,
         (home, cell): (ScopeId, CellId),
-        (scope, expr): (ScopeId, ExprId),
+        work: (ScopeId, ExprId),
         read: &Value,
     ) {
         if self.misread.is_none() {
             return;
         }
+        if let Some(is) = self.anew(work).filter(|is| !is.same(read)) {
+            let name = &self.prepared.plan(self.scope(home).plan).cells[cell as usize].name;
+            let told = format!("{} was read as {read} and is {is}", self.address(home, name));
+            self.misread.get_or_insert_default().push(told);
+        }
+    }
+
+    /// What an expression gives, worked out from state alone. Nothing if it fails.
+    fn anew(&mut self, (scope, expr): (ScopeId, ExprId)) -> Option<Value> {
         let fault = self.fault.take();
         self.anew = true;
         let is = self.evaluate_once(scope, expr);
         self.anew = false;
         // What cannot be worked out fails the pulse in any case.
         let failed = std::mem::replace(&mut self.fault, fault).is_some();
-        if !failed && !is.same(read) {
-            let name = &self.prepared.plan(self.scope(home).plan).cells[cell as usize].name;
-            let told = format!("{} was read as {read} and is {is}", self.address(home, name));
-            self.misread.get_or_insert_default().push(told);
+        (!failed).then_some(is)
+    }
+
+    /// What counts as up to date in a scope and is not, or would not be told: whatever it reads has to be up to date too.
+    pub(crate) fn outdated_in(&mut self, home: ScopeId) -> Vec<String> {
+        let prepared = self.prepared.clone();
+        let mut outdated = Vec::new();
+        for reader in 0..self.scope(home).readers.len() as u32 {
+            let key = (home, reader);
+            if self.mark_of(key) != Mark::Fresh {
+                continue;
+            }
+            let here = self.scope(home);
+            let cell = prepared.block(here.plan, here.block).cells.get(reader as usize);
+            let name = match cell {
+                Some(cell) => prepared.plan(here.plan).cells[*cell as usize].name.to_string(),
+                None => format!("reader {reader}"),
+            };
+            let name = self.address(home, &name);
+            let ups = (0..).map_while(|at| self.read_at(key, at)).flatten();
+            if let Some(up) = ups.filter(|up| self.mark_of(*up) != Mark::Fresh).next() {
+                outdated.push(format!("{name} reads {up:?}, which is not up to date"));
+            }
+            let Some(Slot::Derived { scope, expr, value, .. }) =
+                self.scope(home).cells.get(reader as usize)
+            else {
+                continue;
+            };
+            let (work, kept) = ((*scope, *expr), value.clone());
+            if let Some(is) = self.anew(work).filter(|is| !is.same(&kept)) {
+                outdated.push(format!("{name} is kept as {kept} and is {is}"));
+            }
         }
+        outdated
     }
 
     /// Marks what is derived in scopes that are going away, where something was written since it

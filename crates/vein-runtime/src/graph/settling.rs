@@ -111,7 +111,7 @@ impl Graph {
     }
 
     /// The derived value behind a reader's read, by position.
-    fn read_at(&self, key: ReaderKey, at: usize) -> Option<Option<ReaderKey>> {
+    pub(super) fn read_at(&self, key: ReaderKey, at: usize) -> Option<Option<ReaderKey>> {
         let (scope, known) = self.reads(key);
         let cell = match &*known {
             KnownReads::Fixed(reads) => reads.get(at)?.cell,
@@ -196,6 +196,11 @@ impl Graph {
 
     /// Notes that a reader is up to date.
     pub(crate) fn freshen(&mut self, key: ReaderKey) {
+        // One that nobody asked for since an earlier pulse has been told of nothing in this one, and is as it was if
+        // the pulse is taken back.
+        if self.mark_of(key) == Mark::Perhaps {
+            self.touch(key);
+        }
         self.state(key).mark = Mark::Fresh;
     }
 
