@@ -42,14 +42,11 @@ export function showChosen(select, values) {
 /** What a `select multiple` shows of a list. */
 export const chosen = (value) => JSON.stringify((Array.isArray(value) ? value : []).map((item) => `${item}`.toWellFormed()));
 
-/** Notes what a control held when it was added: what it holds once it stands in a view. */
+/** Notes what a control held when it was added: what it holds when the pulse is over that made it. */
 export function began(scope, at, node, property, value) {
   const known = (node.began$ ??= {});
-  if (known[property] !== undefined) {
-    const root = node.getRootNode();
-    if (root.nodeType !== Node.DOCUMENT_FRAGMENT_NODE || root.host !== undefined) return;
-  }
-  known[property] = { scope, at, value };
+  const pulse = turn.busy ? turn.count : turn.count - 1;
+  if (known[property] === undefined || known[property].pulse === pulse) known[property] = { scope, at, value, pulse };
 }
 
 // ---- what text means
