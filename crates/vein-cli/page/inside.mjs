@@ -31,8 +31,15 @@ function write(scope, way, value) {
 /** Says what each event has reached: the elements with the numbers of their listeners, and what controls were given back. */
 function hearing(told) {
   turn.heard = (event, found, restored) => {
-    const fields = Object.assign({}, ...found.map(([, , looked]) => looked ?? {}));
-    const reached = found.map(([scope, listener]) => [scope[listener.node], scope.constructor.listeners.indexOf(listener)]);
+    const nodes = event.composedPath();
+    const [fields, reached] = [{}, []];
+    for (let at = 0; at < found.length; at += 3) {
+      const [scope, listener, looked] = found.slice(at, at + 3);
+      const { listeners } = scope.constructor;
+      const isOf = (number) => listeners[number] === listener || (listeners[number] !== undefined && isOf(listeners[number].next));
+      Object.assign(fields, looked);
+      reached.push([nodes.find((node) => isOf(scope.hears$(event.type, node))), listeners.indexOf(listener)]);
+    }
     const back = restored.map(({ scope, at, property, was, held }) => [scope[scope.constructor.controls[at]], property, was, held]);
     told(event, fields, reached, back);
   };

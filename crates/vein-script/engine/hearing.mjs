@@ -9,80 +9,71 @@ export function fieldOf(event, name, empty) {
   return event[name] ?? empty;
 }
 
-/** The listeners that an event reaches inside a root, each with its scope and what it looks at of the event: from the target
- * outwards. */
+/** The listeners that an event reaches inside a root, each after its scope and before what it looks at of the event: from the
+ * target outwards. */
 export function reached(root, event) {
   const found = [];
   const { type, target, bubbles } = event;
-  let stops = false;
-  for (let at = target; at !== null && !stops; ) {
+  for (let at = target; at !== null; ) {
     // Whose an element is stands on the outermost of its own.
-    const own = [];
-    for (; at !== root && at.scope$ === undefined; at = at.parentNode) own.push(at);
-    const scope = at.scope$;
+    let last = at;
+    while (last !== root && last !== null && last.scope$ === undefined) last = last.parentNode;
+    const scope = last?.scope$;
     if (scope === undefined) break;
-    own.push(at);
-    for (const [place, listener] of heardOn(scope, type, own)) {
-      const node = own[place];
-      if (stops && node !== stops) break;
-      if ((listener.own && node !== target) || (!bubbles && node !== target)) continue;
-      if ((listener.key !== undefined && listener.key !== event.key) || (listener.once !== undefined && scope[listener.once])) continue;
-      found.push([scope, listener, listener.looks?.(event)]);
-      if (listener.prevent) event.preventDefault();
-      if (listener.stop) {
-        event.stopPropagation();
-        stops = node;
-      }
+    for (let node = at; ; node = node.parentNode) {
+      const first = scope.hears$(type, node);
+      if (first >= 0 && addReached(found, scope, first, event, node === target)) return found;
+      if (node === last || !bubbles) break;
     }
-    at = at === root || !bubbles ? null : at.parentNode;
+    at = last === root || !bubbles ? null : last.parentNode;
   }
   return found;
 }
 
-/** The listeners of a scope for a kind of event on some of its elements, by their places among these. */
-export function heardOn(scope, kind, nodes) {
-  const all = [];
-  for (const listener of scope.constructor.listeners) {
-    if (listener.kind !== kind) continue;
-    const place = nodes.indexOf(scope[listener.node]);
-    if (place >= 0) all.push([place, listener]);
-  }
-  return all.length > 1 ? all.sort(([a], [b]) => a - b) : all;
-}
-
-/** Runs listeners that an event has reached, each with its scope and what it looks at of the event, in one pulse; and
- * then what follows of itself in the document. */
-export function runListeners(now, follows) {
-  turnOver(() => {
-    for (const [scope, listener, event] of now) listener.holds?.(scope, event);
-    const after = follows?.();
-    for (const [scope, listener, event] of now) {
-      const { once } = listener;
-      if (once !== undefined) {
-        if (scope[once]) continue;
-        undo.push(scope, once, false);
-        scope[once] = true;
-      }
-      listener.run(scope, event);
+/** Notes the listeners of one element that an event reaches, from one on; whether it goes no further. */
+export function addReached(found, scope, first, event, isTarget) {
+  const { listeners } = scope.constructor;
+  let stops = false;
+  for (let listener = listeners[first]; listener !== undefined; listener = listeners[listener.next]) {
+    if (listener.own && !isTarget) continue;
+    if ((listener.key !== undefined && listener.key !== event.key) || (listener.once !== undefined && scope[listener.once])) continue;
+    found.push(scope, listener, listener.looks?.(event));
+    if (listener.prevent) event.preventDefault();
+    if (listener.stop) {
+      event.stopPropagation();
+      stops = true;
     }
-    after?.();
-  });
+  }
+  return stops;
 }
 
-/** Whether a listener has to wait until its event has not come again for a while. */
-export const isLate = ([, { settle }]) => settle !== undefined;
+/** Runs listeners that an event has reached, each after its scope and before what it looks at of the event; and what follows
+ * of itself in the document, which may give what is to be done after them. */
+export function runAll({ found, follows }) {
+  for (let at = 0; at < found.length; at += 3) found[at + 1].holds?.(found[at], found[at + 2]);
+  const after = follows?.();
+  for (let at = 0; at < found.length; at += 3) {
+    const scope = found[at];
+    const { once, run } = found[at + 1];
+    if (once !== undefined) {
+      if (scope[once]) continue;
+      undo.push(scope, once, false);
+      scope[once] = true;
+    }
+    run(scope, found[at + 2]);
+  }
+  after?.();
+}
 
 /** Has an event come to those whom it has reached: to some now, to others once it has not come again for a while. */
 export function deliver(found, follows) {
   turn.catchUp?.();
-  if (!found.some(isLate)) {
-    runListeners(found, follows);
-    return;
+  const late = [];
+  for (let at = found.length - 3; at >= 0; at -= 3) {
+    if (found[at + 1].settle !== undefined) late.unshift(found.splice(at, 3));
   }
-  const late = found.filter(isLate);
-  const now = found.filter((one) => !isLate(one));
   try {
-    if (now.length > 0 || follows !== undefined) runListeners(now, follows);
+    if (found.length > 0 || follows !== undefined) turnOver(runAll, { found, follows });
   } catch (fault) {
     for (const [scope, listener, event] of late) listener.refuses?.(scope, event);
     throw fault;

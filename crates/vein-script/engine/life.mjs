@@ -18,7 +18,12 @@ export function live() {
 
 /** Begins anew to note what a pulse sets off. */
 export function forgetLife() {
-  life.born.length = life.ended.length = life.asked.length = life.timers.length = life.waiting.length = life.ran.length = 0;
+  empty(life.born);
+  empty(life.ended);
+  empty(life.asked);
+  empty(life.timers);
+  empty(life.waiting);
+  empty(life.ran);
   life.rounds = life.generations = life.added = 0;
 }
 
@@ -77,7 +82,7 @@ export function endOf(gone) {
 export function followLife() {
   for (;;) {
     while (runEffects());
-    for (const scopes of pending) scopes?.sort(byRank);
+    for (let depth = 0; depth <= turn.deepest; depth++) if (pending[depth].length > 1) pending[depth].sort(byRank);
     settlePlaces();
     if (life.ended.length + life.born.length === 0) {
       if (!runEffects()) return;
@@ -101,8 +106,8 @@ export function followLife() {
 export function runEffects() {
   pullAll('pull$');
   const scopes = [];
-  for (const all of pending) {
-    for (const scope of all ?? FIXED) if (scope.constructor.effects > 0 && scope.begun$ && stillStands(scope)) scopes.push(scope);
+  for (let depth = 0; depth <= turn.deepest; depth++) {
+    for (const scope of pending[depth]) if (scope.constructor.effects > 0 && scope.begun$ && stillStands(scope)) scopes.push(scope);
   }
   if (scopes.length > 1) scopes.sort(byRank);
   const woken = [];
@@ -121,8 +126,8 @@ export function runEffects() {
 
 /** Brings what is marked up to date, what is around first. */
 export function pullAll(pull) {
-  for (let depth = 0; depth < pending.length; depth++) {
-    for (const scope of pending[depth] ?? FIXED) if (stillStands(scope)) scope[pull]();
+  for (let depth = 0; depth <= turn.deepest; depth++) {
+    for (const scope of pending[depth]) if (stillStands(scope)) scope[pull]();
   }
 }
 
@@ -352,7 +357,7 @@ export function waitForQuiet(scope, listener, event) {
 /** Runs what waited for quiet. */
 export function quiet({ scope, listener, event }) {
   wardsOf(scope).settling.delete(listener);
-  runListeners([[scope, listener, event]]);
+  turnOver(runAll, { found: [scope, listener, event] });
 }
 
 /** Where a component is at work, with whatever waits for it. */

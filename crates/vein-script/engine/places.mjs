@@ -222,6 +222,26 @@ export class Rows extends Place {
     this.quick = null;
     /** How many times something was written around them that they may read. */
     this.changes = 0;
+    /** Rows in which nothing is worked out but what they show are marked as one. */
+    this.isOne = kind.within === 0 && kind.prototype.settle$ === Scope.prototype.settle$ && kind.prototype.pull$ === Scope.prototype.pull$;
+    this.held$ = this;
+    this.alive$ = true;
+    this.depth$ = scope.depth$;
+    this.serial$ = this.was$ = -1;
+    this.d$ = 0;
+  }
+  pull$() {}
+  pullLate$() {}
+  settle$() {}
+  /** Has all rows show what was marked in all of them: those that are marked by themselves do so in their turn, which comes
+   * after this one. */
+  parts$() {
+    const bits = this.d$;
+    this.d$ = 0;
+    for (const row of this.held) {
+      row.d$ |= bits;
+      if (row.was$ < 0) row.parts$();
+    }
   }
   begin() {
     this.seen = this.list();
@@ -255,7 +275,10 @@ export class Rows extends Place {
   tell(cell) {
     this.changes++;
     const bits = this.kind.outer[cell] ?? 0;
-    for (const row of this.held) mark(row, bits);
+    if (!this.isOne) for (const row of this.held) mark(row, bits);
+    else if (bits !== 0) mark(this, bits);
+    // What is asked for only where it is shown may turn out to be another when others have been shown: who shows it is marked.
+    if (turn.shows) for (const row of this.held) if (row.was$ >= 0) row.d$ |= bits;
   }
   /** Notes that other items may be there. What follows by itself is told at once, since it is looked at in order. */
   turned() {

@@ -27,7 +27,7 @@ export const DEEPEST_CALLS = 64;
  * brought to it and once it is, if it goes well, or if it is taken back; what it gave to the host; how much was added to
  * views so far; and how much has gone from them in the pulse.
  */
-export const turn = { count: 0, busy: false, statements: 0, calls: 0, checks: [], failed: [], given: [], serial: 0, gone: 0 };
+export const turn = { count: 0, busy: false, shows: false, statements: 0, calls: 0, checks: [], failed: [], given: [], serial: 0, gone: 0, deepest: -1 };
 
 /** Counts statements that are about to run. */
 export function spend(count) {
@@ -37,18 +37,28 @@ export function spend(count) {
   }
 }
 
+/** Empties a list that is filled again soon: a short one keeps what it stands in. */
+export function empty(list) {
+  if (list.length > 100) list.length = 0;
+  while (list.length > 0) list.pop();
+}
+
 /** Runs something, with what it takes, as one pulse: all of it, or nothing. */
-export function pulse(run, takes) {
+export function pulse(run, what, more) {
   turn.busy = true;
+  turn.shows = false;
   turn.statements = turn.calls = turn.gone = 0;
   try {
-    run(takes);
+    run(what, more);
   } catch (fault) {
     takeBack();
     throw fault;
   } finally {
     turn.busy = false;
-    undo.length = touched.length = edits.length = makings.length = 0;
+    empty(undo);
+    empty(touched);
+    empty(edits);
+    empty(makings);
     turn.count++;
   }
 }

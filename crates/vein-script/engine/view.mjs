@@ -9,9 +9,10 @@ export const pending = [];
 export function mark(scope, bits) {
   if (scope.was$ < 0) {
     scope.was$ = scope.d$;
-    const beside = pending[scope.depth$];
-    if (beside === undefined) pending[scope.depth$] = [scope];
-    else beside.push(scope);
+    const depth = scope.depth$;
+    while (pending.length <= depth) pending.push([]);
+    pending[depth].push(scope);
+    if (depth > turn.deepest) turn.deepest = depth;
   }
   scope.d$ |= bits;
   if (bits & scope.constructor.within) scope.forward$(bits);
@@ -19,13 +20,15 @@ export function mark(scope, bits) {
 
 /** Has no scope have anything to look at any more; where that has failed, what was marked before is marked again. */
 export function unmark(failed) {
-  for (let depth = 0; depth < pending.length; depth++) {
-    for (const scope of pending[depth] ?? FIXED) {
-      if (failed) scope.d$ = scope.was$;
-      scope.was$ = -1;
+  for (let depth = 0; depth <= turn.deepest; depth++) {
+    const scopes = pending[depth];
+    for (let at = 0; at < scopes.length; at++) {
+      if (failed) scopes[at].d$ = scopes[at].was$;
+      scopes[at].was$ = -1;
     }
+    empty(scopes);
   }
-  pending.length = 0;
+  turn.deepest = -1;
 }
 
 /** What has no fields, also none that every record has. */
@@ -33,7 +36,6 @@ export const NOTHING = Object.freeze({ __proto__: null });
 
 /** What stands in a view, or beside it: a component, or a block of one. What the class of it does not say is as it stands here. */
 export class Scope {
-  static listeners = [];
   /** The bits of readers that stand inside of it or elsewhere, and have to be told. */
   static within = 0;
   /** Who reads each cell of what is around it, and its own item. */
@@ -60,6 +62,10 @@ export class Scope {
     this.was$ = -1;
     this.alive$ = true;
     this.up$ = up;
+  }
+  /** The number of the first that listens to a kind of event on an element. */
+  hears$() {
+    return -1;
   }
   pull$() {}
   pullLate$() {}
@@ -121,7 +127,8 @@ export const afterwards = [];
 /** Does what was put off, in order, from some place on. */
 export function doAll(all, from = 0) {
   for (let at = from; at < all.length; at += 3) all[at](all[at + 1], all[at + 2]);
-  all.length = from;
+  if (from === 0) empty(all);
+  else all.length = from;
 }
 
 /** Keeps what a part shows, and has it brought to the document if that is another. */
@@ -196,32 +203,36 @@ export function setStyle(node, value) {
 
 /** Works out what stands where, what is around first: whoever stands inside is marked by then. */
 export function settlePlaces() {
-  for (let depth = 0; depth < pending.length; depth++) {
-    for (const scope of pending[depth] ?? FIXED) if (stillStands(scope)) scope.settle$();
+  for (let depth = 0; depth <= turn.deepest; depth++) {
+    const scopes = pending[depth];
+    for (let at = 0; at < scopes.length; at++) if (stillStands(scopes[at])) scopes[at].settle$();
   }
 }
 
 /** Works out what is shown by parts. */
 export function showParts() {
-  for (let depth = 0; depth < pending.length; depth++) {
-    for (const scope of pending[depth] ?? FIXED) if (stillStands(scope)) scope.parts$();
+  turn.shows = true;
+  for (let depth = 0; depth <= turn.deepest; depth++) {
+    const scopes = pending[depth];
+    for (let at = 0; at < scopes.length; at++) if (stillStands(scopes[at])) scopes[at].parts$();
   }
+  turn.shows = false;
 }
 
-/** Runs something and works out all that comes of it. */
-export function bringAbout(run) {
+/** Runs something, with what it takes, and works out all that comes of it. */
+export function bringAbout(run, what) {
   turn.begin?.();
-  run();
+  run(what);
   (turn.follow ?? settlePlaces)();
   showParts();
   for (let at = 0; at < turn.checks.length; at++) turn.checks[at]();
 }
 
-/** Runs something as one pulse, and brings the view to what has come of it. */
-export function turnOver(run) {
+/** Runs something, with what it takes, as one pulse, and brings the view to what has come of it. */
+export function turnOver(run, what) {
   if (turn.busy) throw new Fault('a pulse is under way: a function that is asked cannot change the page that asks it');
   try {
-    pulse(bringAbout, run);
+    pulse(bringAbout, run, what);
   } catch (fault) {
     unmark(true);
     later.length = afterwards.length = turn.checks.length = turn.given.length = 0;
@@ -230,13 +241,14 @@ export function turnOver(run) {
     throw fault;
   }
   unmark(false);
-  turn.checks.length = turn.failed.length = 0;
+  empty(turn.checks);
+  empty(turn.failed);
   turn.sort?.();
   doAll(later);
   doAll(afterwards);
   turn.shown?.();
-  const given = turn.given.length === 0 ? FIXED : turn.given.splice(0);
+  const given = turn.given.length > 0 ? turn.given.splice(0) : null;
   turn.commit?.();
-  for (const [scope, event, args] of given) scope.given$?.(event, args);
+  if (given !== null) for (const [scope, event, args] of given) scope.given$?.(event, args);
   turn.notice?.();
 }

@@ -4,7 +4,7 @@ use crate::code;
 use crate::component::Class;
 use crate::expression::Names;
 use crate::kind::Kind;
-use crate::readers::Who;
+use crate::readers::{Who, hands_on};
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::{CellKind, PlanRead};
 
@@ -132,7 +132,12 @@ impl Class<'_> {
         };
         let (has, looked) = self.asked(Who::Derived(number));
         let woken = self.readers.of_cell(number);
-        let test = if shares { "true".to_owned() } else { format!("!same(value, {kept})") };
+        let test = match shares {
+            // What is written in its items is told to those who read it there.
+            true if hands_on(self.own.plan, number).is_some() => format!("value !== {kept}"),
+            true => "true".to_owned(),
+            false => format!("!same(value, {kept})"),
+        };
         let told = self.own.told(number).map_or(String::new(), |told| format!(" {told}"));
         let has = format!("{has}{}", self.or_anew(asks, &kept));
         self.members.push_str(&format!(

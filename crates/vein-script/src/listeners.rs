@@ -78,12 +78,38 @@ impl Class<'_> {
             if let Some(after) = settle {
                 more.push_str(&format!(", after: {after}, settle: waitForQuiet"));
             }
-            listeners.push_str(&format!(
-                "    {{ kind: \"{}\", node: \"n{}$\"{more} }},\n",
-                listener.event, listener.mark
+            let mut later = (at + 1..).zip(&self.block.listeners[at + 1..]);
+            if let Some((next, _)) = later.find(|(_, other)| is_heard_with(listener, other)) {
+                more.push_str(&format!(", next: {next}"));
+            }
+            listeners.push_str(&format!("    {{ {} }},\n", &more[2..]));
+        }
+        self.hears();
+        listeners
+    }
+
+    /// The method that tells who listens to a kind of event on an element.
+    fn hears(&mut self) {
+        let all = &self.block.listeners;
+        let mut kinds: Vec<&str> = all.iter().map(|listener| &*listener.event).collect();
+        kinds.sort_unstable();
+        kinds.dedup();
+        let mut cases = String::new();
+        for kind in kinds {
+            cases.push_str(&format!("      case \"{kind}\":\n"));
+            for (at, listener) in all.iter().enumerate().filter(|(_, one)| *one.event == *kind) {
+                if !all[..at].iter().any(|other| is_heard_with(other, listener)) {
+                    let mark = listener.mark;
+                    cases.push_str(&format!("        if (node === this.n{mark}$) return {at};\n"));
+                }
+            }
+            cases.push_str("        break;\n");
+        }
+        if !cases.is_empty() {
+            self.members.push_str(&format!(
+                "  hears$(kind, node) {{\n    switch (kind) {{\n{cases}    }}\n    return -1;\n  }}\n"
             ));
         }
-        listeners
     }
 
     /// What is known of the event that statements see.
@@ -110,4 +136,9 @@ impl Class<'_> {
             begun(mark, &declared)
         ));
     }
+}
+
+/// Whether two listen to the same kind of event on the same element.
+fn is_heard_with(one: &Listener, other: &Listener) -> bool {
+    one.mark == other.mark && one.event == other.event
 }

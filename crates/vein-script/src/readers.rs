@@ -1,7 +1,7 @@
 //! Who reads what, as bits: each block knows of its own readers which a write to a cell of it can reach.
 
 use std::collections::{BTreeMap, BTreeSet};
-use vein_plan::code::{CellId, Expr, ExprId, Place, PlaceStep};
+use vein_plan::code::{CellId, Expr, ExprId, Function, Place, PlaceStep};
 use vein_plan::members::Member;
 use vein_plan::{
     Block, BlockId, CellKind, Extent, Given, Plan, PlanRead, ReadStep, SpotKind, When,
@@ -74,8 +74,8 @@ impl Readers {
         let mut all: Vec<(Who, Vec<PlanRead>)> = Vec::new();
         // Derived values stand first: each after those that it reads.
         for (number, cell) in (0..).zip(&plan.cells) {
-            if let (CellKind::Derived(_, reads), true) = (&cell.kind, cell.block == block) {
-                all.push((Who::Derived(number), reads.paths().to_vec()));
+            if let (CellKind::Derived(..), true) = (&cell.kind, cell.block == block) {
+                all.push((Who::Derived(number), own_reads(plan, number)));
             }
         }
         if block == 0 {
@@ -114,6 +114,9 @@ impl Readers {
                 }
             }
             all.extend(inside.into_iter().map(|(cell, reads)| (Who::Inside(at, cell), reads)));
+        }
+        for (_, reads) in &mut all {
+            hand_on(plan, block, reads);
         }
         all.retain(|(_, reads)| !reads.is_empty());
         all.sort_by_key(|(who, _)| who.turn());
@@ -246,12 +249,93 @@ fn with_derived(plan: &Plan, reads: Vec<PlanRead>) -> Vec<PlanRead> {
         if found.contains(&read) {
             continue;
         }
-        if let CellKind::Derived(_, reads) = &plan.cells[read.cell as usize].kind {
-            open.extend(reads.paths().to_vec());
+        if let CellKind::Derived(..) = &plan.cells[read.cell as usize].kind {
+            open.extend(own_reads(plan, read.cell));
         }
+        open.extend(handed_on(plan, &read));
         found.push(read);
     }
     found
+}
+
+/// What a derived value reads for itself. Of items that it only hands on that is where they stand, and what it looks at in
+/// them to tell: what else is written in them is told to those who read it there.
+fn own_reads(plan: &Plan, cell: CellId) -> Vec<PlanRead> {
+    let CellKind::Derived(_, reads) = &plan.cells[cell as usize].kind else { return Vec::new() };
+    let mut reads = reads.paths().to_vec();
+    if let Some((source, item)) = hands_on(plan, cell) {
+        let passed = PlanRead { cell: source, path: item, extent: Extent::Whole };
+        reads.retain(|read| *read != passed);
+    }
+    reads
+}
+
+/// The cell whose items a derived list hands on as they are, and the way to one of them there.
+pub(crate) fn hands_on(plan: &Plan, cell: CellId) -> Option<(CellId, Vec<ReadStep>)> {
+    let CellKind::Derived(expr, _) = &plan.cells[cell as usize].kind else { return None };
+    let chooses = |expr: ExprId| match &plan.exprs[expr as usize] {
+        Expr::Walk(Member::Filter | Member::ToSorted, of, function, _) => {
+            reads_fields(plan, function).then_some(*of)
+        }
+        _ => None,
+    };
+    // Who reads a store in other components is told by the name of what has changed.
+    if plan.store.is_some() {
+        return None;
+    }
+    let mut list = chooses(*expr)?;
+    while let Some(of) = chooses(list) {
+        list = of;
+    }
+    let mut item = vec![ReadStep::AnyItem];
+    loop {
+        match &plan.exprs[list as usize] {
+            Expr::Field(of, name) => {
+                item.insert(0, ReadStep::Field(*name));
+                list = *of;
+            }
+            Expr::Cell(cell) => return Some((*cell, item)),
+            _ => return None,
+        }
+    }
+}
+
+/// Whether a function looks at nothing but fields of what it is given.
+fn reads_fields(plan: &Plan, function: &Function) -> bool {
+    let (mut open, mut sure) = (vec![function.body], true);
+    while let Some(expr) = open.pop() {
+        match &plan.exprs[expr as usize] {
+            Expr::Field(of, _) if matches!(&plan.exprs[*of as usize], Expr::Local(local) if function.params.contains(local)) =>
+                {}
+            Expr::Local(local) => sure &= !function.params.contains(local),
+            other => other.children(|child| open.push(child)),
+        }
+    }
+    sure
+}
+
+/// What a read of a derived list that only hands items on reads where these stand.
+fn handed_on(plan: &Plan, read: &PlanRead) -> Option<PlanRead> {
+    let (cell, item) = hands_on(plan, read.cell)?;
+    let rest: &[ReadStep] = match read.path.as_slice() {
+        [] if read.extent == Extent::Whole => &[],
+        [ReadStep::AnyItem] if read.extent != Extent::Whole => return None,
+        [ReadStep::AnyItem, rest @ ..] => rest,
+        _ => return None,
+    };
+    Some(PlanRead { cell, path: [&item, rest].concat(), extent: read.extent })
+}
+
+/// Adds what is read where items stand that derived lists hand on, as far as the list or its items are of a block: of others
+/// it is told by who stands around.
+fn hand_on(plan: &Plan, block: BlockId, reads: &mut Vec<PlanRead>) {
+    let mut at = 0;
+    while at < reads.len() {
+        let is_own = |read: &PlanRead| plan.cells[read.cell as usize].block == block;
+        let more = handed_on(plan, &reads[at]).filter(|more| is_own(more) || is_own(&reads[at]));
+        reads.extend(more.filter(|more| !reads.contains(more)));
+        at += 1;
+    }
 }
 
 /// For each kind of readers, by when they are looked at, the first of their bits and how many there are.

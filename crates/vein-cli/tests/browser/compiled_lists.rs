@@ -295,11 +295,7 @@ const BROKEN: &[(&str, &str, &str)] = &[
         "if (Array.isArray(place)) edits.push(",
         "if (false) edits.push(",
     ),
-    (
-        "edits of earlier pulses that are kept",
-        "undo.length = touched.length = edits.length = makings.length = 0;",
-        "undo.length = touched.length = makings.length = 0;",
-    ),
+    ("edits of earlier pulses that are kept", "empty(edits);", ""),
     (
         "a copy that is none",
         "if (Array.isArray(value)) return value.map(copy);",
@@ -387,10 +383,12 @@ const BROKEN: &[(&str, &str, &str)] = &[
         "if (row.made$ !== null)",
     ),
     ("a control that is not brought", "else later.push(bringPart, scope, set);", ""),
+    ("a part that is not brought", "all[at](all[at + 1], all[at + 2]);", ";"),
+    ("rows that do not show what all of them have to", "if (row.was$ < 0) row.parts$();", ""),
     (
-        "a part that is not brought",
-        "all[at](all[at + 1], all[at + 2]);\n  all.length = from;",
-        "all.length = 0;",
+        "rows that forget what all of them have to show",
+        "row.d$ |= bits;\n      if (row.was$ < 0)",
+        "if (row.was$ < 0)",
     ),
     (
         "marks that do not reach what is inside",
