@@ -150,20 +150,24 @@ export function filterAgain(basis, old, test, change) {
     making.edit(place, goes, comes);
   }
   if (change.inside === null) {
-    const now = list.map((item) => (test(item) ? 1 : 0));
-    let others = 0;
-    for (let at = 0; at < list.length; at++) if (now[at] !== flags[at]) others++;
-    if (others > mostEdits(list)) {
-      basis.flags = now;
-      basis.out = new Made(list.filter((_, at) => now[at] === 1));
+    const others = [];
+    for (let at = 0; at < list.length; at++) if (test(list[at]) !== (flags[at] === 1)) others.push(at);
+    if (others.length > mostEdits(list)) {
+      flags = flags.slice();
+      for (const at of others) flags[at] = 1 - flags[at];
+      basis.flags = flags;
+      basis.out = new Made(list.filter((_, at) => flags[at] === 1));
       return;
     }
-    for (let at = 0, place = 0; others > 0; place += now[at++]) {
-      if (now[at] === flags[at]) continue;
-      making.edit(place, flags[at], now[at] === 1 ? [list[at]] : []);
-      others--;
+    let [place, from] = [0, 0];
+    for (const at of others) {
+      place += counted(flags, from, at);
+      const was = flags[at];
+      making.edit(place, was, was === 1 ? NONE : [list[at]]);
+      undo.push(flags, at, was);
+      flags[at] = 1 - was;
+      from = at;
     }
-    flags = now;
   }
   for (const item of change.inside ?? NONE) {
     eachPlace(list, item, (at) => {

@@ -313,7 +313,7 @@ export class Rows extends Place {
       ? (row, item, at) => equalKeys(row.key$, this.key(item, at))
       : (row, item) => row.item$ === item || equalKeys(row.key$, this.by(item));
     // Those of an identity have one in turn, where there are more.
-    const next = own === null || !this.distinct ? null : this.edited(old, list, own);
+    const next = own === null || !this.distinct ? null : this.editedOnce(old, list, own) ?? this.edited(old, list, own);
     if (next !== null) {
       this.held = next;
       return;
@@ -354,6 +354,39 @@ export class Rows extends Place {
       turn.gone++;
     }
     return [];
+  }
+  /** Who stands where after one has come, gone, or gone from one place to another; nothing where it is not that. */
+  editedOnce(old, list, own) {
+    const { at, gone, came } = own[0];
+    const [goes, comes] = [gone.length === 1 && came.length === 0, gone.length === 0 && came.length === 1];
+    const moves = goes && own.length === 2 && own[1].gone.length === 0 && own[1].came.length === 1 && own[1].came[0] === gone[0];
+    if ((own.length > 1 && !moves) || !(goes || comes) || old.length + came.length - (goes && !moves ? 1 : 0) !== list.length) return null;
+    const key = goes ? this.keys[at] : this.by(came[0]);
+    if (comes && (key !== key || this.keys.includes(key))) return null;
+    const rows = old.slice();
+    let [row, to] = [old[at], at];
+    if (goes) {
+      rows.splice(at, 1);
+      undo.push(this.keys, { at, count: 0 }, this.keys.splice(at, 1));
+    }
+    if (moves) to = own[1].at;
+    if (comes) row = newly(this.make(list[at], at, key));
+    if (comes || moves) {
+      rows.splice(to, 0, row);
+      this.keys.splice(to, 0, key);
+      undo.push(this.keys, { at: to, count: 1 }, NONE);
+    }
+    const first = Math.min(at, to);
+    if (this.numbers) for (let at = first; at < rows.length; at++) this.stand(rows[at], list[at], at);
+    else if (moves) this.stand(row, list[to], to);
+    if (goes && !moves) {
+      row.at$ = at;
+      this.leave(row);
+    }
+    const quick = this.waits ? null : goes && !moves ? { gone: [row], came: [] } : { gone: NONE, came: [{ at: to, row }] };
+    this.waitFor(first, rows.length - 1 - Math.max(at, to));
+    this.quick = quick;
+    return rows;
   }
   /** Who stands where after some edits of the list, where each identity is that of one row; nothing where it is not. */
   edited(old, list, own) {

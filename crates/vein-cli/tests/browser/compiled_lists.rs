@@ -305,13 +305,13 @@ const BROKEN: &[(&str, &str, &str)] = &[
     ("a filter that forgets to look again", "if (now === flags[at]) return;", "return;"),
     (
         "a filter that looks at few of all",
-        "if (now[at] !== flags[at]) others++;",
-        "if (now[at] !== flags[at]) others = 1;",
+        "if (test(list[at]) !== (flags[at] === 1)) others.push(at);",
+        "if (test(list[at]) !== (flags[at] === 1)) others[0] = at;",
     ),
     (
         "a filter that counts its places wrongly",
-        "others > 0; place += now[at++]",
-        "others > 0; place += flags[at++]",
+        "place += counted(flags, from, at);",
+        "place += counted(flags, from, at + 1);",
     ),
     (
         "a filter that counts one too many",
@@ -374,6 +374,11 @@ const BROKEN: &[(&str, &str, &str)] = &[
         "rows that do not know where they stand",
         "if (this.numbers) for (let at = first",
         "if (false) for (let at = first",
+    ),
+    (
+        "one that comes and is not put where it stands",
+        "{ gone: NONE, came: [{ at: to, row }] }",
+        "{ gone: NONE, came: [] }",
     ),
     ("rows that are put behind their place", "before = firstIn(next[after]);", "before = null;"),
     ("rows that stay though they are gone", "for (const row of gone) takeOut(row);", ""),
