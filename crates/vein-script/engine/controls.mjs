@@ -6,6 +6,33 @@ export const selects = new Map();
 /** What is set when an input method is done. */
 export const composing = { node: null, text: null };
 
+/** What a part shows. */
+export const ofV = namesOf('v');
+
+/** Has a part show something. */
+export const ofSet = namesOf('set');
+
+/** Writes back what a control has come to hold. */
+export const ofK = namesOf('k');
+
+/** What a control is bound to, and what it shows of that. */
+export const ofY = namesOf('y');
+
+/** What a text in it means. */
+export const ofM = namesOf('m');
+
+/** What it was bound to when it was looked at last. */
+export const ofX = namesOf('x');
+
+/** Whether it holds what means no value. */
+export const ofI = namesOf('i');
+
+/** Whether that is shown. */
+export const ofJ = namesOf('j');
+
+/** What it was made to show. */
+export const ofWas = namesOf('was');
+
 /** Sets what a control holds, without disturbing who is using it. */
 export function setHeld(scope, at, node, property, value) {
   began(scope, at, node, property, value);
@@ -45,8 +72,8 @@ export const chosen = (value) => JSON.stringify((Array.isArray(value) ? value : 
 /** Notes what a control held when it was added: what it holds when the pulse is over that made it. */
 export function began(scope, at, node, property, value) {
   const known = (node.began$ ??= {});
-  const pulse = turn.busy ? turn.count : turn.count - 1;
-  if (known[property] === undefined || known[property].pulse === pulse) known[property] = { scope, at, value, pulse };
+  const since = turn.busy ? turn.count : turn.count - 1;
+  if (known[property] === undefined || known[property].since === since) known[property] = { scope, at, value, since };
 }
 
 // ---- what text means
@@ -86,18 +113,18 @@ export function entered(scope, at, held) {
 }
 
 /** Gives a control back what it showed before. */
-export function putBack(scope, at, held, was = scope[`v${at}$`]) {
-  if (was !== held) scope[`set${at}$`](was);
+export function putBack(scope, at, held, was = scope[ofV(at)]) {
+  if (was !== held) scope[ofSet(at)](was);
 }
 
 /** Writes what a control has come to hold to where it is bound. */
 export function commitControl(scope, at, held) {
-  hold(scope, at, held, scope[`k${at}$`](held));
+  hold(scope, at, held, scope[ofK(at)](held));
 }
 
 /** Notes what a control has come to hold by itself, so that it is not written to it again. */
 export function hold(scope, at, held, accepted) {
-  const kept = `v${at}$`;
+  const kept = ofV(at);
   undo.push(scope, kept, scope[kept]);
   scope[kept] = held;
   setInvalid(scope, at, !accepted);
@@ -106,30 +133,30 @@ export function hold(scope, at, held, accepted) {
 
 /** Writes to a control whose own value did not come out as the state's. */
 export function checkControl(scope, at, held) {
-  if (!stands(scope) || scope[`v${at}$`] !== held) return;
-  const [value, to] = scope[`y${at}$`]();
+  if (!stands(scope) || scope[ofV(at)] !== held) return;
+  const [value, to] = scope[ofY(at)]();
   if (to !== held && !isMeant(scope, at, held, value)) bringControl(scope, at, to);
 }
 
 /** Whether what a control holds means a value. */
 export function isMeant(scope, at, held, value) {
-  const meant = typeof held === 'string' ? scope[`m${at}$`]?.(held) : undefined;
+  const meant = typeof held === 'string' ? scope[ofM(at)]?.(held) : undefined;
   return meant !== undefined && same(meant, value);
 }
 
 export function bringControl(scope, at, to) {
-  keep(scope, `v${at}$`, to, `set${at}$`);
+  keep(scope, ofV(at), to, ofSet(at));
 }
 
 /** Keeps what a control shows, unless it holds another spelling of that. */
 export function keepControl(scope, at) {
-  const [shown, seen] = [scope[`v${at}$`], scope[`x${at}$`]];
-  const [value, to] = scope[`y${at}$`]();
+  const [shown, seen] = [scope[ofV(at)], scope[ofX(at)]];
+  const [value, to] = scope[ofY(at)]();
   // What nobody has written anything else to leaves alone what was entered, whatever that is.
   if (seen !== undefined && same(value, seen)) return;
-  undo.push(scope, `x${at}$`, seen);
-  scope[`x${at}$`] = copy(value);
-  if (to !== shown && (scope[`i${at}$`] || !isMeant(scope, at, shown, value))) {
+  undo.push(scope, ofX(at), seen);
+  scope[ofX(at)] = copy(value);
+  if (to !== shown && (scope[ofI(at)] || !isMeant(scope, at, shown, value))) {
     bringControl(scope, at, to);
     afterwards.push(forgetEntered, scope, at);
   } else if (to !== shown) return;
@@ -147,7 +174,7 @@ export function forgetEntered(scope, at) {
 
 /** Marks a control that holds what means no value, or takes the mark away. */
 export function setInvalid(scope, at, on) {
-  const kept = `i${at}$`;
+  const kept = ofI(at);
   if ((scope[kept] ?? false) === on) return;
   undo.push(scope, kept, scope[kept]);
   scope[kept] = on;
@@ -155,7 +182,7 @@ export function setInvalid(scope, at, on) {
 }
 
 export function bringInvalid(scope, at) {
-  const [kept, shown] = [scope[`i${at}$`] ?? false, `j${at}$`];
+  const [kept, shown] = [scope[ofI(at)] ?? false, ofJ(at)];
   if ((scope[shown] ?? false) === kept) return;
   scope[shown] = kept;
   setAttribute(scope[scope.constructor.controls[at]], 'aria-invalid', kept ? 'true' : null);
@@ -163,19 +190,19 @@ export function bringInvalid(scope, at) {
 
 /** Has a control that comes again hold what a new one would. */
 export function showAgain(scope, at) {
-  const [value, to] = scope[`y${at}$`]();
+  const [value, to] = scope[ofY(at)]();
   // Where it holds what it was made to hold, that is what it is made to hold now.
-  if (to === scope[`v${at}$`] && to === scope[`was${at}$`] && (to !== '' || value === '') && !scope[`i${at}$`]) return;
-  scope[`was${at}$`] = to;
+  if (to === scope[ofV(at)] && to === scope[ofWas(at)] && (to !== '' || value === '') && !scope[ofI(at)]) return;
+  scope[ofWas(at)] = to;
   const node = scope[scope.constructor.controls[at]];
   // What means nothing reads as if nothing had been entered.
   if (to === '') node.value = '';
-  scope[`x${at}$`] = copy(value);
-  scope[`v${at}$`] = to;
-  scope[`i${at}$`] = false;
+  scope[ofX(at)] = copy(value);
+  scope[ofV(at)] = to;
+  scope[ofI(at)] = false;
   bringInvalid(scope, at);
   node.began$ = undefined;
-  scope[`set${at}$`](to);
+  scope[ofSet(at)](to);
 }
 
 // ---- forms that are reset
@@ -231,13 +258,13 @@ export function goBack(control) {
 /** What controls have gone back to comes to state; those that are bound one way come to show what state says. */
 export function restore(restored) {
   for (const { scope, at, was, held } of restored) {
-    const isBound = scope[`k${at}$`] !== undefined;
+    const isBound = scope[ofK(at)] !== undefined;
     turn.failed.push(() => putBack(scope, at, held, isBound ? was : undefined));
   }
   return () => {
     for (const { scope, at, held } of restored) {
-      const isBound = scope[`k${at}$`] !== undefined;
-      hold(scope, at, held, isBound ? scope[`k${at}$`](held) : true);
+      const isBound = scope[ofK(at)] !== undefined;
+      hold(scope, at, held, isBound ? scope[ofK(at)](held) : true);
       if (isBound) afterwards.push(forgetEntered, scope, at);
     }
   };

@@ -1,12 +1,12 @@
 // What is heard of what happens in the document.
 
 /** A field of an event; of what its target holds by now, or what stands for nothing. */
-export function fieldOf(event, name, empty) {
+export function fieldOf(event, name, nothing) {
   const { target } = event;
   if (name === 'value') return typeof target.value === 'string' ? target.value : target.getAttribute('value') ?? '';
   if (name === 'checked' || name === 'open') return Boolean(target[name] ?? target.hasAttribute(name));
   if (name === 'chosen') return JSON.stringify(Array.from(target.selectedOptions ?? [], (option) => option.value));
-  return event[name] ?? empty;
+  return event[name] ?? nothing;
 }
 
 /** The listeners that an event reaches inside a root, each after its scope and before what it looks at of the event: from the

@@ -1,7 +1,19 @@
 // What lives beside the view: what runs by itself, what is asked of the host, what waits for its clock, stores.
 
+/** What a source is asked with. */
+export const ofA = namesOf('a');
+
+/** What a watch has seen. */
+export const ofZ = namesOf('z');
+
+/** What it would see now, or how often something runs. */
+export const ofE = namesOf('e');
+
+/** Runs a hook. */
+export const ofU = namesOf('u');
+
 /** What the pulse under way has set off of that. */
-export const life = { born: [], ended: [], asked: [], timers: [], waiting: [], ran: [], asks: 0, rounds: 0, generations: 0, added: 0 };
+export const life = { born: [], ended: [], asked: [], timers: [], waiting: [], ran: [], asks: 0, marks: -1, rounds: 0, generations: 0, added: 0 };
 
 /** How many times in a pulse something may run by itself because of what ran by itself. */
 export const MOST_ROUNDS = 100;
@@ -25,12 +37,13 @@ export function forgetLife() {
   empty(life.waiting);
   empty(life.ran);
   life.rounds = life.generations = life.added = 0;
+  life.marks = -1;
 }
 
 /** Has the document take what is inside of something new before that comes, so that it is whole by then; and elsewhere what
  * is around before what is inside, so that nothing comes only to be moved. Nothing is done to what goes. */
 export function newFirst() {
-  if (later.length === 0) return;
+  if (turn.gone + turn.came === 0 && isByDepth()) return;
   const [inNew, inOld] = [[], []];
   for (let at = 0; at < later.length; at += 3) {
     const of = later[at + 1];
@@ -39,6 +52,17 @@ export function newFirst() {
   }
   later.length = 0;
   for (const all of [...inNew.reverse(), ...inOld]) for (const one of all ?? []) later.push(one);
+}
+
+/** Whether what is done to the document is done to what is around before what is inside as it is. */
+export function isByDepth() {
+  let last = -1;
+  for (let at = 1; at < later.length; at += 3) {
+    const depth = later[at].depth$ ?? later[at].scope.depth$;
+    if (depth < last) return false;
+    last = depth;
+  }
+  return true;
 }
 
 /** Whether something stands in what is not in the document yet. */
@@ -104,6 +128,8 @@ export function followLife() {
 
 /** Looks at what is asked or runs by itself, where something was marked: whether anything came of it. */
 export function runEffects() {
+  // Where nothing was marked since, all would be as it was.
+  if (life.marks === turn.marks) return false;
   pullAll('pull$');
   const scopes = [];
   for (let depth = 0; depth <= turn.deepest; depth++) {
@@ -114,7 +140,10 @@ export function runEffects() {
   for (const scope of scopes) {
     for (let at = 0; at < scope.constructor.effects; at++) if (scope.wakes$(at)) woken.push({ scope, at });
   }
-  if (woken.length === 0) return false;
+  if (woken.length === 0) {
+    life.marks = turn.marks;
+    return false;
+  }
   // What another has done to lists before is seen now, and not once this one has looked.
   pullAll('pullLate$');
   const asked = life.asks;
@@ -136,9 +165,9 @@ export function differs(scope, at) {
   // A page's own component has its props for itself: who is told of them is told exactly.
   if (scope.held$ === null) return true;
   const { sources, hooks } = scope.constructor;
-  if (at < sources.length) return !same(lastAsked(scope, at), scope[`a${at}$`]());
+  if (at < sources.length) return !same(lastAsked(scope, at), scope[ofA(at)]());
   const hook = at - sources.length;
-  return hooks[hook].when === 'every' || !same(scope[`z${hook}$`], scope[`e${hook}$`]());
+  return hooks[hook].when === 'every' || !same(scope[ofZ(hook)], scope[ofE(hook)]());
 }
 
 /** Looks at one of these; whether statements ran. */
@@ -147,7 +176,7 @@ export function lookAt(scope, at) {
   const isSource = at < sources.length;
   const hook = at - sources.length;
   // What comes of working out what it reads it has seen.
-  const now = isSource ? scope[`a${at}$`]() : scope[`e${hook}$`]();
+  const now = isSource ? scope[ofA(at)]() : scope[ofE(hook)]();
   scope.looks$(at);
   if (isSource) {
     if (!same(lastAsked(scope, at), now)) askFor(scope, at, now);
@@ -157,7 +186,7 @@ export function lookAt(scope, at) {
     setTimer(scope, hook, now);
     return false;
   }
-  const seen = `z${hook}$`;
+  const seen = ofZ(hook);
   if (same(scope[seen], now)) return false;
   undo.push(scope, seen, scope[seen]);
   scope[seen] = now;
@@ -172,10 +201,10 @@ export function beginLife(scope) {
   pullAll('pullLate$');
   // What was written before it began it has not seen change.
   for (let at = 0; at < scope.constructor.effects; at++) scope.looks$(at);
-  for (let at = 0; at < sources.length; at++) askFor(scope, at, scope[`a${at}$`]());
+  for (let at = 0; at < sources.length; at++) askFor(scope, at, scope[ofA(at)]());
   for (const [at, { when }] of hooks.entries()) {
-    if (when === 'change') scope[`z${at}$`] = scope[`e${at}$`]();
-    if (when === 'every') setTimer(scope, at, scope[`e${at}$`]());
+    if (when === 'change') scope[ofZ(at)] = scope[ofE(at)]();
+    if (when === 'every') setTimer(scope, at, scope[ofE(at)]());
   }
 }
 
@@ -191,7 +220,7 @@ export function runHooks(scope, when) {
 
 export function runHook(scope, at) {
   life.ran.push([scope, at]);
-  scope[`u${at}$`]();
+  scope[ofU(at)]();
 }
 
 /** What comes to no end is stopped, with the circle spelled out. */
@@ -232,16 +261,25 @@ export function pendUsers(store) {
 
 /** Has a source of a component asked, with some arguments, once the pulse has gone well. */
 export function askFor(scope, source, args) {
-  const known = life.asked.find((asked) => asked.scope === scope && asked.source === source);
-  if (known) known.args = args;
-  else life.asked.push({ scope, source, args });
+  const known = askedNow(scope, source);
+  if (known !== undefined) known.args = args;
+  else {
+    const asked = { scope, source, args, pulse: turn.count };
+    (scope.asked$ ??= [])[source] = asked;
+    life.asked.push(asked);
+  }
   life.asks++;
   scope.put$(scope.constructor.sources[source].status, 'waiting');
 }
 
 export function lastAsked(scope, source) {
-  const known = life.asked.find((asked) => asked.scope === scope && asked.source === source);
-  return (known ?? scope.wards$?.sources[source])?.args;
+  return (askedNow(scope, source) ?? scope.wards$?.sources[source])?.args;
+}
+
+/** What a source is asked with in the pulse under way. */
+export function askedNow(scope, source) {
+  const asked = scope.asked$?.[source];
+  return asked?.pulse === turn.count ? asked : undefined;
 }
 
 /** Has statements wait for an answer. */
@@ -343,7 +381,7 @@ export function commitLife() {
 export function tickTimer(timer) {
   const { scope, hook, period } = timer;
   wardsOf(scope).timers[hook] = pageOf(scope).at(timer.due + period, { scope, hook, period, run: tickTimer });
-  turnOver(() => scope[`u${hook}$`]());
+  turnOver(() => scope[ofU(hook)]());
 }
 
 /** Has an event wait until it has not come again for a while. */

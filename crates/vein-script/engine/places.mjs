@@ -139,6 +139,7 @@ export function endSlots(gone) {
 /** Notes that something is new in a pulse: if that is taken back it has never been. */
 export function newly(scope) {
   undo.push(scope, 'alive$', false);
+  turn.came++;
   return scope;
 }
 
@@ -361,6 +362,7 @@ export class Rows extends Place {
     const [goes, comes] = [gone.length === 1 && came.length === 0, gone.length === 0 && came.length === 1];
     const moves = goes && own.length === 2 && own[1].gone.length === 0 && own[1].came.length === 1 && own[1].came[0] === gone[0];
     if ((own.length > 1 && !moves) || !(goes || comes) || old.length + came.length - (goes && !moves ? 1 : 0) !== list.length) return null;
+    if (moves && own[1].at === at) return old;
     const key = goes ? this.keys[at] : this.by(came[0]);
     if (comes && (key !== key || this.keys.includes(key))) return null;
     const rows = old.slice();
@@ -730,13 +732,16 @@ export function standing(row, called) {
   return at < 0 ? undefined : row.held$.list()[at];
 }
 
+/** The list that a list hands on, and where its items stand there. */
+export const ofHome = namesOf('home');
+
 /** The list of state that the item of a row stands in, and its position there. */
 export function homeOf(row, called) {
   if (called !== undefined) row.held$.scope[`stands${row.held$.number}$`](called);
   const at = whereOf(row);
   if (at < 0) return null;
   const { scope, number, list } = row.held$;
-  const way = scope[`home${number}$`];
+  const way = scope[ofHome(number)];
   if (way === undefined) return [list(), at];
   const [home, positions] = way.call(scope);
   return positions[at] === undefined ? null : [home, positions[at]];

@@ -27,7 +27,13 @@ export const DEEPEST_CALLS = 64;
  * brought to it and once it is, if it goes well, or if it is taken back; what it gave to the host; how much was added to
  * views so far; and how much has gone from them in the pulse.
  */
-export const turn = { count: 0, busy: false, shows: false, statements: 0, calls: 0, checks: [], failed: [], given: [], serial: 0, gone: 0, deepest: -1 };
+export const turn = { count: 0, busy: false, shows: false, statements: 0, calls: 0, checks: [], failed: [], given: [], serial: 0, gone: 0, came: 0, deepest: -1, marks: 0 };
+
+/** What the compiler calls one of several by its number: each name is made once. */
+export function namesOf(kind) {
+  const names = [];
+  return (at) => (names[at] ??= `${kind}${at}$`);
+}
 
 /** Counts statements that are about to run. */
 export function spend(count) {
@@ -47,7 +53,7 @@ export function empty(list) {
 export function pulse(run, what, more) {
   turn.busy = true;
   turn.shows = false;
-  turn.statements = turn.calls = turn.gone = 0;
+  turn.statements = turn.calls = turn.gone = turn.came = 0;
   try {
     run(what, more);
   } catch (fault) {

@@ -28,7 +28,13 @@ export function alike(a, b, is, ordered) {
 export const equal = (a, b) => alike(a, b, (a, b) => a === b);
 
 /** Whether nobody could tell the two apart: `Object.is`, member by member, and fields in one order. */
-export const same = (a, b) => (a === b || typeof a !== 'object' || typeof b !== 'object' ? Object.is(a, b) : alike(a, b, Object.is, true));
+export function same(a, b) {
+  if (a === b || typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return Object.is(a, b);
+  if (!Array.isArray(a)) return alike(a, b, Object.is, true);
+  if (!Array.isArray(b) || a.length !== b.length) return false;
+  for (let at = 0; at < a.length; at++) if (!same(a[at], b[at])) return false;
+  return true;
+}
 
 /** `SameValueZero`, member by member. */
 export const sameOrZero = (a, b) => alike(a, b, (a, b) => a === b || (a !== a && b !== b));

@@ -7,6 +7,7 @@ export const pending = [];
 
 /** Marks readers of a scope, by their bits, and those inside of it that read the same. */
 export function mark(scope, bits) {
+  turn.marks++;
   if (scope.was$ < 0) {
     scope.was$ = scope.d$;
     const depth = scope.depth$;
