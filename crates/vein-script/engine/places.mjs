@@ -576,7 +576,10 @@ export function placeOfRow(row, rows) {
 export const equalKeys = (a, b) => a === b || (a !== a && b !== b);
 
 /** Whether some of a list are equal. */
-export const hasTwins = (list) => list.length > 1 && new Set(list).size !== list.length;
+export function hasTwins(list) {
+  if (list.length > 16) return new Set(list).size !== list.length;
+  return list.some((one, at) => list.includes(one, at + 1));
+}
 
 /** What makes of an object that object itself, so that a class can put fields of its own into it. */
 export class Itself {
@@ -604,9 +607,14 @@ export class Hung extends Itself {
   static rowsOf(item) {
     return item !== null && typeof item === 'object' && #rows in item ? item.#rows : undefined;
   }
+  /** Notes the first; whether there was none. */
+  static first(item, row) {
+    if (#rows in item) return false;
+    new Hung(item, row);
+    return true;
+  }
   static hang(item, rows) {
-    if (#rows in item) item.#rows = rows;
-    else new Hung(item, rows);
+    item.#rows = rows;
   }
 }
 
@@ -618,12 +626,8 @@ export function rowsOf(item) {
 
 /** Notes that a row shows an object; those that do not any more are forgotten. */
 export function hang(item, row) {
-  if (item === null || typeof item !== 'object') return;
+  if (item === null || typeof item !== 'object' || Hung.first(item, row)) return;
   const known = Hung.rowsOf(item);
-  if (known === undefined) {
-    Hung.hang(item, row);
-    return;
-  }
   undo.push(row, hangAgain, [item, known]);
   const there = [known].flat().filter((other) => other !== row && other.item$ === item && stands(other));
   Hung.hang(item, there.length === 0 ? row : [...there, row]);
@@ -766,7 +770,8 @@ export function isMade(scope, name) {
 /** What the item of a row was that has gone: of a list that is derived, when the pulse began, which was when the list was
  * worked out last; of any other, once it was written to in a way that tells it apart from itself. */
 export function asItWas(row) {
-  const { item$: item, key$: key, held$: { by, derived } } = row;
+  const { item$: item, key$: key, held$: { by, derived: says } } = row;
+  const derived = typeof says === 'function' ? says() : says;
   if (item === null || typeof item !== 'object') return item;
   const isOwn = () => !derived && (by === null || Object.is(by(item), key));
   if (isOwn()) return item;

@@ -61,22 +61,41 @@ export function fitList(type, data, way) {
 
 export function fitRecord(type, data, way) {
   const { fields } = type;
-  for (const name of Object.keys(data)) {
-    if (fields.some(([known]) => known === name)) continue;
-    const all = fields.map(([known]) => known);
-    throw new Misfit(`${named(way)}.${name}: ${typeName(type)} has no field \`${name}\`; its fields are ${all.join(', ')}`);
-  }
+  const names = Object.keys(data);
+  const isKnown = isLaidOut(fields, names);
+  if (!isKnown) checkFields(type, names, way);
   // All records of a type are laid out alike, from the beginning.
   const made = { ...(type.blank ??= blankOf(fields)) };
-  for (const [name, of] of fields) {
-    way.push(name);
-    const there = Object.hasOwn(data, name) && data[name] !== undefined;
-    if (!there && !of.maybe) throw new Misfit(`${named(way)}: missing; expected ${typeName(of)}`);
+  for (let at = 0; at < fields.length; at++) {
+    const name = fields[at][0];
+    const of = fields[at][1];
+    const value = isKnown || Object.hasOwn(data, name) ? data[name] : undefined;
     // A record of a type that has a field of this name has it from the beginning.
-    made[name] = there ? fit(of, data[name], way) : null;
+    if (typeof of === 'string' && typeof value === of) {
+      made[name] = value;
+      continue;
+    }
+    way.push(name);
+    if (value === undefined && !of.maybe) throw new Misfit(`${named(way)}: missing; expected ${typeName(of)}`);
+    made[name] = value === undefined ? null : fit(of, value, way);
     way.pop();
   }
   return made;
+}
+
+/** Whether data has just some fields, in their order. */
+export function isLaidOut(fields, names) {
+  if (fields.length !== names.length) return false;
+  for (let at = 0; at < names.length; at++) if (fields[at][0] !== names[at]) return false;
+  return true;
+}
+
+/** Has data have no field that its type does not have. */
+export function checkFields(type, names, way) {
+  const all = type.fields.map(([known]) => known);
+  const unknown = names.find((name) => !all.includes(name));
+  if (unknown === undefined) return;
+  throw new Misfit(`${named(way)}.${unknown}: ${typeName(type)} has no field \`${unknown}\`; its fields are ${all.join(', ')}`);
 }
 
 /** A record of some fields with nothing in them. */

@@ -143,12 +143,10 @@ export function sorted(list, compare) {
 
 /** Whether there are more than so many lists and records around each other in a value. */
 export function isDeeper(value, depth) {
-  const inside = (values) => values.filter((value) => value !== null && typeof value === 'object');
-  let open = inside([value]);
-  for (let around = 1; open.length > 0; around++) {
-    if (around > depth) return true;
-    open = inside(open.flatMap(Object.values));
-  }
+  if (value === null || typeof value !== 'object') return false;
+  if (depth === 0) return true;
+  const inside = Array.isArray(value) ? value : Object.values(value);
+  for (let at = 0; at < inside.length; at++) if (isDeeper(inside[at], depth - 1)) return true;
   return false;
 }
 

@@ -107,9 +107,18 @@ export function standOn(scope, top) {
 }
 
 export function standOnAll(scope, top) {
-  scope.top$ = [...top.childNodes];
-  for (const node of scope.top$) node.scope$ = scope;
+  scope.top$ = [];
+  for (let node = top.firstChild; node !== null; node = node.nextSibling) {
+    scope.top$.push(node);
+    node.scope$ = scope;
+  }
   scope.made$ = top;
+}
+
+/** The same for one that has no nodes of its own. */
+export function standOnNothing(scope) {
+  scope.top$ = FIXED;
+  scope.made$ = document.createDocumentFragment();
 }
 
 /** Marks readers of a prop that was written to: where it is bound both ways, those of what it is bound to. */

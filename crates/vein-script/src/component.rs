@@ -257,6 +257,8 @@ impl<'a> Class<'a> {
         let mut template = String::new();
         if is_shown {
             self.markup(&name, &made);
+        }
+        if is_shown && !made.html.is_empty() {
             let html = code::string(&made.html.as_str().into()).text;
             let around = made.around.map_or("null".to_owned(), |around| format!("\"{around}\""));
             let alone = if self.is_alone(&made) { ".firstChild" } else { "" };
@@ -361,6 +363,9 @@ impl<'a> Class<'a> {
 
     /// The nodes that stand in it from the beginning.
     fn markup(&mut self, name: &str, made: &Template) {
+        if made.html.is_empty() {
+            return self.first.push_str("    standOnNothing(this);\n");
+        }
         self.first.push_str(&format!("    const top = T_{name}.cloneNode(true);\n"));
         if self.is_renamed() {
             self.first.push_str("    rename(top, item);\n");

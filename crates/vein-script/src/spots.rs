@@ -345,7 +345,12 @@ impl Class<'_> {
             let declared = writer.declarations();
             format!("(item) => {{ {declared}return {key}; }}")
         });
-        let derived = self.own.made(cell).unwrap_or_else(|| "false".into());
+        let derived = match self.own.made(cell) {
+            None => "false".to_owned(),
+            Some(made) if made == "true" => made,
+            // It is asked only where a row has gone.
+            Some(made) => format!("() => {made}"),
+        };
         self.members.push_str(&format!("  list{at}$() {{ return {list} ?? []; }}\n"));
         // Where the list may be gone by the time an item is written to, that is looked at first.
         if !stays(self.own.plan, cell) {
