@@ -55,9 +55,11 @@ export const NONE = Object.freeze([]);
 /** What something was worked out from, and up to what of which pulse. */
 export class Basis {
   out = null;
-  constructor(list, given) {
+  constructor(list, given, once) {
     this.list = list;
     this.given = given;
+    /** Whether it is known that no two places of the list have one item. */
+    this.once = once === true;
     this.turn = turn.count;
     this.touched = touched.length;
     this.edits = edits.length;
@@ -88,17 +90,17 @@ export class Making {
   }
 }
 
-/** Calls a function with each position of an item. */
-export function eachPlace(list, item, place) {
-  for (let at = list.indexOf(item); at >= 0; at = list.indexOf(item, at + 1)) place(at);
+/** Calls a function with each position of an item, of a list that may have each `once`. */
+export function eachPlace(list, item, once, place) {
+  for (let at = list.indexOf(item); at >= 0; at = once ? -1 : list.indexOf(item, at + 1)) place(at);
 }
 
 /** Where what stands between two positions of a list stands among those of it that are flagged, of which so many have to go. */
-export function placeAmong(out, list, flags, at, end, goes) {
+export function placeAmong(out, { list, once }, flags, at, end, goes) {
   const next = flags.indexOf(1, end);
   if (next < 0) return out.length - goes;
   const place = out.indexOf(list[next]);
-  return place >= 0 && out.indexOf(list[next], place + 1) < 0 ? place - goes : counted(flags, 0, at);
+  return place >= 0 && (once || out.indexOf(list[next], place + 1) < 0) ? place - goes : counted(flags, 0, at);
 }
 
 /** How many of some flags are set between two positions. */
@@ -109,11 +111,11 @@ export function counted(flags, from, to) {
 }
 
 /** The items of a list that a test lets through. */
-export function filterKept(scope, name, bit, list, test, given) {
+export function filterKept(scope, name, bit, list, test, given, once) {
   if (list === null) return null;
   const old = scope[name];
   const change = changeOf(scope, bit, old, list, given);
-  const basis = new Basis(list, given);
+  const basis = new Basis(list, given, once);
   if (change === null) filterAll(basis, test);
   else filterAgain(basis, old, test, change);
   keepUp(scope, name, basis);
@@ -146,7 +148,7 @@ export function filterAgain(basis, old, test, change) {
     if (goes + comes.length === 0) continue;
     // The list is as it is after all edits.
     const alone = change.edits.length === 1;
-    const place = alone ? placeAmong(making.out, list, flags, at, at + came.length, goes) : counted(flags, 0, at);
+    const place = alone ? placeAmong(making.out, basis, flags, at, at + came.length, goes) : counted(flags, 0, at);
     making.edit(place, goes, comes);
   }
   if (change.inside === null) {
@@ -170,10 +172,10 @@ export function filterAgain(basis, old, test, change) {
     }
   }
   for (const item of change.inside ?? NONE) {
-    eachPlace(list, item, (at) => {
+    eachPlace(list, item, basis.once, (at) => {
       const now = test(item) ? 1 : 0;
       if (now === flags[at]) return;
-      making.edit(placeAmong(making.out, list, flags, at, at + 1, 1 - now), 1 - now, now === 1 ? [item] : []);
+      making.edit(placeAmong(making.out, basis, flags, at, at + 1, 1 - now), 1 - now, now === 1 ? [item] : []);
       undo.push(flags, at, 1 - now);
       flags[at] = now;
     });
@@ -183,16 +185,16 @@ export function filterAgain(basis, old, test, change) {
 }
 
 /** What a function makes of each item of a list. */
-export function mapKept(scope, name, bit, list, make, given) {
+export function mapKept(scope, name, bit, list, make, given, once) {
   if (list === null) return null;
   const old = scope[name];
   const change = changeOf(scope, bit, old, list, given);
-  const basis = new Basis(list, given);
+  const basis = new Basis(list, given, once);
   if (change === null || change.inside === null) basis.out = new Made(list.map((item) => make(item)));
   else {
     const making = new Making(old.out);
     for (const { at, gone, came } of change.edits) making.edit(at, gone.length, came.map((item) => make(item)));
-    for (const item of change.inside) eachPlace(list, item, (at) => making.edit(at, 1, [make(item)]));
+    for (const item of change.inside) eachPlace(list, item, once, (at) => making.edit(at, 1, [make(item)]));
     basis.out = making.made();
   }
   keepUp(scope, name, basis);
@@ -201,12 +203,12 @@ export function mapKept(scope, name, bit, list, make, given) {
 
 /** A list in an order. Where one is put among those that stay it has to stand in order with both of its neighbours: an order that
  * contradicts itself is worked out as a whole. */
-export function sortKept(scope, name, bit, list, compare, given) {
+export function sortKept(scope, name, bit, list, compare, given, once) {
   if (list === null) return null;
   const old = scope[name];
   const change = changeOf(scope, bit, old, list, given);
-  const again = change === null || change.inside === null ? null : sortedAgain(old, list, compare, change);
-  const basis = new Basis(list, given);
+  const again = change === null || change.inside === null ? null : sortedAgain(old, list, compare, change, once);
+  const basis = new Basis(list, given, once);
   basis.out = again ?? new Made(sorted(list, compare));
   basis.steady = again !== null || isInOrder(basis.out, compare);
   keepUp(scope, name, basis);
@@ -220,16 +222,16 @@ export function isInOrder(list, compare) {
 }
 
 /** Whether an item stands once in a list, in order between two that are as they were. */
-export function staysBetween(list, item, compare, inside) {
+export function staysBetween(list, item, compare, inside, once) {
   const at = list.indexOf(item);
-  if (at < 0 || list.indexOf(item, at + 1) >= 0) return at < 0;
+  if (at < 0 || (!once && list.indexOf(item, at + 1) >= 0)) return at < 0;
   const [before, after] = [list[at - 1], list[at + 1]];
   return (at === 0 || (!inside.includes(before) && compare(before, item) < 0))
     && (at === list.length - 1 || (!inside.includes(after) && compare(item, after) < 0));
 }
 
 /** The order of a list of which few items have come, gone or been written to; nothing where that takes looking at all. */
-export function sortedAgain(old, list, compare, change) {
+export function sortedAgain(old, list, compare, change, once) {
   const { inside } = change;
   if (!old.steady) return null;
   const [leaves, comes] = [[], []];
@@ -244,9 +246,9 @@ export function sortedAgain(old, list, compare, change) {
   const making = new Making(old.out);
   // What was written to is looked for where it was, and stays where it still belongs there.
   for (const item of inside) {
-    if (comes.includes(item) || staysBetween(old.out, item, compare, inside)) continue;
-    eachPlace(list, item, () => comes.push(item));
-    if (!leaves.includes(item)) eachPlace(old.out, item, () => leaves.push(item));
+    if (comes.includes(item) || staysBetween(old.out, item, compare, inside, once)) continue;
+    eachPlace(list, item, once, () => comes.push(item));
+    if (!leaves.includes(item)) eachPlace(old.out, item, once, () => leaves.push(item));
   }
   if (leaves.length + comes.length > mostEdits(list)) return null;
   for (const item of leaves) {
@@ -276,10 +278,10 @@ export function sortedAgain(old, list, compare, change) {
 
 /** A sum over the items of a list, each part by itself. As long as all are whole numbers that add up without rounding, what has
  * come and gone is added and taken away; otherwise the parts are added up in their order, as they would be without this. */
-export function sumKept(scope, name, bit, list, part, start, given) {
+export function sumKept(scope, name, bit, list, part, start, given, once) {
   const old = scope[name];
   const change = old === undefined || !Object.is(start, old.start) ? null : changeOf(scope, bit, old, list, given);
-  const basis = new Basis(list, given);
+  const basis = new Basis(list, given, once);
   basis.start = start;
   if (change === null || change.inside === null) sumAll(basis, part);
   else sumAgain(basis, old, part, change);
@@ -319,7 +321,7 @@ export function sumAgain(basis, old, part, change) {
     for (const value of values) count(value, 1);
   }
   for (const item of change.inside) {
-    eachPlace(list, item, (at) => {
+    eachPlace(list, item, basis.once, (at) => {
       const [was, now] = [parts[at], part(item)];
       if (Object.is(was, now)) return;
       undo.push(parts, at, was);

@@ -10,7 +10,7 @@ use vein_plan::code::{
 };
 use vein_plan::members::Member;
 use vein_plan::ops::{Binary, Logical, Unary};
-use vein_plan::{Plan, Program};
+use vein_plan::{CellKind, Plan, Program};
 
 /// What things are called around an expression.
 pub trait Names {
@@ -289,9 +289,10 @@ impl<'a> Writer<'a> {
                 members::call(self, *member, receiver, &args)
             }
             Expr::Walk(member, list, function, extra) => {
+                let once = holds_once(self.plan, *list);
                 let list = self.written(*list);
                 let extra = extra.map(|extra| self.closed(extra));
-                members::walk(self, *member, list, function, extra)
+                members::walk(self, *member, (list, once), function, extra)
             }
             Expr::Ask(asked, args) => {
                 let args: Vec<String> =
@@ -535,11 +536,13 @@ impl<'a> Writer<'a> {
     }
 
     /// What keeps up what a function makes of a list: where it is kept, the bit that says that it has to look, and what the
-    /// function reads beside its items; nothing where it reads what may be another inside.
+    /// function reads beside its items, and whether the list has each item once; nothing where it reads what may be another
+    /// inside.
     pub(crate) fn kept_up(
         &mut self,
         function: &Function,
         params: usize,
+        once: bool,
     ) -> Option<(String, u32, String)> {
         let (cell, bit, count) = self.keeps?;
         let mut given = std::collections::BTreeSet::new();
@@ -562,12 +565,30 @@ impl<'a> Writer<'a> {
         }
         self.keeps = Some((cell, bit, count + 1));
         let given: Vec<String> = given.into_iter().collect();
-        Some((format!("K{cell}_{count}$"), bit, format!("[{}]", given.join(", "))))
+        let once = if once { ", true" } else { "" };
+        Some((format!("K{cell}_{count}$"), bit, format!("[{}]{once}", given.join(", "))))
     }
 
     /// Whether a member's function may give records that have some of their own kind inside.
     pub(crate) fn member_nests(&self, member: Member, kind: &Kind) -> bool {
         member == Member::Reduce && kind.nests(self.program)
+    }
+}
+
+/// Whether no two places of a list have one item: each place in state has its own, and who chooses or orders them hands each
+/// on once.
+fn holds_once(plan: &Plan, expr: ExprId) -> bool {
+    match &plan.exprs[expr as usize] {
+        Expr::Cell(cell) => match &plan.cells[*cell as usize].kind {
+            CellKind::State(_) => true,
+            CellKind::Derived(expr, _) => holds_once(plan, *expr),
+            _ => false,
+        },
+        Expr::Walk(Member::Filter | Member::ToSorted, of, ..)
+        | Expr::Call(Member::ListSlice | Member::ToSorted | Member::ToReversed, Some(of), _) => {
+            holds_once(plan, *of)
+        }
+        _ => false,
     }
 }
 

@@ -129,11 +129,13 @@ fn without_receiver(
 pub(crate) fn walk(
     writer: &mut Writer<'_>,
     member: Member,
-    list: Written,
+    (list, once): (Written, bool),
     function: &Function,
     extra: Option<Written>,
 ) -> Written {
     let item = list.kind.item();
+    // Simple values are the same wherever they stand.
+    let once = once && matches!(item, Kind::Record(_) | Kind::List(_) | Kind::Shape(_));
     let name = member.info().name;
     let helper = match member {
         Member::Filter => Some(("filterKept", 1)),
@@ -142,7 +144,7 @@ pub(crate) fn walk(
         _ => None,
     };
     if let Some((helper, params)) = helper
-        && let Some((kept, bit, given)) = writer.kept_up(function, params)
+        && let Some((kept, bit, given)) = writer.kept_up(function, params, once)
     {
         let kinds = vec![item.clone(); params];
         let (text, made) = writer.function(function, &kinds, member == Member::Filter);
@@ -154,7 +156,7 @@ pub(crate) fn walk(
         let text = format!("{helper}(this, \"{kept}\", {bit}, {list}, {text}, {given})");
         return Written::tight(text, kind);
     }
-    if let Some(sum) = kept_sum(writer, member, &list, function, extra.as_ref()) {
+    if let Some(sum) = kept_sum(writer, member, (&list, once), function, extra.as_ref()) {
         return sum;
     }
     let given = match member {
@@ -208,7 +210,7 @@ pub(crate) fn walk(
 fn kept_sum(
     writer: &mut Writer<'_>,
     member: Member,
-    list: &Written,
+    (list, once): (&Written, bool),
     function: &Function,
     start: Option<&Written>,
 ) -> Option<Written> {
@@ -240,7 +242,7 @@ fn kept_sum(
         }
         _ => return None,
     };
-    let (kept, bit, given) = writer.kept_up(&part, 1)?;
+    let (kept, bit, given) = writer.kept_up(&part, 1, once)?;
     let is_test = member != Member::Reduce;
     let (mut text, _) = writer.function(&part, &[item], is_test);
     if is_test {
