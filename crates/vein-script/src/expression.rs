@@ -136,6 +136,8 @@ pub struct Writer<'a> {
     pub(crate) moved: BTreeSet<ExprId>,
     /// Declarations of what is taken out of a list, and goes nowhere but back.
     pub(crate) taken: BTreeSet<StmtId>,
+    /// Declarations of what is looked at only before anything is written.
+    pub(crate) borrowed: BTreeSet<StmtId>,
 }
 
 impl<'a> Writer<'a> {
@@ -160,6 +162,7 @@ impl<'a> Writer<'a> {
             marks,
             moved: BTreeSet::new(),
             taken: BTreeSet::new(),
+            borrowed: BTreeSet::new(),
         }
     }
 
@@ -522,19 +525,6 @@ impl<'a> Writer<'a> {
         written
     }
 
-    /// Whether an expression names a local.
-    pub(crate) fn names_local(&self, id: ExprId, local: LocalId) -> bool {
-        let mut open = vec![id];
-        while let Some(id) = open.pop() {
-            let expr = &self.plan.exprs[id as usize];
-            if *expr == Expr::Local(local) {
-                return true;
-            }
-            expr.children(|child| open.push(child));
-        }
-        false
-    }
-
     /// What keeps up what a function makes of a list: where it is kept, the bit that says that it has to look, and what the
     /// function reads beside its items, and whether the list has each item once; nothing where it reads what may be another
     /// inside.
@@ -573,6 +563,19 @@ impl<'a> Writer<'a> {
     pub(crate) fn member_nests(&self, member: Member, kind: &Kind) -> bool {
         member == Member::Reduce && kind.nests(self.program)
     }
+}
+
+/// Whether an expression names a local.
+pub(crate) fn names_local(plan: &Plan, expr: ExprId, local: LocalId) -> bool {
+    let mut open = vec![expr];
+    while let Some(expr) = open.pop() {
+        let expr = &plan.exprs[expr as usize];
+        if *expr == Expr::Local(local) {
+            return true;
+        }
+        expr.children(|child| open.push(child));
+    }
+    false
 }
 
 /// Whether no two places of a list have one item: each place in state has its own, and who chooses or orders them hands each

@@ -1,7 +1,7 @@
 //! Standard members: ECMAScript's own wherever it gives what the evaluator gives, else a function of the engine.
 
 use crate::code::{Code, Level};
-use crate::expression::{Writer, Written};
+use crate::expression::{Writer, Written, names_local};
 use crate::kind::Kind;
 use vein_plan::code::{Expr, ExprId, Function};
 use vein_plan::members::{Member, Receiver, Returns};
@@ -229,7 +229,7 @@ fn kept_sum(
                 return None;
             };
             let is_sum = |id: ExprId| writer.plan.exprs[id as usize] == Expr::Local(*sum);
-            if !is_sum(left) || writer.names_local(right, *sum) {
+            if !is_sum(left) || names_local(writer.plan, right, *sum) {
                 return None;
             }
             let start = start.filter(|start| start.kind == Kind::Number)?.clone();

@@ -1,7 +1,9 @@
 //! Values that go from a local to where they are kept without being copied: nobody looks at the local any more. What a list is
-//! taken one from and given back to need not be copied on the way out either.
+//! taken one from and given back to need not be copied on the way out either, nor what is only looked at before anything is
+//! written.
 
-use crate::expression::Writer;
+use crate::expression::{Writer, names_local};
+use std::collections::BTreeSet;
 use vein_plan::Plan;
 use vein_plan::code::{
     Body, CellId, Expr, ExprId, ListEdit, LocalId, Place, PlaceStep, Stmt, StmtId,
@@ -67,6 +69,7 @@ impl Writer<'_> {
         let mut seen =
             Seen { plan: self.plan, loops: Vec::new(), declared: Vec::new(), used: Vec::new() };
         seen.body(body);
+        let mut moved = BTreeSet::new();
         for (local, by, loops) in &seen.declared {
             let Some(last) = seen.used.iter().rfind(|used| used.local == *local) else { continue };
             let here = seen.used.iter().filter(|used| used.by == last.by && used.local == *local);
@@ -75,6 +78,7 @@ impl Writer<'_> {
                 continue;
             }
             self.moved.insert(last.at);
+            moved.insert(*local);
             if let (Stmt::Edit(to, _), Some(from)) =
                 (&self.plan.stmts[last.by as usize], taken_from(self.plan, body, *by))
                 && is_same(self.plan, from, to)
@@ -82,7 +86,75 @@ impl Writer<'_> {
                 self.taken.insert(*by);
             }
         }
+        find_borrowed(self.plan, body, &moved, &mut self.borrowed);
     }
+}
+
+/// Finds the declarations of locals that go nowhere and are not looked at any more once something was written.
+fn find_borrowed(
+    plan: &Plan,
+    body: &[StmtId],
+    moved: &BTreeSet<LocalId>,
+    found: &mut BTreeSet<StmtId>,
+) {
+    for (at, stmt) in body.iter().enumerate() {
+        let planned = &plan.stmts[*stmt as usize];
+        if let Stmt::Let(local, _) = planned
+            && !moved.contains(local)
+            && is_over_before_writes(plan, &body[at + 1..], *local, &mut true)
+        {
+            found.insert(*stmt);
+        }
+        match planned {
+            Stmt::If(_, then, otherwise) => {
+                find_borrowed(plan, then, moved, found);
+                find_borrowed(plan, otherwise, moved, found);
+            }
+            Stmt::For(_, _, inner) => find_borrowed(plan, inner, moved, found),
+            _ => {}
+        }
+    }
+}
+
+/// Whether a local is looked at only as long as nothing was written, which is so at first where it is `clean`.
+fn is_over_before_writes(plan: &Plan, body: &[StmtId], local: LocalId, clean: &mut bool) -> bool {
+    body.iter().all(|stmt| {
+        let planned = &plan.stmts[*stmt as usize];
+        let mut exprs = Vec::new();
+        planned.children(|expr| exprs.push(expr), |_| {});
+        let uses = exprs.into_iter().any(|expr| names_local(plan, expr, local));
+        match planned {
+            Stmt::Let(..) | Stmt::Return => !uses || *clean,
+            Stmt::If(_, then, otherwise) => {
+                let (mut one, mut other) = (*clean, *clean);
+                let is_over = (!uses || *clean)
+                    && is_over_before_writes(plan, then, local, &mut one)
+                    && is_over_before_writes(plan, otherwise, local, &mut other);
+                *clean = one && other;
+                is_over
+            }
+            // What is looped over is looked at again after each round, and so is what is inside.
+            Stmt::For(_, _, inner) => {
+                *clean &= !writes(plan, inner);
+                (!uses || *clean) && is_over_before_writes(plan, inner, local, clean)
+            }
+            _ => {
+                let is_over = !uses || *clean;
+                *clean = false;
+                is_over
+            }
+        }
+    })
+}
+
+/// Whether some statements may write.
+fn writes(plan: &Plan, body: &[StmtId]) -> bool {
+    body.iter().any(|stmt| match &plan.stmts[*stmt as usize] {
+        Stmt::Let(..) | Stmt::Return => false,
+        Stmt::If(_, then, otherwise) => writes(plan, then) || writes(plan, otherwise),
+        Stmt::For(_, _, inner) => writes(plan, inner),
+        _ => true,
+    })
 }
 
 /// Whether a statement keeps the value of an expression as it is.

@@ -179,7 +179,7 @@ impl Writer<'_> {
         match self.plan.stmts[stmt as usize].clone() {
             Stmt::Let(local, value) => {
                 let kind = self.kind(value);
-                let value = match self.taken.contains(&stmt) {
+                let value = match self.taken.contains(&stmt) || self.borrowed.contains(&stmt) {
                     true => self.closed(value).code.alone(),
                     false => self.owned(value).alone(),
                 };

@@ -64,6 +64,31 @@ does instead(at: number, from: number) {
   const other = beds[from];
   if (old && other) beds[at] = { ...other, id: old.id };
 }
+does compared(at: number, from: number) {
+  const one = beds[at];
+  const other = beds[from];
+  if (one && other) {
+    if (one.litres < other.litres) { beds[at].litres = other.litres + one.levels.length; }
+    beds[at].litres += 2;
+    beds[from].moisture = one.litres * 10 + other.moisture;
+  }
+}
+does looped(at: number, from: number) {
+  const one = beds[at];
+  const other = beds[from];
+  if (one && other) {
+    for (const n of [1, other.litres, 2]) { beds[at].litres += n + one.litres; }
+  }
+}
+does swapped(at: number, from: number) {
+  const one = beds[at];
+  const other = beds[from];
+  if (one && other) {
+    beds[at] = { ...other, id: one.id };
+    beds[from].crop = one.crop;
+    beds[from].levels = [...one.levels, one.litres];
+  }
+}
 does round() { beds.reverse(); }
 does rank() { beds.sort((a, b) => a.litres - b.litres); }
 does keep(most: number) { beds = beds.filter((bed) => bed.moisture < most); }
@@ -112,10 +137,13 @@ fn step(random: &mut Random, beds: usize, buttons: usize, fields: usize) -> Json
     // Most identities are nobody's yet, and many are equal in what they are sorted by.
     let id = if random.below(8) == 0 { random.below(12) } else { 100 + random.below(100_000) };
     let crop = *random.pick(&["pea", "rye", "kale", "leek"]);
-    match random.below(54) {
+    match random.below(58) {
         44 => json!(["twice"]),
         45 => json!(["more", n]),
         46 | 47 => json!(["park"]),
+        54 | 55 => json!(["compared", at, random.below(beds + 1)]),
+        56 => json!(["looped", at, random.below(beds + 1)]),
+        57 => json!(["swapped", at, random.below(beds + 1)]),
         33..36 | 40..44 => json!(["slips", at, n as i64 - 60]),
         29..33 if fields > 0 => {
             let text = *random.pick(&["3", "2.50", "kale", "", " 1", "pea"]);
