@@ -134,7 +134,7 @@ export function hold(scope, at, held, accepted) {
 /** Writes to a control whose own value did not come out as the state's. */
 export function checkControl(scope, at, held) {
   if (!stands(scope) || scope[ofV(at)] !== held) return;
-  const [value, to] = scope[ofY(at)]();
+  const { 0: value, 1: to } = scope[ofY(at)]();
   if (to !== held && !isMeant(scope, at, held, value)) bringControl(scope, at, to);
 }
 
@@ -150,8 +150,9 @@ export function bringControl(scope, at, to) {
 
 /** Keeps what a control shows, unless it holds another spelling of that. */
 export function keepControl(scope, at) {
-  const [shown, seen] = [scope[ofV(at)], scope[ofX(at)]];
-  const [value, to] = scope[ofY(at)]();
+  const shown = scope[ofV(at)];
+  const seen = scope[ofX(at)];
+  const { 0: value, 1: to } = scope[ofY(at)]();
   // What nobody has written anything else to leaves alone what was entered, whatever that is.
   if (seen !== undefined && same(value, seen)) return;
   undo.push(scope, ofX(at), seen);
@@ -182,7 +183,8 @@ export function setInvalid(scope, at, on) {
 }
 
 export function bringInvalid(scope, at) {
-  const [kept, shown] = [scope[ofI(at)] ?? false, ofJ(at)];
+  const kept = scope[ofI(at)] ?? false;
+  const shown = ofJ(at);
   if ((scope[shown] ?? false) === kept) return;
   scope[shown] = kept;
   setAttribute(scope[scope.constructor.controls[at]], 'aria-invalid', kept ? 'true' : null);
@@ -190,7 +192,7 @@ export function bringInvalid(scope, at) {
 
 /** Has a control that comes again hold what a new one would. */
 export function showAgain(scope, at) {
-  const [value, to] = scope[ofY(at)]();
+  const { 0: value, 1: to } = scope[ofY(at)]();
   // Where it holds what it was made to hold, that is what it is made to hold now.
   if (to === scope[ofV(at)] && to === scope[ofWas(at)] && (to !== '' || value === '') && !scope[ofI(at)]) return;
   scope[ofWas(at)] = to;

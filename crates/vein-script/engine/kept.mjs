@@ -143,7 +143,8 @@ export function filterAgain(basis, old, test, change) {
   const making = new Making(old.out);
   for (const { at, gone, came } of change.edits) {
     const through = came.map((item) => (test(item) ? 1 : 0));
-    const [goes, comes] = [counted(flags, at, at + gone.length), came.filter((_, i) => through[i] === 1)];
+    const goes = counted(flags, at, at + gone.length);
+    const comes = came.filter((_, i) => through[i] === 1);
     undo.push(flags, { at, count: came.length }, flags.splice(at, gone.length, ...through));
     if (goes + comes.length === 0) continue;
     // The list is as it is after all edits.
@@ -161,7 +162,8 @@ export function filterAgain(basis, old, test, change) {
       basis.out = new Made(list.filter((_, at) => flags[at] === 1));
       return;
     }
-    let [place, from] = [0, 0];
+    let place = 0;
+    let from = 0;
     for (const at of others) {
       place += counted(flags, from, at);
       const was = flags[at];
@@ -225,7 +227,8 @@ export function isInOrder(list, compare) {
 export function staysBetween(list, item, compare, inside, once) {
   const at = list.indexOf(item);
   if (at < 0 || (!once && list.indexOf(item, at + 1) >= 0)) return at < 0;
-  const [before, after] = [list[at - 1], list[at + 1]];
+  const before = list[at - 1];
+  const after = list[at + 1];
   return (at === 0 || (!inside.includes(before) && compare(before, item) < 0))
     && (at === list.length - 1 || (!inside.includes(after) && compare(item, after) < 0));
 }
@@ -258,7 +261,8 @@ export function sortedAgain(old, list, compare, change, once) {
   }
   for (const item of comes) {
     const { out } = making;
-    let [low, high] = [0, out.length];
+    let low = 0;
+    let high = out.length;
     while (low < high) {
       const middle = (low + high) >> 1;
       if (compare(out[middle], item) > 0) high = middle;
@@ -322,7 +326,8 @@ export function sumAgain(basis, old, part, change) {
   }
   for (const item of change.inside) {
     eachPlace(list, item, basis.once, (at) => {
-      const [was, now] = [parts[at], part(item)];
+      const was = parts[at];
+      const now = part(item);
       if (Object.is(was, now)) return;
       undo.push(parts, at, was);
       parts[at] = now;

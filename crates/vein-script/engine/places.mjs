@@ -10,8 +10,8 @@ export class Place {
   /** Puts what is new into what is around it. */
   bring() {
     if (this.shown === null) return;
-    const [into, before] = placeOf(this.scope, this.number);
-    into.insertBefore(this.shown.made$, before);
+    const place = placeOf(this.scope, this.number);
+    place[0].insertBefore(this.shown.made$, place[1]);
     this.shown.made$ = null;
   }
   /** What stands there by now, though the view may not show it yet. */
@@ -359,14 +359,16 @@ export class Rows extends Place {
   /** Who stands where after one has come, gone, or gone from one place to another; nothing where it is not that. */
   editedOnce(old, list, own) {
     const { at, gone, came } = own[0];
-    const [goes, comes] = [gone.length === 1 && came.length === 0, gone.length === 0 && came.length === 1];
+    const goes = gone.length === 1 && came.length === 0;
+    const comes = gone.length === 0 && came.length === 1;
     const moves = goes && own.length === 2 && own[1].gone.length === 0 && own[1].came.length === 1 && own[1].came[0] === gone[0];
     if ((own.length > 1 && !moves) || !(goes || comes) || old.length + came.length - (goes && !moves ? 1 : 0) !== list.length) return null;
     if (moves && own[1].at === at) return old;
     const key = goes ? this.keys[at] : this.by(came[0]);
     if (comes && (key !== key || this.keys.includes(key))) return null;
     const rows = old.slice();
-    let [row, to] = [old[at], at];
+    let row = old[at];
+    let to = at;
     if (goes) {
       rows.splice(at, 1);
       undo.push(this.keys, { at, count: 0 }, this.keys.splice(at, 1));
@@ -877,7 +879,8 @@ export function bringFew(rows, { gone, came }) {
   const { held: next } = rows;
   rows.shown = [];
   for (const { at } of came.reverse()) {
-    let [into, before] = [null, null];
+    let into = null;
+    let before = null;
     for (let after = at + 1; before === null && after < next.length; after++) before = firstIn(next[after]);
     if (before === null) [into, before] = placeOf(rows.scope, rows.number);
     putIntoPlace(next[at], into ?? before.parentNode, before);
@@ -899,7 +902,8 @@ export function putIntoPlace(row, into, before) {
 
 /** Has the document show the rows of a list in their order, in the fewest moves. */
 export function bringRows(rows) {
-  const [old, next] = [rows.shown, rows.held];
+  const old = rows.shown;
+  const next = rows.held;
   rows.waits = false;
   if (old === next) return;
   if (rows.quick !== null) return bringFew(rows, rows.quick);
@@ -958,8 +962,8 @@ export function bringBranch(branch) {
   if (branch.shown !== null) takeOut(branch.shown);
   branch.shown = branch.held;
   if (branch.held === null) return;
-  const [into, before] = placeOf(branch.scope, branch.number);
-  into.insertBefore(branch.held.made$, before);
+  const place = placeOf(branch.scope, branch.number);
+  place[0].insertBefore(branch.held.made$, place[1]);
   branch.held.made$ = null;
 }
 
