@@ -412,8 +412,8 @@ impl Graph {
                 None => format!("reader {reader}"),
             };
             let name = self.address(home, &name);
-            let ups = (0..).map_while(|at| self.read_at(key, at)).flatten();
-            if let Some(up) = ups.filter(|up| self.mark_of(*up) != Mark::Fresh).next() {
+            let mut ups = (0..).map_while(|at| self.read_at(key, at)).flatten();
+            if let Some(up) = ups.find(|up| self.mark_of(*up) != Mark::Fresh) {
                 outdated.push(format!("{name} reads {up:?}, which is not up to date"));
             }
             let Some(Slot::Derived { scope, expr, value, .. }) =
