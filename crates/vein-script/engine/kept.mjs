@@ -90,7 +90,7 @@ export class Making {
   }
 }
 
-/** Calls a function with each position of an item, of a list that may have each `once`. */
+/** Calls a function with each position of an item; `once` says that there is no more than one. */
 export function eachPlace(list, item, once, place) {
   for (let at = list.indexOf(item); at >= 0; at = once ? -1 : list.indexOf(item, at + 1)) place(at);
 }

@@ -224,7 +224,7 @@ export class Rows extends Place {
     /** How many times something was written around them that they may read. */
     this.changes = 0;
     /** Rows in which nothing is worked out but what they show are marked as one. */
-    this.isOne = kind.within === 0 && kind.prototype.settle$ === Scope.prototype.settle$ && kind.prototype.pull$ === Scope.prototype.pull$;
+    this.isOne = kind.within === 0 && kind.prototype.settle$ === Scope.prototype.settle$;
     this.held$ = this;
     this.alive$ = true;
     this.depth$ = scope.depth$;
