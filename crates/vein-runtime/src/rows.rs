@@ -376,6 +376,10 @@ impl Graph {
     ) {
         self.begin_pieces(scope, spot);
         if self.identity(scope, spot).is_none() {
+            // A row that goes with its list may not know any more what it stood for, and shows nothing more.
+            if !self.scope(scope).alive {
+                return;
+            }
             let Value::List(new) = self.current_list(scope, spot) else { return };
             let mut old = (*new).clone();
             match seen {

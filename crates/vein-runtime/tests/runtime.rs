@@ -236,6 +236,29 @@ does outside() { n = 9; beds[0].n = twice; beds[5].n = 1 }
     assert_eq!(read(&mut runtime, "twice"), Ok(json!(2)));
 }
 
+/// What tells the rows apart is written by what runs when they go with the page, after the item of the first has gone.
+#[test]
+fn what_runs_at_the_end_writes_in_rows_that_go_too() {
+    for edit in ["push(5)", "reverse()", "splice(0, 2, 7, 8, 9)", "sort((a, b) => b - a)", "pop()"]
+    {
+        let text = format!(
+            "
+holds beds = [{{ levels: [1, 2, 3] }}, {{ levels: [4] }}, {{ levels: [6, 5] }}]
+gives went(levels: number[])
+upon removed {{
+  beds.shift();
+  for (const bed of beds) {{ bed.levels.{edit}; }}
+  for (const bed of beds) {{ bed.levels.{edit}; give went(bed.levels); }}
+}}
+<ul><li each='bed of beds by bed.levels.join()'><b each='level of bed.levels'>{{level}}</b></li></ul>
+"
+        );
+        let closed = open(&text, &Json::Null).close();
+        assert!(closed.fault.is_none(), "{edit}: {:?}", closed.fault);
+        assert_eq!(closed.given.len(), 2, "{edit}");
+    }
+}
+
 /// Nobody shows `far`: it is asked for by what fails, and `near` is as it was when it is worked out for that.
 #[test]
 fn faults_leave_what_nobody_asked_for_as_it_was() {

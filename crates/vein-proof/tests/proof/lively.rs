@@ -168,6 +168,9 @@ const ONCE_FAILED_COMPILED: [u64; 6] = [90_004, 90_013, 90_017, 90_024, 90_084, 
 /// What nobody had asked for since it was marked counted as up to date after a pulse that was taken back.
 const ONCE_FAILED_SURE: [u64; 1] = [1_796_008_429_315];
 
+/// A list was written that went with its row, whose item had gone before; the page was closed after a longer walk.
+const ONCE_FAILED_CLOSED: [u64; 1] = [1_796_018_145_019];
+
 #[test]
 fn random_lives_are_exact_and_failed_pulses_never_were() {
     let seeds = Seeds::new(1900);
@@ -179,6 +182,7 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
         &ONCE_FAILED_LATE,
         &ONCE_FAILED_COMPILED,
         &ONCE_FAILED_SURE,
+        &ONCE_FAILED_CLOSED,
     ];
     for seed in seeds.and(&once) {
         let mut random = Random::new(seed);
@@ -199,7 +203,7 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
         opened += 1;
         let runtime = page.session.runtime();
         let map = reach_map(runtime.program(), runtime.plan());
-        let steps = match ONCE_FAILED_LATE.contains(&seed) {
+        let steps = match ONCE_FAILED_LATE.contains(&seed) || ONCE_FAILED_CLOSED.contains(&seed) {
             true => LONGER,
             false => seeds.steps(12),
         };
