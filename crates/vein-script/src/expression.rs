@@ -3,14 +3,14 @@
 use crate::code::{self, Code, Level};
 use crate::kind::Kind;
 use crate::members;
-use crate::readers::Readers;
+use crate::readers::{Readers, holds_once};
 use std::collections::{BTreeMap, BTreeSet};
 use vein_plan::code::{
     CellId, Expr, ExprId, Field, Function, Item, LocalId, NameId, Piece, StmtId,
 };
 use vein_plan::members::Member;
 use vein_plan::ops::{Binary, Logical, Unary};
-use vein_plan::{CellKind, Plan, Program};
+use vein_plan::{Plan, Program};
 
 /// What things are called around an expression.
 pub trait Names {
@@ -576,23 +576,6 @@ pub(crate) fn names_local(plan: &Plan, expr: ExprId, local: LocalId) -> bool {
         expr.children(|child| open.push(child));
     }
     false
-}
-
-/// Whether no two places of a list have one item: each place in state has its own, and who chooses or orders them hands each
-/// on once.
-fn holds_once(plan: &Plan, expr: ExprId) -> bool {
-    match &plan.exprs[expr as usize] {
-        Expr::Cell(cell) => match &plan.cells[*cell as usize].kind {
-            CellKind::State(_) => true,
-            CellKind::Derived(expr, _) => holds_once(plan, *expr),
-            _ => false,
-        },
-        Expr::Walk(Member::Filter | Member::ToSorted, of, ..)
-        | Expr::Call(Member::ListSlice | Member::ToSorted | Member::ToReversed, Some(of), _) => {
-            holds_once(plan, *of)
-        }
-        _ => false,
-    }
 }
 
 /// The next tighter level.

@@ -1,7 +1,7 @@
 //! Who reads what, as bits: each block knows of its own readers which a write to a cell of it can reach.
 
 use std::collections::{BTreeMap, BTreeSet};
-use vein_plan::code::{CellId, Expr, ExprId, Function, Place, PlaceStep};
+use vein_plan::code::{CellId, Expr, ExprId, Function, LocalId, Place, PlaceStep};
 use vein_plan::members::Member;
 use vein_plan::{
     Block, BlockId, CellKind, Extent, Given, Plan, PlanRead, ReadStep, SpotKind, When,
@@ -273,41 +273,37 @@ fn own_reads(plan: &Plan, cell: CellId) -> Vec<PlanRead> {
 /// The cell whose items a derived list hands on as they are, and the way to one of them there.
 pub(crate) fn hands_on(plan: &Plan, cell: CellId) -> Option<(CellId, Vec<ReadStep>)> {
     let CellKind::Derived(expr, _) = &plan.cells[cell as usize].kind else { return None };
-    let chooses = |expr: ExprId| match &plan.exprs[expr as usize] {
-        Expr::Walk(Member::Filter | Member::ToSorted, of, function, _) => {
-            reads_fields(plan, function).then_some(*of)
-        }
-        _ => None,
-    };
     // Who reads a store in other components is told by the name of what has changed.
     if plan.store.is_some() {
         return None;
     }
-    let mut list = chooses(*expr)?;
-    while let Some(of) = chooses(list) {
-        list = of;
+    let (mut list, mut functions) = (*expr, Vec::new());
+    while let Expr::Walk(Member::Filter | Member::ToSorted, of, function, _) =
+        &plan.exprs[list as usize]
+    {
+        functions.push(function);
+        list = *of;
     }
-    let mut item = vec![ReadStep::AnyItem];
-    loop {
-        match &plan.exprs[list as usize] {
-            Expr::Field(of, name) => {
-                item.insert(0, ReadStep::Field(*name));
-                list = *of;
-            }
-            Expr::Cell(cell) => return Some((*cell, item)),
-            _ => return None,
-        }
+    if functions.is_empty() || !matches!(plan.exprs[list as usize], Expr::Field(..) | Expr::Cell(_))
+    {
+        return None;
     }
+    let (source, mut item) = way_in(plan, list)?;
+    item.push(ReadStep::AnyItem);
+    let knows = functions.iter().all(|function| reads_fields(plan, function, source));
+    knows.then_some((source, item))
 }
 
-/// Whether a function looks at nothing but fields of what it is given.
-fn reads_fields(plan: &Plan, function: &Function) -> bool {
+/// Whether a function looks at nothing but fields of what it is given, as far as that stands in a cell.
+fn reads_fields(plan: &Plan, function: &Function, source: CellId) -> bool {
+    let is_given = |local: &LocalId| function.params.contains(local);
     let (mut open, mut sure) = (vec![function.body], true);
     while let Some(expr) = open.pop() {
         match &plan.exprs[expr as usize] {
-            Expr::Field(of, _) if matches!(&plan.exprs[*of as usize], Expr::Local(local) if function.params.contains(local)) =>
+            Expr::Field(of, _) if matches!(&plan.exprs[*of as usize], Expr::Local(local) if is_given(local)) =>
                 {}
-            Expr::Local(local) => sure &= !function.params.contains(local),
+            Expr::Local(local) => sure &= !is_given(local),
+            Expr::Cell(cell) => sure &= *cell != source,
             other => other.children(|child| open.push(child)),
         }
     }
@@ -479,6 +475,19 @@ fn way_in(plan: &Plan, expr: ExprId) -> Option<(CellId, Vec<ReadStep>)> {
         Expr::Cell(cell) => Some((*cell, Vec::new())),
         _ => None,
     }
+}
+
+/// Whether no two places of a list have one item: each place in state has its own, and who chooses or orders them hands each
+/// on once.
+pub(crate) fn holds_once(plan: &Plan, mut expr: ExprId) -> bool {
+    while let Some((cell, _)) = way_in(plan, expr) {
+        match &plan.cells[cell as usize].kind {
+            CellKind::State(_) => return true,
+            CellKind::Derived(inner, _) => expr = *inner,
+            _ => return false,
+        }
+    }
+    false
 }
 
 /// The cell that the items of another stand in, whether that is derived or a row's, and the way further in.

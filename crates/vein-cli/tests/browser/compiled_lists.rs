@@ -31,6 +31,8 @@ derives litres = ranked.reduce((sum, bed) => sum + bed.litres, 0)
 derives urgent = dry.some((bed) => bed.moisture < 0)
 derives calm = ranked.every((bed) => bed.litres < 20)
 derives deep = views.reduce((sum, view) => sum + view.deep, 0)
+derives longer = beds.filter((bed) => JSON.stringify(beds[0]).length > 70 + bed.litres)
+derives ahead = dry.filter((bed) => dry.some((other) => JSON.stringify(other).includes(`${bed.litres}`))).toSorted((a, b) => b.id - a.id)
 derives odd = beds.filter((bed) => bed.levels.some((n) => n > threshold)).map((bed) => bed.levels.length)
 
 does wet(at: number, by: number) { if (at < beds.length) beds[at].moisture += by; }
@@ -100,7 +102,7 @@ does asked(at: number) { if (at < ranked.length) pour(at, ranked.length); }
 does fails(at: number) { beds.reverse(); beds.splice(at, 1); wet(0, 50); pour(at, ranked.length); beds[1000].litres = 1; }
 does slips(at: number, by: number) { wet(at, by); pour(at, ranked.length); if (by > 0) beds.splice(at, 1); slipping = true; }
 
-<p>{dry.length} {litres} {named.join()} {high.join()} {odd.join()} {urgent} {calm} {deep}</p>
+<p>{dry.length} {litres} {named.join()} {high.join()} {odd.join()} {longer.length} {ahead.map((bed) => bed.id).join()} {urgent} {calm} {deep}</p>
 <i each=\"bed, at of beds by bed.id\">{at}:{bed.crop} {bed.moisture} {threshold}</i>
 <b each=\"bed of dry by bed.id\" title=\"{threshold} of {bed.levels.length}\">{bed.id} {bed.litres}<button click=\"-> bed.moisture += 30\">wet</button>
   <input value=\"<-> bed.crop\"><input value=\"<-> bed.litres\">
