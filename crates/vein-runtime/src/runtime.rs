@@ -219,9 +219,7 @@ impl Runtime {
     pub fn unasked(&mut self) -> Vec<String> {
         let prepared = self.view.graph.prepared.clone();
         let mut unasked = Vec::new();
-        let live = (0..).zip(&self.view.graph.scopes).filter(|(_, scope)| scope.alive);
-        let live: Vec<ScopeId> = live.map(|(number, _)| number).collect();
-        for scope in live {
+        for scope in self.live() {
             for (source, asked) in self.asked_with(scope).into_iter().enumerate() {
                 let Some((_, asked)) = asked else { continue };
                 let plan = prepared.plan(self.view.graph.scope(scope).plan);
@@ -242,10 +240,12 @@ impl Runtime {
     /// ever read it.
     #[doc(hidden)]
     pub fn outdated(&mut self) -> Vec<String> {
-        let graph = &mut self.view.graph;
-        let live = (0..).zip(&graph.scopes).filter(|(_, scope)| scope.alive);
-        let live: Vec<ScopeId> = live.map(|(number, _)| number).collect();
-        live.into_iter().flat_map(|scope| graph.outdated_in(scope)).collect()
+        self.live().into_iter().flat_map(|scope| self.view.graph.outdated_in(scope)).collect()
+    }
+
+    fn live(&self) -> Vec<ScopeId> {
+        let live = (0..).zip(&self.view.graph.scopes).filter(|(_, scope)| scope.alive);
+        live.map(|(number, _)| number).collect()
     }
 
     /// From now on holds whatever is read of a derived value against what its expression gives by then, worked out

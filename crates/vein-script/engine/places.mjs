@@ -362,34 +362,33 @@ export class Rows extends Place {
     const goes = gone.length === 1 && came.length === 0;
     const comes = gone.length === 0 && came.length === 1;
     const moves = goes && own.length === 2 && own[1].gone.length === 0 && own[1].came.length === 1 && own[1].came[0] === gone[0];
-    if ((own.length > 1 && !moves) || !(goes || comes) || old.length + came.length - (goes && !moves ? 1 : 0) !== list.length) return null;
-    if (moves && own[1].at === at) return old;
+    const leaves = goes && !moves;
+    if ((own.length > 1 && !moves) || !(goes || comes) || old.length + came.length - (leaves ? 1 : 0) !== list.length) return null;
+    const to = moves ? own[1].at : at;
+    if (moves && to === at) return old;
     const key = goes ? this.keys[at] : this.by(came[0]);
     if (comes && (key !== key || this.keys.includes(key))) return null;
     const rows = old.slice();
-    let row = old[at];
-    let to = at;
+    const row = goes ? old[at] : newly(this.make(list[at], at, key));
     if (goes) {
       rows.splice(at, 1);
       undo.push(this.keys, { at, count: 0 }, this.keys.splice(at, 1));
     }
-    if (moves) to = own[1].at;
-    if (comes) row = newly(this.make(list[at], at, key));
-    if (comes || moves) {
+    if (leaves) {
+      row.at$ = at;
+      this.leave(row);
+    } else {
       rows.splice(to, 0, row);
       this.keys.splice(to, 0, key);
       undo.push(this.keys, { at: to, count: 1 }, NONE);
     }
     const first = Math.min(at, to);
-    if (this.numbers) for (let at = first; at < rows.length; at++) this.stand(rows[at], list[at], at);
+    if (this.numbers) for (let place = first; place < rows.length; place++) this.stand(rows[place], list[place], place);
     else if (moves) this.stand(row, list[to], to);
-    if (goes && !moves) {
-      row.at$ = at;
-      this.leave(row);
-    }
-    const quick = this.waits ? null : goes && !moves ? { gone: [row], came: [] } : { gone: NONE, came: [{ at: to, row }] };
+    const quick = leaves ? { gone: [row], came: [] } : { gone: NONE, came: [{ at: to, row }] };
+    const alone = !this.waits;
     this.waitFor(first, rows.length - 1 - Math.max(at, to));
-    this.quick = quick;
+    this.quick = alone ? quick : null;
     return rows;
   }
   /** Who stands where after some edits of the list, where each identity is that of one row; nothing where it is not. */

@@ -43,10 +43,10 @@ export function spend(count) {
   }
 }
 
-/** Empties a list that is filled again soon: a short one keeps what it stands in. */
-export function empty(list) {
-  if (list.length > 100) list.length = 0;
-  while (list.length > 0) list.pop();
+/** Empties a list that is filled again soon, from some place on: a short one keeps what it stands in. */
+export function empty(list, from = 0) {
+  if (list.length > from + 100) list.length = from;
+  while (list.length > from) list.pop();
 }
 
 /** Runs something, with what it takes, as one pulse: all of it, or nothing. */

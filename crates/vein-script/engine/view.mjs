@@ -137,8 +137,7 @@ export const afterwards = [];
 /** Does what was put off, in order, from some place on. */
 export function doAll(all, from = 0) {
   for (let at = from; at < all.length; at += 3) all[at](all[at + 1], all[at + 2]);
-  if (from === 0) empty(all);
-  else all.length = from;
+  empty(all, from);
 }
 
 /** Keeps what a part shows, and has it brought to the document if that is another. */
