@@ -135,7 +135,7 @@ impl<'a> Reader<'a> {
         let rest = self.rest();
         let Some(first) = rest.chars().next() else { return false };
         if first.is_whitespace() {
-            self.at += first.len_utf8();
+            self.at += rest.len() - rest.trim_start().len();
         } else if rest.starts_with("//") {
             self.at += rest.find('\n').unwrap_or(rest.len());
         } else if rest.starts_with("/*") {
@@ -239,16 +239,8 @@ impl<'a> Reader<'a> {
     }
 
     fn punctuator(&mut self, first: char) {
-        const LONG: &[&str] = &[
-            ">>>=", "...", "===", "!==", "**=", "<<=", ">>=", ">>>", "&&=", "||=", "??=", "=>",
-            "==", "!=", "<=", ">=", "&&", "||", "??", "?.", "++", "--", "+=", "-=", "*=", "/=",
-            "%=", "&=", "|=", "^=", "<<", ">>", "**",
-        ];
         let rest = self.rest();
-        let long = LONG.iter().find(|long| rest.starts_with(**long));
-        // `a ?.5 : b`
-        let long = long.filter(|long| **long != "?." || !is_digit(rest[2..].chars().next()));
-        let length = long.map_or(first.len_utf8(), |long| long.len());
+        let length = first.len_utf8().max(length_of_punctuator(rest.as_bytes()));
         let text = &rest[..length];
         match text {
             "{" => {
@@ -307,8 +299,27 @@ impl<'a> Reader<'a> {
     }
 }
 
+/// How many bytes of a text are one punctuator: the longest that it begins with (ECMA-262, 12.8).
+fn length_of_punctuator(text: &[u8]) -> usize {
+    let same = text.iter().take(4).take_while(|byte| **byte == text[0]).count();
+    let assigns = |length: usize| length + usize::from(text.get(length) == Some(&b'='));
+    match (text[0], text.get(1)) {
+        (b'.', _) if same >= 3 => 3,
+        // `a ?.5 : b`
+        (b'?', Some(b'.')) if !text.get(2).is_some_and(u8::is_ascii_digit) => 2,
+        (b'=', Some(b'>')) => 2,
+        (b'+' | b'-', _) if same >= 2 => 2,
+        (b'*' | b'<' | b'&' | b'|' | b'?', _) if same >= 2 => assigns(2),
+        (b'>', _) if same >= 2 => assigns(same.min(3)),
+        (b'=', _) => same.min(3),
+        (b'!', _) => assigns(assigns(1)),
+        (b'<' | b'>' | b'+' | b'-' | b'*' | b'/' | b'%' | b'&' | b'|' | b'^', _) => assigns(1),
+        _ => 1,
+    }
+}
+
 pub(crate) fn is_of_name(c: char) -> bool {
-    c.is_alphanumeric() || c == '_' || c == '$'
+    c.is_ascii_alphanumeric() || !c.is_ascii() && c.is_alphanumeric() || c == '_' || c == '$'
 }
 
 fn is_digit(c: Option<char>) -> bool {

@@ -283,7 +283,7 @@ fn beds() -> [Ui; 2] {
 
 pub async fn derived_lists_are_kept_up_the_same(browser: &Browser) {
     browser.leave().await;
-    let (uis, seeds) = (beds(), Seeds::new(60));
+    let (uis, seeds) = (beds(), Seeds::new(100));
     let (mut pulses, mut faults) = (0, 0);
     for seed in seeds.and(&[]) {
         let walk = walk(&uis, seed, seeds.steps(40));
@@ -298,8 +298,8 @@ pub async fn derived_lists_are_kept_up_the_same(browser: &Browser) {
             assert_eq!(*ours, theirs[at], "seed {seed}, {:?}", &walk.steps[..at]);
         }
     }
-    if seeds.tell(pulses) {
-        assert!(faults > 100, "{faults} faults");
+    if seeds.tell(pulses) || pulses > 2000 {
+        assert!(faults > 100, "{faults} faults in {pulses} pulses");
     }
 }
 

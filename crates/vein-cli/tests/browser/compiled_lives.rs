@@ -11,7 +11,7 @@ use crate::projects::lively_project;
 use crate::seeds::Seeds;
 use serde_json::{Value as Json, json};
 use std::collections::BTreeSet;
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock};
 use vein::{NodeId, Pulse as Entry, Session, Ui, Value};
 use vein_plan::{Program, Property, Shown};
 use vein_runtime::QuestionId;
@@ -385,6 +385,9 @@ const PLAY: &str = r#"
   return all;
 "#;
 
+static RULES: LazyLock<String> =
+    LazyLock::new(|| format!("const RULES = {};", vein::cleaning_rules()));
+
 /// What is run in Chromium for a project.
 fn script(program: &Program, compiled: &Compiled, beds: &[Json], steps: &[Json]) -> String {
     let names = program.plans.iter().map(|plan| {
@@ -407,8 +410,7 @@ fn script(program: &Program, compiled: &Compiled, beds: &[Json], steps: &[Json])
         .replace("STEPS", &json!(steps).to_string())
         .replace("USED", &json!(USED).to_string());
     let whole = format!("{STYLES} {} {WRITTEN} {SHOWN} {play}", compiled.text());
-    let rules = format!("const RULES = {};", vein::cleaning_rules());
-    let whole = engine::with(&whole).replace("const RULES = {};", &rules);
+    let whole = engine::with(&whole).replace("const RULES = {};", &RULES);
     // As it is sent, unless somebody wants to read it.
     let is_read = std::env::var_os("VEIN_KEEP").is_some();
     let whole = if is_read { whole } else { shortened(&whole, |_| false).0 };
@@ -423,7 +425,7 @@ const ONCE_FAILED: [u64; 6] = [90_004, 90_013, 90_017, 90_024, 90_084, 90_104];
 const LATER_FAILED: [u64; 7] = [1_730, 3_011, 3_149, 3_232, 3_601, 5_684, 5_897];
 
 /// How many projects there are, of what is drawn from the numbers after this.
-const PROJECTS: u64 = 400;
+const PROJECTS: u64 = 750;
 
 pub async fn random_projects_live_the_same(browser: &Browser) {
     browser.leave().await;
@@ -511,8 +513,8 @@ pub async fn random_projects_live_the_same(browser: &Browser) {
     let reached = format!(
         "{pulses} pulses, {failed} failed, {answered} answers, {timers} timers, {unopened} not opened"
     );
-    if !seeds.tell(pulses) && pulses < 2000 {
+    if !seeds.tell(pulses) && pulses < 8000 {
         return;
     }
-    assert!(pulses > 2000 && failed > 20 && answered > 100 && timers > 50, "{reached}");
+    assert!(pulses > 8000 && failed > 80 && answered > 400 && timers > 150, "{reached}");
 }

@@ -14,8 +14,8 @@ use std::time::Instant;
 /// Set where Chromium cannot be had; `cargo xtask test` says so in capitals.
 const WITHOUT: &str = "VEIN_WITHOUT_BROWSER";
 
-/// How many run at once.
-const AT_ONCE: usize = 2;
+/// How many run at once: one more than there are processors where the fewest are, as much of their time is spent waiting.
+const AT_ONCE: usize = 3;
 
 pub type OnPage = for<'b> fn(&'b Browser) -> Pin<Box<dyn Future<Output = ()> + 'b>>;
 

@@ -65,6 +65,8 @@ const TESTS: &[Test] = tests! {
     proving::lists_are_changed_where_they_stand,
     proving::a_broken_applier_is_found_and_the_part_is_named;
     pages:
+    hands::what_a_person_types_comes_to_the_same,
+    hands::what_a_person_does_comes_to_the_same,
     compiled::every_standard_member_gives_the_same,
     compiled::random_derived_values_come_to_the_same,
     compiled_handlers::handlers_leave_the_same_behind,
@@ -80,7 +82,6 @@ const TESTS: &[Test] = tests! {
     attributes::what_chromium_styles_is_known,
     styles::rules_reach_whom_they_are_for,
     markup::a_built_page_cleans_as_it_is_cleaned_outside,
-    hands::what_a_person_does_comes_to_the_same,
     controls::what_is_set_is_what_chromium_makes_of_it,
     controls::what_is_typed_is_what_chromium_takes,
     rust_host::rust_answers_in_the_page,
