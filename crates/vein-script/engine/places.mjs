@@ -18,8 +18,12 @@ export class Place {
   inside(into) {
     if (this.shown !== null) into.push(this.shown);
   }
-  given(name) {
-    if (this.shown !== null) mark(this.shown, this.shown.constructor.props[name] ?? 0);
+  /** Notes that what is given to what stands there is another, or that a field of it was written. */
+  given(name, field) {
+    if (this.shown === null) return;
+    const { props, inside } = this.shown.constructor;
+    const bits = bitsOf(props[name] ?? 0, inside[name], field);
+    if (bits !== 0) mark(this.shown, bits);
   }
   first() {
     return this.shown === null ? null : firstIn(this.shown);
@@ -680,15 +684,30 @@ export function bringAgain(scope, changed) {
 /** Marks those readers of a row that read its item. */
 export const tellItem = (row) => mark(row, row.constructor.item);
 
-/** Tells the rows that show an object that something in it was written. */
-export function touch(item) {
-  if (item !== null && typeof item === 'object') touched.push(item);
+/** Who reads a field of something that was written, of those who read it at all. */
+export const bitsOf = (all, fields, field) => (field === undefined || fields === undefined ? all : fields[field] ?? fields['']);
+
+/** Tells the rows that show an object that something in it was written: in a field of it, where one is said. */
+export function touch(item, field) {
+  if (item === null || typeof item !== 'object') return;
+  touched.push(item);
   for (const row of rowsOf(item)) {
     if (row.item$ !== item) continue;
-    if (stands(row)) tellItem(row);
+    const { item: all, fields, hands } = row.constructor;
+    const known = fields === NOTHING ? undefined : fields;
     // Whoever has gone may come again.
-    else row.d$ |= row.constructor.item;
+    if (!stands(row)) row.d$ |= all;
+    else {
+      const bits = bitsOf(all, known, field);
+      if (bits !== 0) mark(row, bits);
+      if (field !== undefined && known !== undefined) for (const [at, prop] of hands) row.spots$?.[at]?.given(prop, field);
+    }
   }
+}
+
+/** The same for several, one after the other, and again: in the fields that are said of each. */
+export function touchAll(items, fields) {
+  items.forEach((item, at) => touch(item, fields[at % fields.length]));
 }
 
 /** The item that a row stands for by now. */

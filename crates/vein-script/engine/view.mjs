@@ -42,13 +42,19 @@ export class Scope {
   /** Who reads each cell of what is around it, and its own item. */
   static outer = NOTHING;
   static item = 0;
+  /** Who reads each field of its item, those that read it as a whole among them; by `''`, these alone. What hands it on as it is,
+   * in which spot and as which prop, is told by itself. */
+  static fields = NOTHING;
+  static hands = [];
   /** Who reads where its item stands. */
   static moved = 0;
   static asking = [];
   static controls = NOTHING;
   /** Whether something in it has to know when it goes. */
   static ends = false;
+  /** Who reads each prop, and each field of it, as above. */
   static props = NOTHING;
+  static inside = NOTHING;
   static spots = [];
   static tops = [0];
   /** Whether nothing in it holds anything of its own, so that it can come again where it was. */
@@ -121,11 +127,12 @@ export function standOnNothing(scope) {
   scope.made$ = document.createDocumentFragment();
 }
 
-/** Marks readers of a prop that was written to: where it is bound both ways, those of what it is bound to. */
-export function tell(scope, prop, bits, entire) {
+/** Marks readers of a prop that was written to, in a field or as a whole: where it is bound both ways, those of what it is bound
+ * to. */
+export function tell(scope, prop, bits, entire, field) {
   const ways = scope.bound$[prop];
   if (ways === undefined) mark(scope, bits);
-  else scope.held$.scope[ways[1]](entire);
+  else scope.held$.scope[ways[1]](entire, field);
 }
 
 /** What is done to the document once everything is worked out: a function and what it takes, one after the other. */

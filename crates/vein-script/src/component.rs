@@ -292,6 +292,8 @@ impl<'a> Class<'a> {
             true => listeners,
             false => format!("\n{listeners}  "),
         };
+        let hands: Vec<String> = self.handed().into_iter().map(|(_, hand)| hand).collect();
+        let item_fields = filled(self.item_fields());
         let asking: Vec<String> = self.asking_spots().iter().map(usize::to_string).collect();
         let ends = self.whole.ends(self.number, number);
         let tops = self.tops(&made);
@@ -302,11 +304,14 @@ impl<'a> Class<'a> {
             ("within", bits(self.within())),
             ("outer", filled(outer)),
             ("item", bits(self.readers.of_item(plan, number))),
+            ("fields", item_fields),
+            ("hands", listed(hands.join(", "))),
             ("moved", bits(self.readers.where_one(position))),
             ("asking", listed(asking.join(", "))),
             ("controls", filled(std::mem::take(&mut self.controls))),
             ("ends", if ends { ends.to_string() } else { String::new() }),
             ("props", filled(self.props())),
+            ("inside", filled(self.props_inside())),
             ("spots", listed(self.places())),
             ("bare", if is_bare { is_bare.to_string() } else { String::new() }),
             ("tops", if tops == "0" { String::new() } else { format!("[{tops}]") }),

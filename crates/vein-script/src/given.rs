@@ -111,7 +111,7 @@ impl Class<'_> {
             });
             self.own.live = false;
             self.members.push_str(&format!(
-                "  b{at}_{which}$(called) {{\n    {declared}\n{at_last}  }}\n  t{at}_{which}$(whole) {{\n{told}  }}\n"
+                "  b{at}_{which}$(called) {{\n    {declared}\n{at_last}  }}\n  t{at}_{which}$(whole, field) {{\n{told}  }}\n"
             ));
         }
         self.own.live = true;

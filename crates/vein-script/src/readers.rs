@@ -184,6 +184,27 @@ impl Readers {
         })
     }
 
+    /// Who reads each field of what a cell holds, by the field's name, and who reads it as a whole; `is_left` says whom to
+    /// leave out.
+    pub(crate) fn of_fields(
+        &self,
+        cell: CellId,
+        is_left: impl Fn(Who) -> bool,
+    ) -> (u32, BTreeMap<u32, u32>) {
+        let (mut whole, mut fields) = (0, BTreeMap::<u32, u32>::new());
+        for Reader { reads, bit, .. } in self.all.iter().filter(|reader| !is_left(reader.who)) {
+            for read in reads.iter().filter(|read| read.cell == cell) {
+                match read.path.first() {
+                    Some(ReadStep::Field(name)) => *fields.entry(*name).or_default() |= bit,
+                    None if read.extent == Extent::Presence => {}
+                    _ => whole |= bit,
+                }
+            }
+        }
+        fields.values_mut().for_each(|bits| *bits |= whole);
+        (whole, fields)
+    }
+
     /// The loops whose items, or their positions, a reader reads: the blocks that they repeat.
     pub(crate) fn rows_of(&self, plan: &Plan, who: Who) -> BTreeSet<BlockId> {
         let reads = self.all.iter().filter(|reader| reader.who == who).flat_map(|r| &r.reads);

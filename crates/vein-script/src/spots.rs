@@ -6,6 +6,7 @@ use crate::expression::Writer;
 use crate::own::OfItem;
 use crate::readers::{Who, alternatives, given_in, read_by, stays};
 use crate::template::Template;
+use std::collections::BTreeMap;
 use vein_plan::code::{CellId, ExprId, Place, Stmt};
 use vein_plan::{CellKind, Given, Next, PlanRead, Spot, SpotKind};
 
@@ -70,6 +71,64 @@ impl Class<'_> {
         table(given.map(|number| {
             code::field(&self.own.property(number), &self.readers.of_cell(number).to_string())
         }))
+    }
+
+    /// Who reads each field of each prop, where they are not all the same.
+    pub(crate) fn props_inside(&self) -> String {
+        let given = self.given_cells().into_iter().filter_map(|number| {
+            let all = self.readers.of_cell(number);
+            let fields = self.fields_of(self.readers.of_fields(number, |_| false), all)?;
+            Some(code::field(&self.own.property(number), &fields))
+        });
+        table(given)
+    }
+
+    /// Who reads each field of the item that the block stands for, but for those that hand it to a component as it is.
+    pub(crate) fn item_fields(&self) -> String {
+        let handed: Vec<Who> = self.handed().into_iter().map(|(who, _)| who).collect();
+        let Some(item) = self.item_cell() else { return table(std::iter::empty()) };
+        let found = self.readers.of_fields(item, |who| handed.contains(&who));
+        let all = self.readers.of_item(self.own.plan, self.own.block);
+        self.fields_of(found, all).unwrap_or_else(|| table(std::iter::empty()))
+    }
+
+    /// The same as text; nothing where each field is read by all.
+    fn fields_of(&self, (whole, fields): (u32, BTreeMap<u32, u32>), all: u32) -> Option<String> {
+        if whole == all {
+            return None;
+        }
+        let names = &self.program().names;
+        let fields = fields.into_iter().filter(|(_, bits)| *bits != whole);
+        let fields =
+            fields.map(|(name, bits)| code::field(&names[name as usize], &bits.to_string()));
+        Some(table(std::iter::once(format!("\"\": {whole}")).chain(fields)))
+    }
+
+    /// The item that the block stands for.
+    fn item_cell(&self) -> Option<CellId> {
+        let cells = (0..).zip(&self.own.plan.cells);
+        let mut items =
+            cells.filter(|(_, c)| c.block == self.own.block && c.kind == CellKind::Item);
+        items.next().map(|(cell, _)| cell)
+    }
+
+    /// Those that hand the item that the block stands for to a component as it is: in which spot, as which prop.
+    pub(crate) fn handed(&self) -> Vec<(Who, String)> {
+        let Some(item) = self.item_cell() else { return Vec::new() };
+        let mut found = Vec::new();
+        for (at, spot) in self.block.spots.iter().enumerate() {
+            let SpotKind::Component(used) = &spot.kind else { continue };
+            let inner = &self.program().plans[used.plan as usize];
+            for (which, (cell, given)) in used.props.iter().enumerate() {
+                let is_item =
+                    matches!(given, Given::Path { cell, path } if *cell == item && path.is_empty());
+                if is_item && !self.given_asks(given) {
+                    let name = crate::own::name_in(inner, *cell);
+                    found.push((Who::Given(at, which), format!("[{at}, \"{name}\"]")));
+                }
+            }
+        }
+        found
     }
 
     /// Where the nodes of each spot go.

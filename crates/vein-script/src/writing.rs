@@ -263,9 +263,11 @@ impl Writer<'_> {
         };
         let nowhere = self.uses("nowhere");
         // What it goes through is noted before, since what is written may tell it apart; it may be what stands there itself.
-        let touched = self.touched(&place, true);
+        let (touched, fields): (Vec<String>, Vec<String>) =
+            self.touched(&place, true, "field").into_iter().unzip();
+        let now = touched.join(", ");
         if !touched.is_empty() {
-            line(&mut at, 2, &format!("this.{kept} = [{}];", touched.join(", ")));
+            line(&mut at, 2, &format!("this.{kept} = [{now}];"));
         }
         match (self.names.shared(cell, "called"), self.names.home(cell, "called")) {
             (Some(shared), _) if path.is_empty() => line(&mut at, 2, &format!("return {shared};")),
@@ -282,9 +284,9 @@ impl Writer<'_> {
         let touches = match touched.is_empty() {
             true => Vec::new(),
             false => {
-                let now = touched.join(", ");
-                let touch = self.uses("touch");
-                vec![format!("[...this.{kept} ?? [], {now}].forEach({touch});")]
+                let touch = self.uses("touchAll");
+                let fields = fields.join(", ");
+                vec![format!("{touch}([...this.{kept} ?? [], {now}], [{fields}]);")]
             }
         };
         self.write_as("true", &place, ("whole", false), touches, 2, &mut told);
@@ -296,36 +298,53 @@ impl Writer<'_> {
         let whole = if edits { "false" } else { "true" };
         // What is written may tell apart what it goes through, but for what stands in state from the beginning.
         let is_fixed = matches!(self.plan.cells[place.cell as usize].kind, CellKind::State(_));
-        let touched = self.touched(place, edits).into_iter();
-        let touches = touched.map(|item| {
+        let touched = self.touched(place, edits, "").into_iter();
+        let touches = touched.map(|(item, field)| {
             let touch = self.uses("touch");
+            let field = if field.is_empty() { field } else { format!(", {field}") };
             if is_fixed {
-                return format!("{touch}({item});");
+                return format!("{touch}({item}{field});");
             }
             self.kept += 1;
             line(out, depth, &format!("const o{} = {item};", self.kept));
-            format!("{touch}(o{});", self.kept)
+            format!("{touch}(o{}{field});", self.kept)
         });
         let touches = touches.collect();
         self.write_as(text, place, (whole, edits), touches, depth, out);
     }
 
-    /// The objects that a write goes through, whose rows are told of it: as they are before it.
-    fn touched(&mut self, place: &Place, edits: bool) -> Vec<String> {
+    /// The objects that a write goes through, whose rows are told of it: as they are before it, each with the field by which it
+    /// goes on. What stands in the place itself goes on as is said.
+    fn touched(&mut self, place: &Place, edits: bool, further: &str) -> Vec<(String, String)> {
+        let names = &self.program.names;
+        let called = |name: u32| code::string(&(&*names[name as usize]).into()).text;
+        let steps: Vec<String> = place
+            .steps
+            .iter()
+            .map(|step| match step {
+                PlaceStep::Field(name) => called(*name),
+                PlaceStep::Index(_) => String::new(),
+            })
+            .chain([further.to_owned()])
+            .collect();
+        let mut first = steps[0].clone();
         let mut touched = Vec::new();
         let mut cell = place.cell;
         let mut inside = edits || !place.steps.is_empty();
         loop {
             if self.plan.cells[cell as usize].kind == CellKind::Item {
                 if let (true, Some(row)) = (inside, self.names.row_of(cell)) {
-                    touched.push(format!("{}({row})", self.uses("itemNow")));
+                    touched.push((format!("{}({row})", self.uses("itemNow")), first.clone()));
                 }
                 inside = true;
             }
-            match crate::readers::stands_in(self.plan, cell) {
-                Some((next, _)) => cell = next,
-                None => break,
+            let Some((next, way)) = crate::readers::stands_in(self.plan, cell) else { break };
+            match way.first() {
+                Some(ReadStep::Field(name)) => first = called(*name),
+                Some(_) => first.clear(),
+                None => {}
             }
+            cell = next;
         }
         // Any of them may stand in a list that is made of it and others. Items that are rows have been told.
         let mut text = self.names.cell(place.cell).text;
@@ -336,7 +355,7 @@ impl Writer<'_> {
             // What can be an item of no list stands in no row.
             let is_list = matches!(kind.there(), Kind::List(_));
             if at >= from && (!is_list || holds_lists(self.program)) {
-                touched.push(text.clone());
+                touched.push((text.clone(), steps[at].clone()));
             }
             kind = match place.steps.get(at) {
                 Some(PlaceStep::Field(name)) => kind.field(self.program, *name),
@@ -372,9 +391,20 @@ impl Writer<'_> {
         // Of what is bound both ways those are told that read it where it is.
         if let CellKind::Shared(_) = self.plan.cells[root as usize].kind {
             let property = self.names.place(root).1;
-            let whole = if way.is_empty() { whole } else { "false" };
             let bits = bits(edits);
-            told.push(format!("{}({scope}, \"{property}\", {bits}, {whole});", self.uses("tell")));
+            let names = &self.program.names;
+            let field = match way.first() {
+                Some(ReadStep::Field(name)) => {
+                    format!(", {}", code::string(&(&*names[*name as usize]).into()).text)
+                }
+                None if whole == "whole" => ", field".to_owned(),
+                _ => String::new(),
+            };
+            let whole = if way.is_empty() { whole } else { "false" };
+            told.push(format!(
+                "{}({scope}, \"{property}\", {bits}, {whole}{field});",
+                self.uses("tell")
+            ));
         } else {
             // What is bound may be another as a whole, or only something in it.
             let woken = match whole {

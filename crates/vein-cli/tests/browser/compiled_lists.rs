@@ -111,7 +111,15 @@ does slips(at: number, by: number) { wet(at, by); pour(at, ranked.length); if (b
 <s each=\"bed of ranked by bed.crop\">{bed.id}<button click=\"-> bed.crop += 'x'\">call</button><input></s>
 <em each=\"view of hot by view.id\">{view.id} {view.crop} {view.deep}</em>
 <q each=\"name, at of named\">{at}{name}</q>
+<test-card each=\"bed of beds by bed.id\" bed=\"<-> bed\" />
+<test-card each=\"bed of ranked by bed.id\" bed=\"<-> bed\" />
 <test-slip when=\"slipping\" />
+";
+
+/// What is handed the item of a row.
+const CARD: &str = "
+shares bed: Bed
+<h4>{bed.crop}<i when=\"bed.moisture > 20\">{bed.litres}</i><button click=\"-> bed.litres += 1\">{bed.levels.length}</button></h4>
 ";
 
 /// What fails once all rows are there.
@@ -276,7 +284,7 @@ fn walk(uis: &[Ui; 2], seed: u64, count: usize) -> Walk {
 
 fn beds() -> [Ui; 2] {
     [SLIP, SLIP_ITSELF].map(|slip| {
-        let sources = [("test-bed.vein", BEDS), ("test-slip.vein", slip)];
+        let sources = [("test-bed.vein", BEDS), ("test-slip.vein", slip), ("test-card.vein", CARD)];
         Ui::from_sources(sources).unwrap_or_else(|error| panic!("{error}"))
     })
 }
@@ -331,6 +339,12 @@ const BROKEN: &[(&str, &str, &str)] = &[
         "if (Array.isArray(value)) return value.map(copy);",
         "if (Array.isArray(value)) return value;",
     ),
+    ("a field that nobody is told of", "fields[field] ?? fields['']);", "fields['']);"),
+    (
+        "a field of what is handed on that nobody is told of",
+        "row.spots$?.[at]?.given(prop, field);",
+        ";",
+    ),
     ("an item that is written without telling", "touched.push(item);", ";"),
     ("a filter that forgets to look again", "if (now === flags[at]) return;", "return;"),
     (
@@ -379,8 +393,8 @@ const BROKEN: &[(&str, &str, &str)] = &[
     ),
     (
         "a row that comes again though its item was written to",
-        "else row.d$ |= row.constructor.item;",
-        "",
+        "if (!stands(row)) row.d$ |= all;",
+        "if (!stands(row)) ;",
     ),
     ("rows that come again as they were", "  if (changed) scope.parts$();\n", ""),
     ("controls that come again as they were", "scope.again$();\n", ""),
