@@ -81,7 +81,8 @@ export class Making {
   edit(at, gone, came) {
     if (gone + came.length === 0) return;
     if (this.own.length === 0) this.out = this.was.slice();
-    this.own.push({ at, gone: this.out.splice(at, gone, ...came), came });
+    const removed = came.length === 0 ? this.out.splice(at, gone) : this.out.splice(at, gone, ...came);
+    this.own.push({ at, gone: removed, came });
   }
   made() {
     if (this.own.length === 0) return this.was;
@@ -90,10 +91,8 @@ export class Making {
   }
 }
 
-/** Calls a function with each position of an item; `once` says that there is no more than one. */
-export function eachPlace(list, item, once, place) {
-  for (let at = list.indexOf(item); at >= 0; at = once ? -1 : list.indexOf(item, at + 1)) place(at);
-}
+/** The position of an item after another of its own, or below zero for the first; `once` says that there is no more than one. */
+export const nextPlace = (list, item, after, once) => (once && after >= 0 ? -1 : list.indexOf(item, after + 1));
 
 /** Where what stands between two positions of a list stands among those of it that are flagged, of which so many have to go. */
 export function placeAmong(out, { list, once }, flags, at, end, goes) {
@@ -136,9 +135,16 @@ export function filterAll(basis, test) {
   basis.out = new Made(out);
 }
 
+/** Where a test comes to something else than some flags say. A function of its own: a browser's compiler takes it up sooner. */
+export function otherwise(list, flags, test) {
+  const found = [];
+  for (let at = 0; at < list.length; at++) if (test(list[at]) !== (flags[at] === 1)) found.push(at);
+  return found;
+}
+
 /** Looks at those that have come and that were written to, or at all where any may be let through by now that was not. */
 export function filterAgain(basis, old, test, change) {
-  const { list } = basis;
+  const { list, once } = basis;
   let { flags } = old;
   const making = new Making(old.out);
   for (const { at, gone, came } of change.edits) {
@@ -153,8 +159,7 @@ export function filterAgain(basis, old, test, change) {
     making.edit(place, goes, comes);
   }
   if (change.inside === null) {
-    const others = [];
-    for (let at = 0; at < list.length; at++) if (test(list[at]) !== (flags[at] === 1)) others.push(at);
+    const others = otherwise(list, flags, test);
     if (others.length > mostEdits(list)) {
       flags = flags.slice();
       for (const at of others) flags[at] = 1 - flags[at];
@@ -174,13 +179,13 @@ export function filterAgain(basis, old, test, change) {
     }
   }
   for (const item of change.inside ?? NONE) {
-    eachPlace(list, item, basis.once, (at) => {
+    for (let at = nextPlace(list, item, -1, once); at >= 0; at = nextPlace(list, item, at, once)) {
       const now = test(item) ? 1 : 0;
-      if (now === flags[at]) return;
-      making.edit(placeAmong(making.out, basis, flags, at, at + 1, 1 - now), 1 - now, now === 1 ? [item] : []);
+      if (now === flags[at]) continue;
+      making.edit(placeAmong(making.out, basis, flags, at, at + 1, 1 - now), 1 - now, now === 1 ? [item] : NONE);
       undo.push(flags, at, 1 - now);
       flags[at] = now;
-    });
+    }
   }
   basis.flags = flags;
   basis.out = making.made();
@@ -196,7 +201,9 @@ export function mapKept(scope, name, bit, list, make, given, once) {
   else {
     const making = new Making(old.out);
     for (const { at, gone, came } of change.edits) making.edit(at, gone.length, came.map((item) => make(item)));
-    for (const item of change.inside) eachPlace(list, item, once, (at) => making.edit(at, 1, [make(item)]));
+    for (const item of change.inside) {
+      for (let at = nextPlace(list, item, -1, once); at >= 0; at = nextPlace(list, item, at, once)) making.edit(at, 1, [make(item)]);
+    }
     basis.out = making.made();
   }
   keepUp(scope, name, basis);
@@ -237,7 +244,8 @@ export function staysBetween(list, item, compare, inside, once) {
 export function sortedAgain(old, list, compare, change, once) {
   const { inside } = change;
   if (!old.steady) return null;
-  const [leaves, comes] = [[], []];
+  const leaves = [];
+  const comes = [];
   for (const { gone, came } of change.edits) {
     for (const item of gone) {
       const at = comes.indexOf(item);
@@ -250,8 +258,9 @@ export function sortedAgain(old, list, compare, change, once) {
   // What was written to is looked for where it was, and stays where it still belongs there.
   for (const item of inside) {
     if (comes.includes(item) || staysBetween(old.out, item, compare, inside, once)) continue;
-    eachPlace(list, item, once, () => comes.push(item));
-    if (!leaves.includes(item)) eachPlace(old.out, item, once, () => leaves.push(item));
+    const left = !leaves.includes(item);
+    for (let at = nextPlace(list, item, -1, once); at >= 0; at = nextPlace(list, item, at, once)) comes.push(item);
+    if (left) for (let at = nextPlace(old.out, item, -1, once); at >= 0; at = nextPlace(old.out, item, at, once)) leaves.push(item);
   }
   if (leaves.length + comes.length > mostEdits(list)) return null;
   for (const item of leaves) {
@@ -296,51 +305,48 @@ export function sumKept(scope, name, bit, list, part, start, given, once) {
 export function sumAll(basis, part) {
   const { list, start } = basis;
   const parts = list.map((item) => part(item));
-  let [total, size, exact] = [start, Math.abs(start), Number.isSafeInteger(start) && !Object.is(start, -0)];
-  for (const value of parts) {
-    exact &&= Number.isSafeInteger(value);
-    total += value;
-    size += Math.abs(value);
-  }
   basis.parts = parts;
-  basis.total = total;
-  basis.size = size;
-  basis.exact = exact;
+  basis.total = start;
+  basis.size = Math.abs(start);
+  basis.exact = Number.isSafeInteger(start) && !Object.is(start, -0);
+  for (const value of parts) account(basis, value, 1);
 }
 
 export function sumAgain(basis, old, part, change) {
-  const { list } = basis;
+  const { list, once } = basis;
   const { parts } = old;
-  let { total, size, exact } = old;
-  const count = (value, sign) => {
-    exact &&= Number.isSafeInteger(value);
-    total += sign * value;
-    size += sign * Math.abs(value);
-  };
+  basis.parts = parts;
+  basis.total = old.total;
+  basis.size = old.size;
+  basis.exact = old.exact;
   for (const { at, gone, came } of change.edits) {
     const values = came.map((item) => part(item));
-    const removed = parts.splice(at, gone.length, ...values);
+    const removed = values.length === 0 ? parts.splice(at, gone.length) : parts.splice(at, gone.length, ...values);
     undo.push(parts, { at, count: values.length }, removed);
-    for (const value of removed) count(value, -1);
-    for (const value of values) count(value, 1);
+    for (const value of removed) account(basis, value, -1);
+    for (const value of values) account(basis, value, 1);
   }
   for (const item of change.inside) {
-    eachPlace(list, item, basis.once, (at) => {
+    for (let at = nextPlace(list, item, -1, once); at >= 0; at = nextPlace(list, item, at, once)) {
       const was = parts[at];
       const now = part(item);
-      if (Object.is(was, now)) return;
+      if (Object.is(was, now)) continue;
       undo.push(parts, at, was);
       parts[at] = now;
-      count(was, -1);
-      count(now, 1);
-    });
+      account(basis, was, -1);
+      account(basis, now, 1);
+    }
   }
-  basis.parts = parts;
-  basis.size = size;
-  basis.exact = exact && size <= Number.MAX_SAFE_INTEGER;
+  basis.exact &&= basis.size <= Number.MAX_SAFE_INTEGER;
   if (!basis.exact) {
-    total = basis.start;
-    for (const value of parts) total += value;
+    basis.total = basis.start;
+    for (const value of parts) basis.total += value;
   }
-  basis.total = total;
+}
+
+/** Adds a part to a sum, or takes it away. */
+export function account(basis, value, sign) {
+  basis.exact &&= Number.isSafeInteger(value);
+  basis.total += sign * value;
+  basis.size += sign * Math.abs(value);
 }

@@ -90,6 +90,15 @@ export class Child extends Place {
   begin(kind, isRefused) {
     if (!isRefused?.(this.scope)) this.shown = new kind(this, {});
   }
+  bring() {
+    const { scope, shown } = this;
+    if (scope.made$ !== FIXED) super.bring();
+    else if (shown === null) scope.made$ = document.createDocumentFragment();
+    else {
+      scope.made$ = shown.made$;
+      shown.made$ = null;
+    }
+  }
   tell(cell) {
     for (const content of this.contents) tellOf(content, cell);
   }
@@ -324,10 +333,9 @@ export class Rows extends Place {
       return;
     }
     if (!this.numbers) numberAll(old);
-    let first = 0;
-    const most = Math.min(old.length, list.length);
-    if (looks) while (first < most && old[first].item$ === list[first] && fits(old[first], list[first], first)) first++;
-    else while (first < most && old[first].item$ === list[first]) first++;
+    const start = sameStart(old, list);
+    let first = looks ? 0 : start;
+    if (looks) while (first < start && fits(old[first], list[first], first)) first++;
     if (first === list.length && first === old.length) return;
     if (list.length === 0) this.held = this.none(old);
     else this.held = this.merged(old, list, first, looks) ?? this.follow(old, list, first, fits) ?? this.turns(old, list, first);
@@ -559,6 +567,14 @@ export class Rows extends Place {
   }
 }
 
+/** How many rows at the beginning stand for the items that are there by now. */
+export function sameStart(rows, list) {
+  const most = Math.min(rows.length, list.length);
+  let first = 0;
+  while (first < most && rows[first].item$ === list[first]) first++;
+  return first;
+}
+
 /** Rows stand again. */
 export function standAgain(_, rows) {
   for (const row of rows) row.alive$ = true;
@@ -582,7 +598,7 @@ export const equalKeys = (a, b) => a === b || (a !== a && b !== b);
 
 /** Whether some of a list are equal. */
 export function hasTwins(list) {
-  if (list.length > 16) return new Set(list).size !== list.length;
+  if (list.length > 4) return new Set(list).size !== list.length;
   return list.some((one, at) => list.includes(one, at + 1));
 }
 
@@ -918,12 +934,23 @@ export function putIntoPlace(row, into, before) {
   for (const node of nodes) into.insertBefore(node, before);
 }
 
+/** Has the document show rows where there were none. */
+export function bringFirst(rows, next) {
+  const [into, before] = placeOf(rows.scope, rows.number);
+  rows.shown = next;
+  for (let at = 0; at < next.length; at++) {
+    into.insertBefore(next[at].made$, before);
+    next[at].made$ = null;
+  }
+}
+
 /** Has the document show the rows of a list in their order, in the fewest moves. */
 export function bringRows(rows) {
   const old = rows.shown;
   const next = rows.held;
   rows.waits = false;
   if (old === next) return;
+  if (old.length === 0) return bringFirst(rows, next);
   if (rows.quick !== null) return bringFew(rows, rows.quick);
   // What is the same at both ends stays.
   let first = rows.same[0];

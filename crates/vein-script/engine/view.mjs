@@ -127,6 +127,11 @@ export function standOnNothing(scope) {
   scope.made$ = document.createDocumentFragment();
 }
 
+/** The same for one in which nothing stands but one component: what that is made of is what it is made of. */
+export function standOnOne(scope) {
+  scope.top$ = scope.made$ = FIXED;
+}
+
 /** Marks readers of a prop that was written to, in a field or as a whole: where it is bound both ways, those of what it is bound
  * to. */
 export function tell(scope, prop, bits, entire, field) {
@@ -219,20 +224,22 @@ export function setStyle(node, value) {
 
 /** Works out what stands where, what is around first: whoever stands inside is marked by then. */
 export function settlePlaces() {
-  for (let depth = 0; depth <= turn.deepest; depth++) {
-    const scopes = pending[depth];
-    for (let at = 0; at < scopes.length; at++) if (stillStands(scopes[at])) scopes[at].settle$();
-  }
+  for (let depth = 0; depth <= turn.deepest; depth++) settleAll(pending[depth]);
+}
+
+export function settleAll(scopes) {
+  for (let at = 0; at < scopes.length; at++) if (stillStands(scopes[at])) scopes[at].settle$();
 }
 
 /** Works out what is shown by parts. */
 export function showParts() {
   turn.shows = true;
-  for (let depth = 0; depth <= turn.deepest; depth++) {
-    const scopes = pending[depth];
-    for (let at = 0; at < scopes.length; at++) if (stillStands(scopes[at])) scopes[at].parts$();
-  }
+  for (let depth = 0; depth <= turn.deepest; depth++) showAll(pending[depth]);
   turn.shows = false;
+}
+
+export function showAll(scopes) {
+  for (let at = 0; at < scopes.length; at++) if (stillStands(scopes[at])) scopes[at].parts$();
 }
 
 /** Runs something, with what it takes, and works out all that comes of it. */

@@ -369,7 +369,9 @@ impl<'a> Class<'a> {
     /// The nodes that stand in it from the beginning.
     fn markup(&mut self, name: &str, made: &Template) {
         if made.html.is_empty() {
-            return self.first.push_str("    standOnNothing(this);\n");
+            let is_one = matches!(&self.block.spots[..], [spot] if matches!(spot.kind, SpotKind::Component(_)));
+            let stands = if is_one { "standOnOne" } else { "standOnNothing" };
+            return self.first.push_str(&format!("    {stands}(this);\n"));
         }
         self.first.push_str(&format!("    const top = T_{name}.cloneNode(true);\n"));
         if self.is_renamed() {
