@@ -408,7 +408,8 @@ export class Rows extends Place {
     const rows = old.slice();
     const keys = this.keys.slice();
     const gone = [];
-    let [first, last] = [rows.length, rows.length];
+    let first = rows.length;
+    let last = first;
     for (const { at, gone: { length }, came } of own) {
       // Where one has come, its row is found once all have.
       for (const row of rows.splice(at, length, ...came.map(() => null))) if (row !== null) gone.push(row);
@@ -419,7 +420,8 @@ export class Rows extends Place {
     if (rows.length !== list.length) return null;
     const came = [];
     for (let at = first; at < rows.length - last; at++) if (rows[at] === null) came.push({ at, row: undefined });
-    const [goes, comes] = [gone.map((row) => row.key$), came.map(({ at }) => keys[at])];
+    const goes = gone.map((row) => row.key$);
+    const comes = came.map(({ at }) => keys[at]);
     if (hasTwins(comes) || comes.some((key) => key !== key || (!goes.includes(key) && this.keys.includes(key)))) return null;
     const again = [];
     for (const one of came) {
@@ -449,7 +451,9 @@ export class Rows extends Place {
   /** Who stands where where some have come and gone, and nobody else has moved; nothing where it is not as simple. */
   merged(old, list, first, looks) {
     if (!this.distinct || looks) return null;
-    const [rows, gone, came] = [old.slice(0, first), [], []];
+    const rows = old.slice(0, first);
+    const gone = [];
+    const came = [];
     let place = first;
     for (let at = first; at < list.length; at++) {
       const row = Hung.rowsOf(list[at]);
@@ -876,7 +880,8 @@ export function staying(old, next, first, end, last) {
     if (old[end - 1] === next[first] && goes(0, 1)) return (at) => at > 0;
     if (old[first] === next[last - 1] && goes(1, 0)) return (at) => at < last - first - 1;
   }
-  const [gone, there] = [[], []];
+  const gone = [];
+  const there = [];
   for (let at = first; at < end; at++) (old[at].alive$ ? there : gone).push(old[at]);
   let count = 0;
   for (let at = first; at < last && count >= 0; at++) {
@@ -955,8 +960,9 @@ export function bringRows(rows) {
   // What is the same at both ends stays.
   let first = rows.same[0];
   while (first < old.length && old[first] === next[first]) first++;
-  let [end, last] = [old.length - rows.same[1], next.length - rows.same[1]];
-  while (end > first && last > first && old[end - 1] === next[last - 1]) [end, last] = [end - 1, last - 1];
+  let end = old.length - rows.same[1];
+  let last = next.length - rows.same[1];
+  for (; end > first && last > first && old[end - 1] === next[last - 1]; end--) last--;
   const stays = staying(old, next, first, end, last);
   rows.shown = [];
   let [into, before] = placeOf(rows.scope, rows.number);
@@ -976,10 +982,12 @@ export function bringRows(rows) {
 
 /** The positions of a longest run of numbers that grow, of those that are none below zero. */
 export function longestRun(numbers) {
-  const [ends, back] = [[], []];
+  const ends = [];
+  const back = [];
   for (let at = 0; at < numbers.length; at++) {
     if (numbers[at] < 0) continue;
-    let [low, high] = [0, ends.length];
+    let low = 0;
+    let high = ends.length;
     while (low < high) {
       const middle = (low + high) >> 1;
       if (numbers[ends[middle]] < numbers[at]) low = middle + 1;

@@ -130,7 +130,8 @@ export function sorted(list, compare) {
     for (let start = 0; start < order.length; start += 2 * width) {
       const middle = Math.min(start + width, order.length);
       const end = Math.min(start + 2 * width, order.length);
-      let [left, right] = [start, middle];
+      let left = start;
+      let right = middle;
       for (let at = start; at < end; at++) {
         const second = right < end && (left >= middle || compare(order[left], order[right]) > 0);
         spare[at] = second ? order[right++] : order[left++];
