@@ -285,7 +285,11 @@ impl Writer<'_> {
             true => Vec::new(),
             false => {
                 let touch = self.uses("touchAll");
-                let fields = fields.join(", ");
+                let said = |field: &String| match field.is_empty() {
+                    true => "undefined".to_owned(),
+                    false => field.clone(),
+                };
+                let fields = fields.iter().map(said).collect::<Vec<_>>().join(", ");
                 vec![format!("{touch}([...this.{kept} ?? [], {now}], [{fields}]);")]
             }
         };
@@ -351,11 +355,11 @@ impl Writer<'_> {
         let last = place.steps.len() + usize::from(edits);
         let from = usize::from(self.plan.cells[place.cell as usize].kind == CellKind::Item);
         let mut kind = Kind::of(self.program, self.plan.cells[place.cell as usize].ty);
-        for at in 0..last {
+        for (at, step) in steps.iter().enumerate().take(last) {
             // What can be an item of no list stands in no row.
             let is_list = matches!(kind.there(), Kind::List(_));
             if at >= from && (!is_list || holds_lists(self.program)) {
-                touched.push((text.clone(), steps[at].clone()));
+                touched.push((text.clone(), step.clone()));
             }
             kind = match place.steps.get(at) {
                 Some(PlaceStep::Field(name)) => kind.field(self.program, *name),

@@ -377,7 +377,11 @@ const BROKEN: &[(&str, &str, &str)] = &[
         "if (list.indexOf(out[low - 1]) < list.indexOf(item)) break;",
         "break;",
     ),
-    ("a sum that takes nothing away", "for (const value of removed) account(basis, value, -1);", ""),
+    (
+        "a sum that takes nothing away",
+        "for (const value of removed) account(basis, value, -1);",
+        "",
+    ),
     ("a sum that rounds", "if (!basis.exact) {", "if (false) {"),
     ("a sum that forgets a part", "parts[at] = now;", ""),
     ("a list that is not what it was made of", "edits: this.own });", "edits: [] });"),
