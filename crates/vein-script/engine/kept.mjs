@@ -81,8 +81,7 @@ export class Making {
   edit(at, gone, came) {
     if (gone + came.length === 0) return;
     if (this.own.length === 0) this.out = this.was.slice();
-    const removed = came.length === 0 ? this.out.splice(at, gone) : this.out.splice(at, gone, ...came);
-    this.own.push({ at, gone: removed, came });
+    this.own.push({ at, gone: this.out.splice(at, gone, ...came), came });
   }
   made() {
     if (this.own.length === 0) return this.was;
@@ -321,7 +320,7 @@ export function sumAgain(basis, old, part, change) {
   basis.exact = old.exact;
   for (const { at, gone, came } of change.edits) {
     const values = came.map((item) => part(item));
-    const removed = values.length === 0 ? parts.splice(at, gone.length) : parts.splice(at, gone.length, ...values);
+    const removed = parts.splice(at, gone.length, ...values);
     undo.push(parts, { at, count: values.length }, removed);
     for (const value of removed) account(basis, value, -1);
     for (const value of values) account(basis, value, 1);

@@ -714,13 +714,12 @@ export function touch(item, field) {
   for (const row of rowsOf(item)) {
     if (row.item$ !== item) continue;
     const { item: all, fields, hands } = row.constructor;
-    const known = fields === NOTHING ? undefined : fields;
     // Whoever has gone may come again.
     if (!stands(row)) row.d$ |= all;
     else {
-      const bits = bitsOf(all, known, field);
+      const bits = bitsOf(all, fields, field);
       if (bits !== 0) mark(row, bits);
-      if (field !== undefined && known !== undefined) for (const [at, prop] of hands) row.spots$?.[at]?.given(prop, field);
+      if (field !== undefined && fields !== undefined) for (const [at, prop] of hands) row.spots$?.[at]?.given(prop, field);
     }
   }
 }

@@ -42,9 +42,9 @@ export class Scope {
   /** Who reads each cell of what is around it, and its own item. */
   static outer = NOTHING;
   static item = 0;
-  /** Who reads each field of its item, those that read it as a whole among them; by `''`, these alone. What hands it on as it is,
-   * in which spot and as which prop, is told by itself. */
-  static fields = NOTHING;
+  /** Who reads each field of its item, those that read it as a whole among them; by `''`, these alone; nothing where all do. What
+   * hands it on as it is, in which spot and as which prop, is told by itself. */
+  static fields = undefined;
   static hands = [];
   /** Who reads where its item stands. */
   static moved = 0;
@@ -224,11 +224,10 @@ export function setStyle(node, value) {
 
 /** Works out what stands where, what is around first: whoever stands inside is marked by then. */
 export function settlePlaces() {
-  for (let depth = 0; depth <= turn.deepest; depth++) settleAll(pending[depth]);
-}
-
-export function settleAll(scopes) {
-  for (let at = 0; at < scopes.length; at++) if (stillStands(scopes[at])) scopes[at].settle$();
+  for (let depth = 0; depth <= turn.deepest; depth++) {
+    const scopes = pending[depth];
+    for (let at = 0; at < scopes.length; at++) if (stillStands(scopes[at])) scopes[at].settle$();
+  }
 }
 
 /** Works out what is shown by parts. */
@@ -238,6 +237,7 @@ export function showParts() {
   turn.shows = false;
 }
 
+/** The same for those of one depth, a function of its own for the same reason as `otherwise`: 600 that are marked take a tenth less. */
 export function showAll(scopes) {
   for (let at = 0; at < scopes.length; at++) if (stillStands(scopes[at])) scopes[at].parts$();
 }

@@ -292,8 +292,9 @@ impl<'a> Class<'a> {
             true => listeners,
             false => format!("\n{listeners}  "),
         };
-        let hands: Vec<String> = self.handed().into_iter().map(|(_, hand)| hand).collect();
-        let item_fields = filled(self.item_fields());
+        let handed = self.handed();
+        let item_fields = self.item_fields(&handed).unwrap_or_default();
+        let hands: Vec<String> = handed.into_iter().map(|(_, hand)| hand).collect();
         let asking: Vec<String> = self.asking_spots().iter().map(usize::to_string).collect();
         let ends = self.whole.ends(self.number, number);
         let tops = self.tops(&made);

@@ -391,10 +391,7 @@ pub(crate) fn read_by(plan: &Plan, kind: &SpotKind) -> Vec<PlanRead> {
             let list: Vec<ReadStep> = path.iter().map(|name| ReadStep::Field(*name)).collect();
             let item = [list.clone(), vec![ReadStep::AnyItem]].concat();
             let by = by.iter().flat_map(|(_, reads)| reads.paths().to_vec());
-            let own = by.filter(|read| {
-                let cell = &plan.cells[read.cell as usize];
-                cell.kind == CellKind::Item && cell.block == *block
-            });
+            let own = by.filter(|read| is_item(plan, read.cell, *block));
             let own = own.map(|read| PlanRead {
                 cell: *cell,
                 path: [item.clone(), read.path].concat(),
@@ -414,6 +411,17 @@ pub(crate) fn read_by(plan: &Plan, kind: &SpotKind) -> Vec<PlanRead> {
 fn whole(cell: CellId, path: &[u32]) -> PlanRead {
     let path = path.iter().map(|name| ReadStep::Field(*name)).collect();
     PlanRead { cell, path, extent: Extent::Whole }
+}
+
+/// Whether a cell is the item that a block is repeated for.
+pub(crate) fn is_item(plan: &Plan, cell: CellId, block: BlockId) -> bool {
+    let cell = &plan.cells[cell as usize];
+    cell.kind == CellKind::Item && cell.block == block
+}
+
+/// Whether what is given is the item that a block is repeated for, as it is.
+pub(crate) fn gives_item(plan: &Plan, given: &Given, block: BlockId) -> bool {
+    matches!(given, Given::Path { cell, path } if path.is_empty() && is_item(plan, *cell, block))
 }
 
 /// What is read of the giver for as long as something is given.

@@ -4,11 +4,11 @@ use crate::code;
 use crate::component::{Class, table};
 use crate::expression::Writer;
 use crate::own::OfItem;
-use crate::readers::{Who, alternatives, given_in, read_by, stays};
+use crate::readers::{Who, alternatives, given_in, gives_item, is_item, read_by, stays};
 use crate::template::Template;
 use std::collections::BTreeMap;
 use vein_plan::code::{CellId, ExprId, Place, Stmt};
-use vein_plan::{CellKind, Given, Next, PlanRead, Spot, SpotKind};
+use vein_plan::{CellKind, Next, PlanRead, Spot, SpotKind};
 
 impl Class<'_> {
     /// For each cell of around that is read inside of a spot: those who are told of it.
@@ -84,12 +84,11 @@ impl Class<'_> {
     }
 
     /// Who reads each field of the item that the block stands for, but for those that hand it to a component as it is.
-    pub(crate) fn item_fields(&self) -> String {
-        let handed: Vec<Who> = self.handed().into_iter().map(|(who, _)| who).collect();
-        let Some(item) = self.item_cell() else { return table(std::iter::empty()) };
-        let found = self.readers.of_fields(item, |who| handed.contains(&who));
-        let all = self.readers.of_item(self.own.plan, self.own.block);
-        self.fields_of(found, all).unwrap_or_else(|| table(std::iter::empty()))
+    pub(crate) fn item_fields(&self, handed: &[(Who, String)]) -> Option<String> {
+        let (plan, block) = (self.own.plan, self.own.block);
+        let item = (0..plan.cells.len() as u32).find(|cell| is_item(plan, *cell, block))?;
+        let is_handed = |who| handed.iter().any(|(other, _)| *other == who);
+        self.fields_of(self.readers.of_fields(item, is_handed), self.readers.of_item(plan, block))
     }
 
     /// The same as text; nothing where each field is read by all.
@@ -104,25 +103,14 @@ impl Class<'_> {
         Some(table(std::iter::once(format!("\"\": {whole}")).chain(fields)))
     }
 
-    /// The item that the block stands for.
-    fn item_cell(&self) -> Option<CellId> {
-        let cells = (0..).zip(&self.own.plan.cells);
-        let mut items =
-            cells.filter(|(_, c)| c.block == self.own.block && c.kind == CellKind::Item);
-        items.next().map(|(cell, _)| cell)
-    }
-
     /// Those that hand the item that the block stands for to a component as it is: in which spot, as which prop.
     pub(crate) fn handed(&self) -> Vec<(Who, String)> {
-        let Some(item) = self.item_cell() else { return Vec::new() };
         let mut found = Vec::new();
         for (at, spot) in self.block.spots.iter().enumerate() {
             let SpotKind::Component(used) = &spot.kind else { continue };
             let inner = &self.program().plans[used.plan as usize];
             for (which, (cell, given)) in used.props.iter().enumerate() {
-                let is_item =
-                    matches!(given, Given::Path { cell, path } if *cell == item && path.is_empty());
-                if is_item && !self.given_asks(given) {
+                if gives_item(self.own.plan, given, self.own.block) && !self.given_asks(given) {
                     let name = crate::own::name_in(inner, *cell);
                     found.push((Who::Given(at, which), format!("[{at}, \"{name}\"]")));
                 }
@@ -357,11 +345,7 @@ impl Class<'_> {
     fn written_whole_in(&self, at: usize) -> bool {
         let SpotKind::List { block, .. } = self.block.spots[at].kind else { return false };
         let plan = self.own.plan;
-        let is_item = |cell: CellId| {
-            let cell = &plan.cells[cell as usize];
-            cell.kind == CellKind::Item && cell.block == block
-        };
-        let whole = |place: &Place| place.steps.is_empty() && is_item(place.cell);
+        let whole = |place: &Place| place.steps.is_empty() && is_item(plan, place.cell, block);
         let mut spots = plan.blocks.iter().flat_map(|block| &block.spots);
         plan.stmts.iter().any(|stmt| matches!(stmt, Stmt::Set(place, _) if whole(place)))
             || plan
@@ -369,13 +353,11 @@ impl Class<'_> {
                 .iter()
                 .flat_map(|block| &block.listeners)
                 .any(|listener| listener.commit.as_ref().is_some_and(|commit| whole(&commit.place)))
-            || spots.any(|spot| {
-                match &spot.kind {
-                SpotKind::Component(used) => used.props.iter().any(|(_, given)| {
-                    matches!(given, Given::Path { cell, path } if path.is_empty() && is_item(*cell))
-                }),
+            || spots.any(|spot| match &spot.kind {
+                SpotKind::Component(used) => {
+                    used.props.iter().any(|(_, given)| gives_item(plan, given, block))
+                }
                 _ => false,
-            }
             })
     }
 

@@ -263,8 +263,8 @@ impl Writer<'_> {
         };
         let nowhere = self.uses("nowhere");
         // What it goes through is noted before, since what is written may tell it apart; it may be what stands there itself.
-        let (touched, fields): (Vec<String>, Vec<String>) =
-            self.touched(&place, true, "field").into_iter().unzip();
+        let touched = self.touched(&place, true, Some("field".to_owned())).into_iter();
+        let (touched, fields): (Vec<String>, Vec<Option<String>>) = touched.unzip();
         let now = touched.join(", ");
         if !touched.is_empty() {
             line(&mut at, 2, &format!("this.{kept} = [{now}];"));
@@ -285,11 +285,8 @@ impl Writer<'_> {
             true => Vec::new(),
             false => {
                 let touch = self.uses("touchAll");
-                let said = |field: &String| match field.is_empty() {
-                    true => "undefined".to_owned(),
-                    false => field.clone(),
-                };
-                let fields = fields.iter().map(said).collect::<Vec<_>>().join(", ");
+                let fields = fields.into_iter().map(|field| field.unwrap_or("undefined".into()));
+                let fields = fields.collect::<Vec<_>>().join(", ");
                 vec![format!("{touch}([...this.{kept} ?? [], {now}], [{fields}]);")]
             }
         };
@@ -302,10 +299,10 @@ impl Writer<'_> {
         let whole = if edits { "false" } else { "true" };
         // What is written may tell apart what it goes through, but for what stands in state from the beginning.
         let is_fixed = matches!(self.plan.cells[place.cell as usize].kind, CellKind::State(_));
-        let touched = self.touched(place, edits, "").into_iter();
+        let touched = self.touched(place, edits, None).into_iter();
         let touches = touched.map(|(item, field)| {
             let touch = self.uses("touch");
-            let field = if field.is_empty() { field } else { format!(", {field}") };
+            let field = field.map_or_else(String::new, |field| format!(", {field}"));
             if is_fixed {
                 return format!("{touch}({item}{field});");
             }
@@ -317,20 +314,25 @@ impl Writer<'_> {
         self.write_as(text, place, (whole, edits), touches, depth, out);
     }
 
+    /// The name of a field as a string.
+    fn field(&self, name: u32) -> String {
+        code::string(&(&*self.program.names[name as usize]).into()).text
+    }
+
     /// The objects that a write goes through, whose rows are told of it: as they are before it, each with the field by which it
     /// goes on. What stands in the place itself goes on as is said.
-    fn touched(&mut self, place: &Place, edits: bool, further: &str) -> Vec<(String, String)> {
-        let names = &self.program.names;
-        let called = |name: u32| code::string(&(&*names[name as usize]).into()).text;
-        let steps: Vec<String> = place
-            .steps
-            .iter()
-            .map(|step| match step {
-                PlaceStep::Field(name) => called(*name),
-                PlaceStep::Index(_) => String::new(),
-            })
-            .chain([further.to_owned()])
-            .collect();
+    fn touched(
+        &mut self,
+        place: &Place,
+        edits: bool,
+        further: Option<String>,
+    ) -> Vec<(String, Option<String>)> {
+        let called = |step: &PlaceStep| match step {
+            PlaceStep::Field(name) => Some(self.field(*name)),
+            PlaceStep::Index(_) => None,
+        };
+        let steps = place.steps.iter().map(called);
+        let steps: Vec<Option<String>> = steps.chain([further]).collect();
         let mut first = steps[0].clone();
         let mut touched = Vec::new();
         let mut cell = place.cell;
@@ -344,8 +346,8 @@ impl Writer<'_> {
             }
             let Some((next, way)) = crate::readers::stands_in(self.plan, cell) else { break };
             match way.first() {
-                Some(ReadStep::Field(name)) => first = called(*name),
-                Some(_) => first.clear(),
+                Some(ReadStep::Field(name)) => first = Some(self.field(*name)),
+                Some(_) => first = None,
                 None => {}
             }
             cell = next;
@@ -396,11 +398,8 @@ impl Writer<'_> {
         if let CellKind::Shared(_) = self.plan.cells[root as usize].kind {
             let property = self.names.place(root).1;
             let bits = bits(edits);
-            let names = &self.program.names;
             let field = match way.first() {
-                Some(ReadStep::Field(name)) => {
-                    format!(", {}", code::string(&(&*names[*name as usize]).into()).text)
-                }
+                Some(ReadStep::Field(name)) => format!(", {}", self.field(*name)),
                 None if whole == "whole" => ", field".to_owned(),
                 _ => String::new(),
             };
