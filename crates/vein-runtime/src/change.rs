@@ -3,7 +3,7 @@
 use crate::scope::ScopeId;
 use smallvec::SmallVec;
 use vein_plan::code::CellId;
-use vein_plan::{Read, Step, Value};
+use vein_plan::{Extent, Read, Step, Value};
 
 /// What a write did, with what it takes to undo it.
 #[derive(Clone, Debug)]
@@ -73,6 +73,8 @@ pub(crate) enum SeenUndo<'a> {
 pub(crate) fn changed_since(writes: &[Seen<'_>], read: &Read, now: &Value) -> bool {
     let mut path: Vec<Step> = read.path.clone();
     let mut touched_inside = false;
+    // By how much a list has become longer, where all that was done to it was done in place.
+    let mut longer = Some(0isize);
     let current = || now.at(&read.path);
     for write in writes {
         if path.len() < write.path.len() {
@@ -87,12 +89,17 @@ pub(crate) fn changed_since(writes: &[Seen<'_>], read: &Read, now: &Value) -> bo
         };
         if let Some(old) = old {
             if touched_inside {
+                longer = None;
                 break;
             }
             return read.extent.differs(old.at(rest), current());
         }
         let SeenUndo::Logged(undo) = write.undo else { continue };
         match (undo, rest) {
+            (Undo::Splice { removed, inserted, .. }, []) => {
+                longer = longer.map(|more| more + *inserted as isize - removed.len() as isize);
+                touched_inside = true;
+            }
             (_, []) => touched_inside = true,
             (Undo::Splice { at, removed, inserted }, [Step::Index(i), inner @ ..]) => {
                 let i = *i as usize;
@@ -117,6 +124,15 @@ pub(crate) fn changed_since(writes: &[Seen<'_>], read: &Read, now: &Value) -> bo
     if !touched_inside {
         return read.extent.differs(now.at(&path), current());
     }
+    // A list that was changed in place is one, then and now; one in another may have changed places with that.
+    let is_inner = read.path.iter().any(|step| matches!(step, Step::Index(_)));
+    if let (Some(longer), false) = (longer, is_inner) {
+        match read.extent {
+            Extent::Length => return longer != 0,
+            Extent::Presence | Extent::Position => return false,
+            Extent::Whole => {}
+        }
+    }
     // Something inside was written too: only the whole as it was can tell.
     let before = value_before(writes, now);
     read.extent.differs(before.at(&read.path), current())
@@ -137,7 +153,6 @@ fn value_before(writes: &[Seen<'_>], now: &Value) -> Value {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use vein_plan::Extent;
 
     fn list(items: &[f64]) -> Value {
         Value::list(items.iter().map(|n| Value::Number(*n)).collect())

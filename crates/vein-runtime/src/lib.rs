@@ -3,6 +3,7 @@
 //! | module | what it holds |
 //! |---|---|
 //! | `wakes` | who reads what in each block, known before anything runs |
+//! | `pipes` | lists that are derived from lists, as a row of stages |
 //! | `scope` | blocks at work: components, alternatives, rows, content of slots |
 //! | `graph` | state, who sees a change, and bringing derived values up to date |
 //! | `rows`, `moves` | which row belongs to which item, and the fewest moves |
@@ -35,6 +36,7 @@ mod graph;
 pub mod host;
 pub mod inspect;
 mod moves;
+mod pipes;
 pub mod pulse;
 mod record;
 mod rows;

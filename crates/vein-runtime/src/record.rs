@@ -11,7 +11,7 @@ use crate::runtime::Runtime;
 use crate::scope::{NONE, ScopeId, Slot};
 use rustc_hash::FxHashMap;
 use vein_plan::code::CellId;
-use vein_plan::{CellKind, Step};
+use vein_plan::{CellKind, Step, Value};
 use vein_view::{NodeNumber, ROOT};
 
 impl Graph {
@@ -39,6 +39,44 @@ impl Graph {
         let steps = change.path.iter().map(|step| step.to_string());
         let path = [root, cell.name.to_string()].into_iter().chain(steps).collect();
         (owner, path)
+    }
+
+    /// Whether it was done to what is kept of a derived value, which is told of as a whole.
+    fn is_kept_in_place(&self, change: &Change) -> bool {
+        let whole = change.path.is_empty() && matches!(change.undo, Undo::Set(_));
+        !whole && self.is_derived(change)
+    }
+
+    /// What has become of a derived value to which several things were done in place, told with the first of them.
+    fn whole_change(
+        &self,
+        write: usize,
+        change: &Change,
+        told: &mut Vec<(ScopeId, CellId)>,
+    ) -> ValueChange {
+        let place = (change.scope, change.cell);
+        let (home, at) = self.home(change.scope, change.cell);
+        let now = match self.scope(home).cells.get(at as usize) {
+            Some(Slot::Derived { value, .. }) => value.clone(),
+            _ => Value::Null,
+        };
+        let mut from = now.clone();
+        if !told.contains(&place) {
+            told.push(place);
+            let own = self.log[write..].iter().filter(|other| (other.scope, other.cell) == place);
+            own.rev().for_each(|other| other.undo.clone().undo(&other.path, &mut from));
+        }
+        let (owner, _) = self.written(change);
+        let name =
+            &self.prepared.plan(self.scope(change.scope).plan).cells[change.cell as usize].name;
+        let path = if owner.is_empty() { name.to_string() } else { format!("{owner}.{name}") };
+        ValueChange {
+            layer: Layer::Derived,
+            path,
+            inside: !owner.is_empty(),
+            difference: Difference::Value { from, to: now },
+            because: change.because.iter().map(|i| *i as usize).collect(),
+        }
     }
 
     /// Whether it was a derived value that followed.
@@ -142,7 +180,11 @@ impl Runtime {
     /// The log in the words of the components, one entry for each write.
     fn value_changes(&self) -> Vec<ValueChange> {
         let graph = &self.view.graph;
-        let change = |change: &Change| {
+        let mut whole = Vec::new();
+        let change = |(write, change): (usize, &Change)| {
+            if graph.is_kept_in_place(change) {
+                return graph.whole_change(write, change, &mut whole);
+            }
             let at = graph.home(change.scope, change.cell);
             let (owner, path) = graph.written(change);
             let now = match graph.scope(at.0).cells.get(at.1 as usize) {
@@ -165,7 +207,7 @@ impl Runtime {
             let because = change.because.iter().map(|i| *i as usize).collect();
             ValueChange { layer, path, inside: !owner.is_empty(), difference, because }
         };
-        graph.log.iter().map(change).collect()
+        graph.log.iter().enumerate().map(change).collect()
     }
 
     /// Makes one entry of several writes to one place, and drops what came out as it was.
@@ -190,7 +232,9 @@ impl Runtime {
         let mut kept: Vec<ValueChange> = Vec::new();
         let mut set: FxHashMap<Place<'_>, usize> = FxHashMap::default();
         for (i, change) in pulse.values.drain(..).enumerate() {
-            let (scope, cell, path) = (log[i].scope, log[i].cell, log[i].path.as_slice());
+            let in_place = self.view.graph.is_kept_in_place(&log[i]);
+            let path = if in_place { &[] } else { log[i].path.as_slice() };
+            let (scope, cell) = (log[i].scope, log[i].cell);
             // A write inside what was already replaced is part of that replacement.
             let earlier = (0..=path.len()).find_map(|len| set.get(&(scope, cell, &path[..len])));
             let kept_as = match earlier {
@@ -203,7 +247,7 @@ impl Runtime {
                 }
             };
             stands_for.push(kept_as);
-            if matches!(log[i].undo, Undo::Set(_)) {
+            if in_place || matches!(log[i].undo, Undo::Set(_)) {
                 set.entry((scope, cell, path)).or_insert(i);
             }
         }

@@ -587,7 +587,7 @@ impl Graph {
 }
 
 /// Cuts the pieces at a position; gives where the second part begins.
-fn split(pieces: &mut Vec<Piece>, position: u32) -> usize {
+pub(crate) fn split(pieces: &mut Vec<Piece>, position: u32) -> usize {
     let mut at = 0;
     for i in 0..pieces.len() {
         if position == at {

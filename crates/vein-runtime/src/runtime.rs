@@ -208,7 +208,10 @@ impl Runtime {
         }
         match graph.fault {
             None => graph.end(),
-            Some(_) => graph.roll_back(),
+            Some(_) => {
+                graph.roll_back();
+                graph.keep_up_again();
+            }
         }
         value
     }
@@ -227,6 +230,7 @@ impl Runtime {
                 let now = self.view.graph.evaluate_once(scope, plan.sources[source].args);
                 let failed = self.view.graph.fault.take().is_some();
                 self.view.graph.roll_back();
+                self.view.graph.keep_up_again();
                 if !failed && !now.same(&asked) {
                     unasked.push(format!("{source} of {scope}: {asked:?}, now {now:?}"));
                 }

@@ -1,6 +1,7 @@
 //! Scopes: blocks at work. A component's own markup, an alternative, a row, what stands in a
 //! slot — each has a scope of its own, and with it goes everything that belongs to it.
 
+use crate::graph::Upkeep;
 use crate::wakes::{KnownReads, Reader};
 use compact_str::CompactString;
 use rustc_hash::FxHashMap;
@@ -28,7 +29,14 @@ pub(crate) enum Slot {
     /// Where the giver has it; nothing is copied.
     Alias { scope: ScopeId, cell: CellId, path: Arc<[Step]> },
     /// Worked out in a scope: the cell's own, or the giver's.
-    Derived { value: Value, scope: ScopeId, expr: ExprId, reads: Arc<KnownReads> },
+    Derived {
+        value: Value,
+        scope: ScopeId,
+        expr: ExprId,
+        reads: Arc<KnownReads>,
+        /// How it came about, where it is kept up.
+        upkeep: Option<Box<Upkeep>>,
+    },
     /// In the list of the loop.
     Item,
     /// The position there.

@@ -66,6 +66,7 @@ impl Runtime {
                 }
                 let mut pulse = self.record(cause, Vec::new(), Vec::new());
                 self.view.end();
+                self.view.graph.keep_up_again();
                 pulse.fault = Some(fault);
                 pulse
             }

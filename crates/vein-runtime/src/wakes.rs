@@ -4,9 +4,10 @@
 //! The trees belong to the compiled blocks. Scopes enter nothing and so have nothing to take
 //! out when they go.
 
+use crate::pipes::{Way, way};
 use rustc_hash::FxHashMap;
 use std::sync::Arc;
-use vein_plan::code::{CellId, NameId};
+use vein_plan::code::{CellId, Expr, ExprId, NameId};
 use vein_plan::{
     BlockId, CellKind, Extent, Given, Name, Plan, PlanRead, Program, Read, ReadStep, Reads,
     SpotKind, Step, Type, TypeId, When,
@@ -178,6 +179,8 @@ pub(crate) struct ReadyPlan {
     /// The page's number of each function that it asks.
     pub(crate) asked: Vec<u32>,
     pub(crate) lives: Lives,
+    /// How derived values can be kept up, by their expressions.
+    pub(crate) ways: FxHashMap<ExprId, Way>,
 }
 
 /// What of a component is more than its view.
@@ -244,10 +247,12 @@ fn nests(program: &Program) -> bool {
 impl Prepared {
     pub(crate) fn new(program: Arc<Program>) -> Prepared {
         let mut templates = 0;
+        let is_asked = |plan: &Plan| plan.exprs.iter().any(|expr| matches!(expr, Expr::Ask(..)));
+        let asks = program.plans.iter().any(is_asked);
         let plans = program.plans.iter().map(|plan| {
             let first = templates;
             templates += plan.blocks.len() as u32;
-            ready(&program, plan, first)
+            ready(&program, plan, first, asks)
         });
         let mut plans: Vec<ReadyPlan> = plans.collect();
         let (mut functions, mut users) = (Vec::new(), FxHashMap::default());
@@ -302,7 +307,26 @@ fn known(program: &Program, reads: &Reads) -> Arc<KnownReads> {
     Arc::new(KnownReads::Fixed(paths.iter().map(read).collect()))
 }
 
-fn ready(program: &Program, plan: &Plan, first_template: u32) -> ReadyPlan {
+/// The expressions whose values are kept in step with what they read.
+fn derived(plan: &Plan) -> impl Iterator<Item = ExprId> {
+    let cells = plan.cells.iter().filter_map(|cell| match cell.kind {
+        CellKind::Derived(expr, _) => Some(expr),
+        _ => None,
+    });
+    let spots = plan.blocks.iter().flat_map(|block| &block.spots);
+    let given = spots.flat_map(|spot| match &spot.kind {
+        SpotKind::Component(used) => used.props.iter().map(|(_, given)| given).collect(),
+        SpotKind::Slot { values, .. } => values.iter().map(|(_, given)| given).collect(),
+        _ => Vec::new(),
+    });
+    let given = given.filter_map(|given| match given {
+        Given::Value(expr, _) => Some(*expr),
+        _ => None,
+    });
+    cells.chain(given)
+}
+
+fn ready(program: &Program, plan: &Plan, first_template: u32, asks: bool) -> ReadyPlan {
     let mut homes = Vec::with_capacity(plan.cells.len());
     let mut own: Vec<Vec<CellId>> = vec![Vec::new(); plan.blocks.len()];
     for (number, cell) in plan.cells.iter().enumerate() {
@@ -352,7 +376,9 @@ fn ready(program: &Program, plan: &Plan, first_template: u32) -> ReadyPlan {
         effects: !plan.sources.is_empty()
             || hooked(|when| matches!(when, When::Changed(_) | When::Every(..))),
     };
-    ReadyPlan { blocks, homes, stores: plan.stores_read(), asked: Vec::new(), lives }
+    let ways =
+        derived(plan).filter_map(|expr| Some((expr, way(program, plan, expr, asks)?))).collect();
+    ReadyPlan { blocks, homes, stores: plan.stores_read(), asked: Vec::new(), lives, ways }
 }
 
 fn ready_block(

@@ -6,6 +6,7 @@
 //! ends there.
 
 mod settling;
+mod upkeep;
 mod waking;
 
 use crate::answers::{Formatting, Functions};
@@ -19,6 +20,7 @@ use smallvec::SmallVec;
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 use std::sync::Arc;
+pub(crate) use upkeep::Upkeep;
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::Cells;
 use vein_plan::members::Member;
@@ -42,6 +44,8 @@ pub(crate) struct Touched {
     because: SmallVec<[u32; 2]>,
     /// What it had read before it was evaluated again, if it had been evaluated.
     trace: Option<Option<Box<[Read]>>>,
+    /// Up to where in the log it has been kept up with its list.
+    kept_to: Option<u32>,
 }
 
 /// A write as a reader saw it.
@@ -126,6 +130,12 @@ pub(crate) struct Graph {
     pub(crate) misread: Option<Vec<String>>,
     /// Whether nothing that is kept counts, so that a value is worked out from state alone.
     anew: bool,
+    /// Derived values that were kept up when the pulse began that was taken back.
+    unkept: Vec<ReaderKey>,
+    /// The derived list that is being edited: until that is done it is not what its expression gives.
+    editing: Option<(ScopeId, CellId)>,
+    /// How many writes are being told at present, one because of the other.
+    telling: u32,
     /// Listeners that were to happen once and did in this pulse.
     pub(crate) spent: Vec<(ScopeId, u32)>,
     /// Runs of numbers that are free, by their length.
@@ -198,6 +208,9 @@ impl Graph {
             tells: Told::All,
             misread: None,
             anew: false,
+            unkept: Vec::new(),
+            editing: None,
+            telling: 0,
             spent: Vec::new(),
             free_numbers: Default::default(),
             log: Vec::new(),
@@ -276,6 +289,9 @@ impl Graph {
         }
         for touched in std::mem::take(&mut self.touched) {
             let (scope, reader) = touched.key;
+            if self.forget_upkeep(touched.key) && touched.before == Mark::Fresh {
+                self.unkept.push(touched.key);
+            }
             let traces = &mut self.scopes[scope as usize].traces;
             match touched.trace {
                 Some(Some(trace)) => {
@@ -375,7 +391,7 @@ impl Graph {
         work: (ScopeId, ExprId),
         read: &Value,
     ) {
-        if self.misread.is_none() {
+        if self.misread.is_none() || self.editing == Some((home, cell)) {
             return;
         }
         if let Some(is) = self.anew(work).filter(|is| !is.same(read)) {
@@ -502,6 +518,14 @@ impl Graph {
             }
             Slot::Derived { scope, expr, .. } => {
                 let (scope, expr) = (*scope, *expr);
+                // What is kept of it knows where its items stand, once it is up to date.
+                if let [Step::Index(position), rest @ ..] = path.as_slice() {
+                    drop(self.cell(home, cell));
+                    if let Some((source, way)) = self.place_in_source((home, at), *position) {
+                        let path = way.into_iter().chain(rest.iter().cloned()).collect();
+                        return self.resolve(scope, source, path);
+                    }
+                }
                 let (origin, _) = self.followed(scope, expr, |run| run.follow(expr).1);
                 let mut origin = origin;
                 let mut steps = path.into_iter();
@@ -558,8 +582,10 @@ impl Graph {
         self.log.push(Change { scope: home, cell, path: path.clone(), undo, because });
         let prepared = self.prepared.clone();
         let what = What::Replaced(&old, &value);
+        self.telling += 1;
         self.notify(&prepared, home, cell, At { path: &path, what, strip: Some(0) });
         self.match_rekeyed();
+        self.telling -= 1;
         true
     }
 
@@ -629,8 +655,10 @@ impl Graph {
         self.log.push(Change { scope: home, cell, path: path.clone(), undo, because });
         let prepared = self.prepared.clone();
         let what = What::Listed(&seen);
+        self.telling += 1;
         self.notify(&prepared, home, cell, At { path: &path, what, strip: Some(0) });
         self.match_rekeyed();
+        self.telling -= 1;
         true
     }
 }

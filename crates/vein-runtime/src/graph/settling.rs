@@ -39,7 +39,10 @@ impl Graph {
 
     /// Whether the reader would read something else now than when it was last evaluated.
     fn has_to_run(&mut self, key: ReaderKey) -> bool {
-        if !self.is_kept_from_start(key) || self.is_broken(Sabotage::EvaluateAll) {
+        if !self.is_kept_from_start(key)
+            || self.source_is_another(key)
+            || self.is_broken(Sabotage::EvaluateAll)
+        {
             return true;
         }
         let (scope, known) = self.reads(key);
@@ -124,7 +127,7 @@ impl Graph {
     /// value that is not up to date and will surely be read again, because nothing read before
     /// it has changed.
     fn next_to_settle(&mut self, key: ReaderKey, from: usize) -> Option<usize> {
-        if !self.is_kept_from_start(key) {
+        if !self.is_kept_from_start(key) || (from > 0 && self.source_is_another(key)) {
             return None;
         }
         let mut next = from;
@@ -212,6 +215,10 @@ impl Graph {
     }
 
     fn compute(&mut self, key: ReaderKey) {
+        if self.keep_up(key) {
+            return;
+        }
+        self.forget_upkeep(key);
         let here = self.scope(key.0);
         let Some(Slot::Derived { expr, .. }) = here.cells.get(key.1 as usize) else { return };
         let expr = *expr;

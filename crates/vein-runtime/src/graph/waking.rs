@@ -384,6 +384,7 @@ impl Graph {
                 wakes: SmallVec::new(),
                 because: SmallVec::new(),
                 trace: None,
+                kept_to: None,
             });
             state.touched = self.touched.len() as u32;
         }

@@ -81,6 +81,7 @@ impl View {
                     scope: id,
                     expr: *expr,
                     reads: ready.reads[at].clone(),
+                    upkeep: None,
                 }),
                 CellKind::Store(store, cell) => {
                     let (store, path) = (self.graph.stores.get(store), [].into());
@@ -378,6 +379,7 @@ impl View {
                 scope: giver,
                 expr: *expr,
                 reads: reads.clone(),
+                upkeep: None,
             },
             ReadyGiven::Once(expr) => Slot::Own(self.graph.evaluate_once(giver, *expr)),
         }

@@ -1,0 +1,471 @@
+//! Values that are derived from a list by what hands its items on, known before anything runs: from which list, through
+//! which stages, and what comes of it.
+//!
+//! Of such a value is kept how it came about (`graph/upkeep.rs`), so that it can follow what becomes of the list without
+//! looking at all items again. What is not recognised here is worked out as a whole, which is never wrong.
+
+use std::sync::Arc;
+use vein_plan::code::{CellId, Expr, ExprId, Function, Item, LocalId, NameId};
+use vein_plan::members::Member;
+use vein_plan::ops::{Binary, Logical, Unary};
+use vein_plan::{CellKind, Extent, Name, Plan, Program, Read, Step};
+
+/// A value that is derived from a list.
+#[derive(Debug)]
+pub(crate) struct Pipe {
+    /// The list: a cell, and the fields on the way into it.
+    pub(crate) source: CellId,
+    pub(crate) path: Vec<Step>,
+    pub(crate) stages: Vec<Stage>,
+    pub(crate) outcome: Outcome,
+    /// What its functions read beside their items.
+    pub(crate) beside: Vec<Read>,
+    /// Whether all of that is read by the first stage, which is a filter of the list itself.
+    pub(crate) first_only: bool,
+}
+
+/// What is made of one list.
+#[derive(Debug)]
+pub(crate) enum Stage {
+    /// The lists that stand in its items at this path, one after the other; always the first.
+    Flat(Vec<Step>),
+    Filter(Made),
+    Map(Made),
+    Sorted(Vec<Key>),
+    Reversed,
+}
+
+/// What comes of the last list.
+#[derive(Debug)]
+pub(crate) enum Outcome {
+    List,
+    Length,
+    Some(Made),
+    Every(Made),
+    /// The sum of something of each item.
+    Sum {
+        part: Made,
+        start: f64,
+    },
+}
+
+/// A function of an item alone, and of what does not depend on items.
+#[derive(Debug)]
+pub(crate) struct Made {
+    pub(crate) param: Option<LocalId>,
+    pub(crate) body: ExprId,
+    /// The fields of the item that it reads; nothing where that may be all of it.
+    pub(crate) reads: Option<Vec<Vec<Name>>>,
+}
+
+/// What items are put in order by, the first key first.
+#[derive(Debug)]
+pub(crate) struct Key {
+    pub(crate) path: Vec<Step>,
+    pub(crate) by: By,
+    pub(crate) descending: bool,
+}
+
+/// As what a key is compared.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum By {
+    /// A number: the function takes one from the other.
+    Number,
+    /// What it is: the function asks which of two is less.
+    Itself,
+    /// The text of it: there is no function.
+    Text,
+}
+
+/// One of two, as a test says.
+#[derive(Debug)]
+pub(crate) struct Choice {
+    pub(crate) test: ExprId,
+    pub(crate) then: Option<Arc<Pipe>>,
+    pub(crate) otherwise: Option<Arc<Pipe>>,
+    /// What the test reads.
+    pub(crate) reads: Vec<Read>,
+}
+
+/// How a derived value can be kept up.
+#[derive(Clone, Debug)]
+pub(crate) enum Way {
+    One(Arc<Pipe>),
+    Either(Arc<Choice>),
+}
+
+/// Whether something that was written inside an item is at, around or inside of what is read of it.
+pub(crate) fn meets(reads: Option<&[Vec<Name>]>, written: Option<&[Step]>) -> bool {
+    let (Some(reads), Some(written)) = (reads, written) else { return true };
+    let alike = |(name, step): (&Name, &Step)| match step {
+        Step::Field(field) => Arc::ptr_eq(name, field) || name == field,
+        Step::Index(_) => false,
+    };
+    reads.iter().any(|read| read.iter().zip(written).all(alike))
+}
+
+impl Made {
+    pub(crate) fn meets(&self, written: Option<&[Step]>) -> bool {
+        meets(self.reads.as_deref(), written)
+    }
+}
+
+impl Key {
+    /// Whether it may be another after something was written inside an item.
+    pub(crate) fn meets(&self, written: Option<&[Step]>) -> bool {
+        let Some(written) = written else { return true };
+        self.path.iter().zip(written).all(|(key, step)| key == step)
+    }
+}
+
+/// How the value of an expression can be kept up; nothing where it is worked out as a whole.
+pub(crate) fn way(program: &Program, plan: &Plan, expr: ExprId, asks: bool) -> Option<Way> {
+    let finding = Finding { program, plan, asks };
+    if let Expr::Choose(test, then, otherwise) = &plan.exprs[expr as usize] {
+        let (then, otherwise) = (finding.pipe(*then), finding.pipe(*otherwise));
+        if then.is_none() && otherwise.is_none() {
+            return None;
+        }
+        let mut body = Body::default();
+        finding.read(*test, &mut body, false)?;
+        let reads = body.beside.into_iter().map(|(read, _)| read).collect();
+        let [then, otherwise] = [then, otherwise].map(|pipe| pipe.map(Arc::new));
+        return Some(Way::Either(Arc::new(Choice { test: *test, then, otherwise, reads })));
+    }
+    finding.pipe(expr).map(|pipe| Way::One(Arc::new(pipe)))
+}
+
+struct Finding<'a> {
+    program: &'a Program,
+    plan: &'a Plan,
+    /// Whether anything of the program is asked while expressions are worked out.
+    asks: bool,
+}
+
+/// What a function was found to read.
+#[derive(Default)]
+struct Body {
+    params: Vec<LocalId>,
+    /// Names that are bound inside.
+    bound: Vec<LocalId>,
+    /// Paths into the item.
+    inside: Vec<Vec<Name>>,
+    /// Whether all of the item may be read.
+    all: bool,
+    /// What is read beside it, and whether only under some condition.
+    beside: Vec<(Read, bool)>,
+}
+
+/// Where a path of fields begins.
+enum Root {
+    Cell(CellId),
+    Local(LocalId),
+}
+
+impl Finding<'_> {
+    fn expr(&self, id: ExprId) -> &Expr {
+        &self.plan.exprs[id as usize]
+    }
+
+    fn name(&self, name: NameId) -> Name {
+        self.program.names[name as usize].clone()
+    }
+
+    /// A path of fields.
+    fn fields(&self, id: ExprId) -> Option<(Root, Vec<Name>)> {
+        match self.expr(id) {
+            Expr::Cell(cell) => Some((Root::Cell(*cell), Vec::new())),
+            Expr::Local(local) => Some((Root::Local(*local), Vec::new())),
+            Expr::Field(of, name) => {
+                let (root, mut path) = self.fields(*of)?;
+                path.push(self.name(*name));
+                Some((root, path))
+            }
+            _ => None,
+        }
+    }
+
+    fn pipe(&self, id: ExprId) -> Option<Pipe> {
+        let mut beside = Vec::new();
+        let (list, outcome) = match self.expr(id) {
+            Expr::Call(Member::ListLength, Some(list), _) => (*list, Outcome::Length),
+            Expr::Walk(Member::Some, list, function, None) => {
+                (*list, Outcome::Some(self.made(function, &mut beside)?))
+            }
+            Expr::Walk(Member::Every, list, function, None) => {
+                (*list, Outcome::Every(self.made(function, &mut beside)?))
+            }
+            Expr::Walk(Member::Reduce, list, function, Some(start)) => {
+                (*list, self.sum(function, *start, &mut beside)?)
+            }
+            _ => (id, Outcome::List),
+        };
+        let outside = beside.len();
+        let mut pipe = Pipe {
+            source: 0,
+            path: Vec::new(),
+            stages: Vec::new(),
+            outcome,
+            beside: Vec::new(),
+            first_only: false,
+        };
+        let of_first = self.list(list, &mut pipe, &mut beside)?;
+        // What is neither handed on nor looked at needs no upkeep.
+        if pipe.stages.is_empty() && matches!(pipe.outcome, Outcome::Length) {
+            return None;
+        }
+        pipe.first_only = outside == 0
+            && beside.len() == of_first
+            && matches!(pipe.stages.first(), Some(Stage::Filter(_)));
+        pipe.beside = beside.into_iter().map(|(read, _)| read).collect();
+        // Where functions read the list itself, any change of it concerns all items.
+        let reads_source = pipe.beside.iter().any(|read| read.cell == pipe.source);
+        (!reads_source).then_some(pipe)
+    }
+
+    /// The way from a list in a cell to one that is made of it. Gives how much the first stage reads beside its items.
+    fn list(&self, id: ExprId, pipe: &mut Pipe, beside: &mut Vec<(Read, bool)>) -> Option<usize> {
+        let mut of_first = beside.len();
+        let stage = match self.expr(id) {
+            Expr::Cell(_) | Expr::Field(..) => {
+                let (Root::Cell(cell), path) = self.fields(id)? else { return None };
+                pipe.source = cell;
+                pipe.path = path.into_iter().map(Step::Field).collect();
+                return Some(of_first);
+            }
+            Expr::List(items) => {
+                let [Item::Spread(list)] = items.as_slice() else { return None };
+                return self.list(*list, pipe, beside);
+            }
+            Expr::Walk(Member::Filter, list, function, None) => {
+                of_first = self.list(*list, pipe, beside)?;
+                Stage::Filter(self.made(function, beside)?)
+            }
+            Expr::Walk(Member::Map, list, function, None) => {
+                of_first = self.list(*list, pipe, beside)?;
+                Stage::Map(self.made(function, beside)?)
+            }
+            Expr::Walk(Member::FlatMap, list, function, None) => {
+                of_first = self.list(*list, pipe, beside)?;
+                let (Root::Local(local), path) = self.fields(function.body)? else { return None };
+                if !pipe.stages.is_empty() || function.params != [local] {
+                    return None;
+                }
+                Stage::Flat(path.into_iter().map(Step::Field).collect())
+            }
+            Expr::Walk(Member::ToSorted, list, function, None) => {
+                of_first = self.list(*list, pipe, beside)?;
+                let [a, b] = function.params.as_slice() else { return None };
+                Stage::Sorted(self.keys(function.body, (*a, *b))?)
+            }
+            Expr::Call(Member::ToSorted, Some(list), _) => {
+                of_first = self.list(*list, pipe, beside)?;
+                Stage::Sorted(vec![Key { path: Vec::new(), by: By::Text, descending: false }])
+            }
+            Expr::Call(Member::ToReversed, Some(list), _) => {
+                of_first = self.list(*list, pipe, beside)?;
+                Stage::Reversed
+            }
+            _ => return None,
+        };
+        pipe.stages.push(stage);
+        Some(if pipe.stages.len() == 1 { beside.len() } else { of_first })
+    }
+
+    /// A function of an item, if its result follows from that and from what stands beside all items.
+    fn made(&self, function: &Function, beside: &mut Vec<(Read, bool)>) -> Option<Made> {
+        if function.params.len() > 1 {
+            return None;
+        }
+        let param = function.params.first().copied();
+        self.made_of(param, function.body, beside)
+    }
+
+    fn made_of(
+        &self,
+        param: Option<LocalId>,
+        body: ExprId,
+        beside: &mut Vec<(Read, bool)>,
+    ) -> Option<Made> {
+        let mut found = Body { params: param.into_iter().collect(), ..Body::default() };
+        self.read(body, &mut found, false)?;
+        // What is read only under a condition may have to ask the host before it is known, and is not read
+        // at all where the condition does not hold.
+        let is_state =
+            |read: &Read| matches!(self.plan.cells[read.cell as usize].kind, CellKind::State(_));
+        if self.asks && found.beside.iter().any(|(read, at_times)| *at_times && !is_state(read)) {
+            return None;
+        }
+        beside.append(&mut found.beside);
+        Some(Made { param, body, reads: (!found.all).then_some(found.inside) })
+    }
+
+    /// `(sum, item) => sum + …`, from a number on.
+    fn sum(
+        &self,
+        function: &Function,
+        start: ExprId,
+        beside: &mut Vec<(Read, bool)>,
+    ) -> Option<Outcome> {
+        let Expr::Number(start) = self.expr(start) else { return None };
+        let [sum, item] = function.params.as_slice() else { return None };
+        let Expr::Binary(Binary::Add, a, b) = self.expr(function.body) else { return None };
+        if !matches!(self.expr(*a), Expr::Local(local) if local == sum) {
+            return None;
+        }
+        let part = self.made_of(Some(*item), *b, beside)?;
+        Some(Outcome::Sum { part, start: *start })
+    }
+
+    /// What an expression reads; nothing where it asks, or names what is not known here.
+    fn read(&self, id: ExprId, body: &mut Body, at_times: bool) -> Option<()> {
+        if let Some((root, path)) = self.fields(id) {
+            match root {
+                Root::Cell(cell) => {
+                    let path = path.into_iter().map(Step::Field).collect();
+                    body.beside.push((Read { cell, path, extent: Extent::Whole }, at_times));
+                }
+                Root::Local(local) if body.bound.contains(&local) => {}
+                Root::Local(local) if !body.params.contains(&local) => return None,
+                Root::Local(_) if path.is_empty() => body.all = true,
+                Root::Local(_) => body.inside.push(path),
+            }
+            return Some(());
+        }
+        match self.expr(id) {
+            Expr::Ask(..) => return None,
+            Expr::Unless(of, local, inner) => {
+                self.read(*of, body, at_times)?;
+                body.bound.push(*local);
+                self.read(*inner, body, true)?;
+            }
+            Expr::Walk(_, list, function, extra) => {
+                self.read(*list, body, at_times)?;
+                body.bound.extend(&function.params);
+                self.read(function.body, body, true)?;
+                if let Some(extra) = extra {
+                    self.read(*extra, body, at_times)?;
+                }
+            }
+            Expr::Logical(_, first, second) => {
+                self.read(*first, body, at_times)?;
+                self.read(*second, body, true)?;
+            }
+            Expr::Choose(test, then, otherwise) => {
+                self.read(*test, body, at_times)?;
+                self.read(*then, body, true)?;
+                self.read(*otherwise, body, true)?;
+            }
+            other => {
+                let mut known = Some(());
+                other.children(|child| {
+                    if known.is_some() {
+                        known = self.read(child, body, at_times);
+                    }
+                });
+                known?;
+            }
+        }
+        Some(())
+    }
+
+    /// What a comparison puts in order by, if it cannot contradict itself: differences of numbers, and which of two is
+    /// less, one after the other where the first is equal.
+    fn keys(&self, id: ExprId, pair: (LocalId, LocalId)) -> Option<Vec<Key>> {
+        match self.expr(id) {
+            Expr::Number(zero) if *zero == 0.0 => Some(Vec::new()),
+            Expr::Binary(Binary::Subtract, a, b) => {
+                let (path, descending) = self.sides(*a, *b, pair)?;
+                Some(vec![Key { path, by: By::Number, descending }])
+            }
+            Expr::Logical(Logical::Or, first, second) => {
+                let mut keys = self.keys(*first, pair)?;
+                keys.extend(self.keys(*second, pair)?);
+                Some(keys)
+            }
+            Expr::Choose(test, then, otherwise) => {
+                let Expr::Binary(op, a, b) = self.expr(*test) else { return None };
+                let (path, turned) = self.sides(*a, *b, pair)?;
+                match op {
+                    Binary::Equal => self.tied(path, *otherwise, *then, pair),
+                    Binary::NotEqual => self.tied(path, *then, *otherwise, pair),
+                    Binary::Less | Binary::Greater => {
+                        let is_first = (*op == Binary::Less) != turned;
+                        let key = Key {
+                            descending: (self.sign(*then)? < 0.0) != is_first,
+                            by: By::Itself,
+                            path,
+                        };
+                        self.ranked(key, is_first, *otherwise, pair)
+                    }
+                    _ => None,
+                }
+            }
+            _ => None,
+        }
+    }
+
+    /// Both operands of something, if they are the same of the two items; whether the second comes first.
+    fn sides(&self, a: ExprId, b: ExprId, pair: (LocalId, LocalId)) -> Option<(Vec<Step>, bool)> {
+        let (Root::Local(first), path) = self.fields(a)? else { return None };
+        let (Root::Local(second), other) = self.fields(b)? else { return None };
+        let turned = (first, second) == (pair.1, pair.0);
+        let fits = path == other && (turned || (first, second) == pair);
+        fits.then(|| (path.into_iter().map(Step::Field).collect(), turned))
+    }
+
+    /// By one key, and where that is equal by others.
+    fn tied(
+        &self,
+        path: Vec<Step>,
+        by: ExprId,
+        others: ExprId,
+        pair: (LocalId, LocalId),
+    ) -> Option<Vec<Key>> {
+        let mut keys = self.keys(by, pair)?;
+        if keys.len() != 1 || keys[0].path != path {
+            return None;
+        }
+        keys.extend(self.keys(others, pair)?);
+        Some(keys)
+    }
+
+    /// What stands after `a < b ? -1 :` has to be `a > b ? 1 :`, or two that are equal would not be.
+    fn ranked(
+        &self,
+        key: Key,
+        is_first: bool,
+        rest: ExprId,
+        pair: (LocalId, LocalId),
+    ) -> Option<Vec<Key>> {
+        let Expr::Choose(test, then, otherwise) = self.expr(rest) else { return None };
+        let Expr::Binary(op @ (Binary::Less | Binary::Greater), a, b) = self.expr(*test) else {
+            return None;
+        };
+        let (path, turned) = self.sides(*a, *b, pair)?;
+        let is_second = ((*op == Binary::Less) != turned) != is_first;
+        let wanted = if key.descending == is_first { -1.0 } else { 1.0 };
+        if path != key.path || !is_second || self.sign(*then)? != wanted {
+            return None;
+        }
+        let mut keys = vec![key];
+        keys.extend(self.keys(*otherwise, pair)?);
+        Some(keys)
+    }
+
+    /// Whether a number that is written there is above or below zero.
+    fn sign(&self, id: ExprId) -> Option<f64> {
+        match self.expr(id) {
+            Expr::Number(n) if *n != 0.0 && !n.is_nan() => Some(n.signum()),
+            Expr::Unary(Unary::Negate, n) => Some(-self.sign(*n)?),
+            _ => None,
+        }
+    }
+}
+
+impl Pipe {
+    /// Whether a function reads a cell beside its items.
+    pub(crate) fn reads_beside(&self, cell: CellId) -> bool {
+        self.beside.iter().any(|read| read.cell == cell)
+    }
+}
