@@ -5,7 +5,7 @@
 //! out when they go.
 
 use crate::pipes::{Way, way};
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use std::sync::Arc;
 use vein_plan::code::{CellId, Expr, ExprId, NameId};
 use vein_plan::{
@@ -140,6 +140,8 @@ pub(crate) struct ReadyBlock {
     /// For each spot: the way to its list, or what it gives.
     pub(crate) lists: Vec<Arc<[Step]>>,
     pub(crate) given: Vec<Vec<ReadyGiven>>,
+    /// For each spot: whether it is a list of whose items nothing depends that runs by itself.
+    pub(crate) quiet: Vec<bool>,
     /// The cell of the loop's item, and of its position where something reads it.
     pub(crate) item: Option<CellId>,
     pub(crate) position: Option<CellId>,
@@ -212,6 +214,52 @@ pub(crate) struct Prepared {
     pub(crate) nests: bool,
 }
 
+/// Whether a spot is a list of whose items nothing depends that runs by itself.
+fn is_quiet(program: &Program, plans: &[ReadyPlan], plan: usize, spot: &vein_plan::Spot) -> bool {
+    let SpotKind::List { block, .. } = &spot.kind else { return false };
+    let row = &plans[plan].blocks[*block as usize];
+    let mut open: Vec<(usize, BlockId, CellId)> =
+        row.item.iter().chain(&row.position).map(|cell| (plan, *block, *cell)).collect();
+    let mut seen = FxHashSet::default();
+    while let Some(place @ (plan, block, cell)) = open.pop() {
+        if !seen.insert(place) {
+            continue;
+        }
+        let ready = &plans[plan].blocks[block as usize];
+        let planned = &program.plans[plan].blocks[block as usize];
+        for entry in ready.wakes.get(&cell).into_iter().flat_map(Wakes::all) {
+            match *entry {
+                Entry::Key => {}
+                Entry::Reader(reader, _) if reader >= ready.reader_of_effect(0) => return false,
+                Entry::Reader(reader, _) => {
+                    open.extend(ready.cells.get(reader as usize).map(|cell| (plan, block, *cell)));
+                }
+                Entry::List(spot) => {
+                    let SpotKind::List { block, .. } = &planned.spots[spot as usize].kind else {
+                        continue;
+                    };
+                    let row = &plans[plan].blocks[*block as usize];
+                    let cells = row.item.iter().chain(&row.position);
+                    open.extend(cells.map(|cell| (plan, *block, *cell)));
+                }
+                Entry::Given(spot, which, _) => match &planned.spots[spot as usize].kind {
+                    SpotKind::Component(used) => {
+                        let prop = used.props.get(which as usize);
+                        open.extend(prop.map(|(cell, _)| (used.plan as usize, 0, *cell)));
+                    }
+                    // Whatever stands in a slot may be of any component.
+                    _ => return false,
+                },
+            }
+        }
+        for spot in ready.inner.get(&cell).into_iter().flatten() {
+            let blocks = planned.spots[*spot as usize].kind.blocks();
+            open.extend(blocks.into_iter().map(|block| (plan, block, cell)));
+        }
+    }
+    true
+}
+
 /// Whether a shape of a program has itself inside.
 fn nests(program: &Program) -> bool {
     let shapes = program.shapes.len();
@@ -270,6 +318,13 @@ impl Prepared {
                     let users: &mut Vec<(u32, CellId)> = users.entry((store, found)).or_default();
                     users.push((number as u32, cell as CellId));
                 }
+            }
+        }
+        for (plan, planned) in program.plans.iter().enumerate() {
+            for (number, block) in planned.blocks.iter().enumerate() {
+                let quiet = block.spots.iter().map(|spot| is_quiet(&program, &plans, plan, spot));
+                let quiet: Vec<bool> = quiet.collect();
+                plans[plan].blocks[number].quiet = quiet;
             }
         }
         let lively = program.plans.iter().any(|plan| {
@@ -507,6 +562,7 @@ fn ready_block(
         order: order(block),
         template: first_template + number,
         inner: FxHashMap::default(),
+        quiet: Vec::new(),
         cells,
         wakes,
         reads,

@@ -15,7 +15,7 @@ use crate::fault::Fault;
 use crate::sabotage::Sabotage;
 use crate::scope::{Mark, NONE, Rank, ReaderState, Scope, ScopeId, Slot};
 use crate::wakes::{Prepared, Reader};
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
@@ -130,6 +130,8 @@ pub(crate) struct Graph {
     pub(crate) misread: Option<Vec<String>>,
     /// Whether nothing that is kept counts, so that a value is worked out from state alone.
     anew: bool,
+    /// Lists that became perhaps another in this pulse, whose rows are told only once they are up to date.
+    pending: FxHashSet<(ScopeId, u32)>,
     /// Derived values that were kept up when the pulse began that was taken back.
     unkept: Vec<ReaderKey>,
     /// The derived list that is being edited: until that is done it is not what its expression gives.
@@ -208,6 +210,7 @@ impl Graph {
             tells: Told::All,
             misread: None,
             anew: false,
+            pending: FxHashSet::default(),
             unkept: Vec::new(),
             editing: None,
             telling: 0,
@@ -252,6 +255,7 @@ impl Graph {
             state.carried = state.mark == Mark::Stale;
         }
         self.unsettled.clear();
+        self.pending.clear();
         self.spent.clear();
         self.early.clear();
         self.shifted = false;
@@ -312,6 +316,7 @@ impl Graph {
         for (scope, spot) in std::mem::take(&mut self.unsettled) {
             self.forget_pieces(scope, spot);
         }
+        self.pending.clear();
         self.spots.clear();
         self.parts.clear();
         self.effects.clear();
@@ -335,8 +340,17 @@ impl Graph {
         &mut self.scopes[scope as usize].readers[reader as usize]
     }
 
-    fn mark_of(&self, (scope, reader): ReaderKey) -> Mark {
+    /// Whether a reader is up to date, as far as it was told.
+    fn stored_mark(&self, (scope, reader): ReaderKey) -> Mark {
         self.scopes[scope as usize].readers[reader as usize].mark
+    }
+
+    /// Whether a reader is up to date.
+    fn mark_of(&self, key: ReaderKey) -> Mark {
+        match self.stored_mark(key) {
+            Mark::Fresh if !self.pending.is_empty() && self.is_in_pending(key.0) => Mark::Perhaps,
+            mark => mark,
+        }
     }
 
     /// The scope that a cell lives in, seen from another, and its place there.

@@ -92,7 +92,7 @@ impl Graph {
     }
 
     /// The derived value that a cell's value comes from, if it does.
-    fn upstream(&self, scope: ScopeId, cell: CellId) -> Option<ReaderKey> {
+    pub(super) fn upstream(&self, scope: ScopeId, cell: CellId) -> Option<ReaderKey> {
         let (mut scope, mut cell) = (scope, cell);
         loop {
             let (home, at) = self.home(scope, cell);

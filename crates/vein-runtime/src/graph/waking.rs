@@ -420,7 +420,7 @@ impl Graph {
     /// is more than what it did read: were it marked for that, it could become stale after those
     /// that read it were brought up to date.
     fn depends_on(&self, key: ReaderKey, cell: CellId) -> bool {
-        if self.mark_of(key) != Mark::Fresh {
+        if self.stored_mark(key) != Mark::Fresh {
             return true;
         }
         match &*self.reads(key).1 {
@@ -479,6 +479,7 @@ impl Graph {
         }
         let prepared = self.prepared.clone();
         let mut open = vec![key];
+        let mut lists = Vec::new();
         while let Some(key) = open.pop() {
             let scope = self.scope(key.0);
             let ready = prepared.block(scope.plan, scope.block);
@@ -486,9 +487,9 @@ impl Graph {
                 None => self.wait_for(key),
                 Some(cell) => {
                     let mut above = Vec::new();
-                    self.dependents(&prepared, key.0, *cell, &mut above);
+                    self.dependents(&prepared, key.0, *cell, &mut above, &mut lists);
                     for key in above {
-                        if self.mark_of(key) == Mark::Fresh {
+                        if self.stored_mark(key) == Mark::Fresh {
                             self.touch(key);
                             self.state(key).mark = Mark::Perhaps;
                             open.push(key);
@@ -497,15 +498,47 @@ impl Graph {
                 }
             }
         }
+        self.pending.extend(lists);
     }
 
-    /// Every reader of a cell or of something in it.
+    /// Whether something stands in a row of a list that is perhaps not up to date, and is told of that only when the list is.
+    pub(super) fn is_in_pending(&self, scope: ScopeId) -> bool {
+        let mut scope = scope;
+        loop {
+            let place = self.scope(scope).holder;
+            if place.0 == NONE {
+                return false;
+            }
+            if self.pending.contains(&place)
+                && let Some(list) = self.list_cell(place)
+                && let Some(up) = self.upstream(place.0, list)
+                && self.stored_mark(up) != Mark::Fresh
+            {
+                return true;
+            }
+            scope = place.0;
+        }
+    }
+
+    /// The cell that a spot's list stands in.
+    fn list_cell(&self, (scope, spot): (ScopeId, u32)) -> Option<CellId> {
+        let here = self.scope(scope);
+        let block = &self.prepared.plan(here.plan).blocks[here.block as usize];
+        match &block.spots[spot as usize].kind {
+            SpotKind::List { cell, .. } => Some(*cell),
+            _ => None,
+        }
+    }
+
+    /// Every reader of a cell or of something in it. Of rows in which nothing runs by itself only the list is named: who stands
+    /// in them is told of what has become of their items.
     fn dependents(
         &self,
         prepared: &Prepared,
         scope: ScopeId,
         cell: CellId,
         out: &mut Vec<ReaderKey>,
+        lists: &mut Vec<(ScopeId, u32)>,
     ) {
         let (plan, block) = (self.scope(scope).plan, self.scope(scope).block);
         let ready = prepared.block(plan, block);
@@ -518,10 +551,14 @@ impl Graph {
                 Entry::Key => {}
                 Entry::List(spot) => {
                     out.push((scope, ready.reader_of_spot(spot)));
+                    if ready.quiet[spot as usize] {
+                        lists.push((scope, spot));
+                        continue;
+                    }
                     let (item, position) = self.row_cells(prepared, scope, spot);
                     for row in self.scopes_in(scope, spot) {
                         for cell in item.into_iter().chain(position) {
-                            self.dependents(prepared, row, cell, out);
+                            self.dependents(prepared, row, cell, out, lists);
                         }
                     }
                 }
@@ -532,7 +569,7 @@ impl Graph {
                         Slot::Derived { .. } if self.depends_on((home, at), cell) => {
                             out.push((home, at));
                         }
-                        Slot::Alias { .. } => self.dependents(prepared, home, to_cell, out),
+                        Slot::Alias { .. } => self.dependents(prepared, home, to_cell, out, lists),
                         _ => {}
                     }
                 }
@@ -540,12 +577,12 @@ impl Graph {
         }
         for spot in ready.inner.get(&cell).into_iter().flatten() {
             for inner in self.scopes_in(scope, *spot) {
-                self.dependents(prepared, inner, cell, out);
+                self.dependents(prepared, inner, cell, out, lists);
             }
         }
         for (user, own) in prepared.users.get(&(plan, cell)).into_iter().flatten() {
             for user in self.users.get(&(plan, *user)).into_iter().flatten() {
-                self.dependents(prepared, *user, *own, out);
+                self.dependents(prepared, *user, *own, out, lists);
             }
         }
     }
