@@ -223,6 +223,9 @@ impl Graph {
             self.unsettled.push((scope, spot));
         }
         self.shifted = true;
+        if self.editing.is_some() && !self.edited.contains(&(scope, spot)) {
+            self.edited.push((scope, spot));
+        }
         self.wake_spot(scope, spot);
     }
 

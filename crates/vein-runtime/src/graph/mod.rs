@@ -135,7 +135,9 @@ pub(crate) struct Graph {
     /// Derived values that were kept up when the pulse began that was taken back.
     unkept: Vec<ReaderKey>,
     /// The derived list that is being edited: until that is done it is not what its expression gives.
-    editing: Option<(ScopeId, CellId)>,
+    pub(crate) editing: Option<(ScopeId, CellId)>,
+    /// The lists in the view that were changed by that.
+    pub(crate) edited: Vec<(ScopeId, u32)>,
     /// How many writes are being told at present, one because of the other.
     telling: u32,
     /// Listeners that were to happen once and did in this pulse.
@@ -213,6 +215,7 @@ impl Graph {
             pending: FxHashSet::default(),
             unkept: Vec::new(),
             editing: None,
+            edited: Vec::new(),
             telling: 0,
             spent: Vec::new(),
             free_numbers: Default::default(),

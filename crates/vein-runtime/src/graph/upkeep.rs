@@ -876,8 +876,15 @@ impl Graph {
             }
             (None, Ok(edits)) => {
                 let around = self.editing.replace((key.0, cell));
+                let edited = std::mem::take(&mut self.edited);
                 self.edit(at, edits, &because);
                 self.editing = around;
+                // A list that is derived is another one each time: of those that are alike the first has the first row.
+                self.telling += 1;
+                for (scope, spot) in std::mem::replace(&mut self.edited, edited) {
+                    self.take_turns(scope, spot);
+                }
+                self.telling -= 1;
             }
         }
         self.tell_shifted();
