@@ -7,6 +7,7 @@ use crate::standard;
 use crate::text::Text;
 use crate::track::{Extent, Origin, Read};
 use crate::value::{DEEPEST_VALUE, Name, Record, Value};
+use smallvec::SmallVec;
 use std::sync::Arc;
 
 /// No list has a position that far out, so nothing is read there. Half of what a position can
@@ -149,7 +150,38 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         }
     }
 
+    /// Whether an expression is a local, or fields of one: what it stands for can be looked at where it is.
+    fn is_place(&self, id: ExprId) -> bool {
+        match &self.exprs[id as usize] {
+            Expr::Local(_) => true,
+            Expr::Field(of, _) => self.is_place(*of),
+            _ => false,
+        }
+    }
+
+    /// What stands there.
+    fn place(&self, id: ExprId) -> &Value {
+        const NOTHING: &Value = &Value::Null;
+        match &self.exprs[id as usize] {
+            Expr::Local(local) => {
+                self.locals.get(*local as usize).map_or(NOTHING, |(value, _)| value)
+            }
+            Expr::Field(of, name) => match self.place(*of) {
+                Value::Record(record) => record.get(&self.names[*name as usize]).unwrap_or(NOTHING),
+                _ => NOTHING,
+            },
+            _ => NOTHING,
+        }
+    }
+
     fn field(&mut self, of: ExprId, name: u32) -> Followed<O> {
+        if !O::FOLLOWS && self.is_place(of) {
+            let value = match self.place(of) {
+                Value::Record(record) => record.get(&self.names[name as usize]).cloned(),
+                _ => None,
+            };
+            return (value.unwrap_or_default(), O::made());
+        }
         let (value, origin) = self.follow(of);
         let name = &self.names[name as usize];
         match &value {
@@ -181,6 +213,21 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
     }
 
     fn binary(&mut self, op: Binary, a: ExprId, b: ExprId) -> Value {
+        if !O::FOLLOWS {
+            // To look at something where it is does nothing else, so the other may be worked out before.
+            match (self.is_place(a), self.is_place(b)) {
+                (true, true) => return op.apply(self.place(a), self.place(b)),
+                (true, false) => {
+                    let second = self.follow(b).0;
+                    return op.apply(self.place(a), &second);
+                }
+                (false, true) => {
+                    let first = self.follow(a).0;
+                    return op.apply(&first, self.place(b));
+                }
+                (false, false) => {}
+            }
+        }
         let (first, second) = (self.follow(a), self.follow(b));
         let compares_with_null = matches!(op, Binary::Equal | Binary::NotEqual)
             && (matches!(self.exprs[a as usize], Expr::Null)
@@ -244,8 +291,16 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
     }
 
     fn call(&mut self, member: Member, receiver: Option<ExprId>, args: &[ExprId]) -> Followed<O> {
+        if let Some(place) = receiver.filter(|e| !O::FOLLOWS && self.is_place(*e)) {
+            let args: SmallVec<[Value; 2]> = args.iter().map(|e| self.follow(*e).0).collect();
+            let receiver = self.place(place);
+            let is_list = matches!(receiver, Value::List(_));
+            if !(is_list && member == Member::ToSorted) {
+                return (standard::call(member, receiver, &args), O::made());
+            }
+        }
         let receiver = receiver.map(|e| self.follow(e));
-        let args: Vec<Value> = args.iter().map(|e| self.value(*e)).collect();
+        let args: SmallVec<[Value; 2]> = args.iter().map(|e| self.value(*e)).collect();
         let Some(receiver) = receiver else {
             if member.info().on == crate::members::Receiver::Local {
                 return (Value::String(self.cells.local(member, &args)), O::made());

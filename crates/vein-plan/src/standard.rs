@@ -60,7 +60,10 @@ fn text_or(args: &[Value], at: usize, default: &str) -> Text {
 
 fn on_string(member: Member, s: &Text, args: &[Value]) -> Value {
     use Member::*;
-    let from = |at| number::clamp_index(number_or(args, at, 0.0), s.len());
+    let from = |at: usize| match args.get(at) {
+        Option::Some(from) => number::clamp_index(from.to_number(), s.len()),
+        None => 0,
+    };
     match member {
         StringLength => (s.len() as f64).into(),
         StringAt => match position(number_or(args, 0, 0.0), s.len()) {

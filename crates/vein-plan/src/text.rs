@@ -143,6 +143,9 @@ impl Text {
 
     /// Where `needle` first stands at or after unit `from`.
     pub fn find(&self, needle: &Text, from: usize) -> Option<usize> {
+        if from == 0 && needle.is_empty() {
+            return Some(0);
+        }
         if let (Some(s), Some(n)) = (self.as_str().filter(|s| s.is_ascii()), needle.as_str()) {
             let from = from.min(s.len());
             return s[from..].find(n).map(|at| at + from);

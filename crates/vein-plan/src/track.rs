@@ -56,6 +56,8 @@ pub struct Read {
 /// Where a value came from while it is passed about inside an expression. Nothing counts
 /// as read until something looks at it.
 pub trait Origin: Clone {
+    /// Whether anything is followed at all.
+    const FOLLOWS: bool;
     /// The value of a cell.
     fn cell(cell: CellId) -> Self;
     /// A value made by the expression itself.
@@ -72,6 +74,7 @@ pub trait Origin: Clone {
 
 /// Follows nothing: for evaluations whose reads are known without running them.
 impl Origin for () {
+    const FOLLOWS: bool = false;
     fn cell(_: CellId) -> Self {}
     fn made() -> Self {}
     fn field(&self, _: &Name) -> Self {}
@@ -105,6 +108,8 @@ impl Tracked {
 }
 
 impl Origin for Tracked {
+    const FOLLOWS: bool = true;
+
     fn cell(cell: CellId) -> Self {
         Tracked::At(Arc::new((cell, Vec::new())))
     }

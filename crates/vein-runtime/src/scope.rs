@@ -62,12 +62,15 @@ pub(crate) struct ReaderState {
     pub(crate) mark: Mark,
     /// Whether it was stale before this pulse began.
     pub(crate) carried: bool,
+    /// Whether of those that depend on it only some were told that it is perhaps another.
+    pub(crate) half_told: bool,
     /// One more than its place among those touched in this pulse; zero for none.
     pub(crate) touched: u32,
 }
 
 impl ReaderState {
-    pub(crate) const NEW: ReaderState = ReaderState { mark: Mark::New, carried: false, touched: 0 };
+    pub(crate) const NEW: ReaderState =
+        ReaderState { mark: Mark::New, carried: false, half_told: false, touched: 0 };
 }
 
 /// What tells an item apart.

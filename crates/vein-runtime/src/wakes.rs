@@ -140,8 +140,8 @@ pub(crate) struct ReadyBlock {
     /// For each spot: the way to its list, or what it gives.
     pub(crate) lists: Vec<Arc<[Step]>>,
     pub(crate) given: Vec<Vec<ReadyGiven>>,
-    /// For each spot: whether it is a list of whose items nothing depends that runs by itself.
-    pub(crate) quiet: Vec<bool>,
+    /// The cells that it sees on which something depends that runs by itself.
+    pub(crate) loud: FxHashSet<CellId>,
     /// The cell of the loop's item, and of its position where something reads it.
     pub(crate) item: Option<CellId>,
     pub(crate) position: Option<CellId>,
@@ -214,50 +214,77 @@ pub(crate) struct Prepared {
     pub(crate) nests: bool,
 }
 
-/// Whether a spot is a list of whose items nothing depends that runs by itself.
-fn is_quiet(program: &Program, plans: &[ReadyPlan], plan: usize, spot: &vein_plan::Spot) -> bool {
-    let SpotKind::List { block, .. } = &spot.kind else { return false };
-    let row = &plans[plan].blocks[*block as usize];
-    let mut open: Vec<(usize, BlockId, CellId)> =
-        row.item.iter().chain(&row.position).map(|cell| (plan, *block, *cell)).collect();
-    let mut seen = FxHashSet::default();
-    while let Some(place @ (plan, block, cell)) = open.pop() {
-        if !seen.insert(place) {
-            continue;
-        }
-        let ready = &plans[plan].blocks[block as usize];
-        let planned = &program.plans[plan].blocks[block as usize];
-        for entry in ready.wakes.get(&cell).into_iter().flat_map(Wakes::all) {
-            match *entry {
-                Entry::Key => {}
-                Entry::Reader(reader, _) if reader >= ready.reader_of_effect(0) => return false,
-                Entry::Reader(reader, _) => {
-                    open.extend(ready.cells.get(reader as usize).map(|cell| (plan, block, *cell)));
+/// A cell as a block sees it.
+type Seen = (u32, BlockId, CellId);
+
+/// The cells, as blocks see them, on which something depends that runs by itself.
+fn loud(program: &Program, plans: &[ReadyPlan]) -> FxHashSet<Seen> {
+    if !plans.iter().any(|plan| plan.lives.effects) {
+        return FxHashSet::default();
+    }
+    let mut leads: FxHashMap<Seen, Vec<Seen>> = FxHashMap::default();
+    let mut open: Vec<Seen> = Vec::new();
+    for (plan, ready) in (0..).zip(plans) {
+        for (block, ready) in (0..).zip(&ready.blocks) {
+            for cell in ready.wakes.keys().chain(ready.inner.keys()) {
+                let seen = (plan, block, *cell);
+                if seen_by(program, plans, seen, |next| leads.entry(next).or_default().push(seen)) {
+                    open.push(seen);
                 }
-                Entry::List(spot) => {
-                    let SpotKind::List { block, .. } = &planned.spots[spot as usize].kind else {
-                        continue;
-                    };
-                    let row = &plans[plan].blocks[*block as usize];
-                    let cells = row.item.iter().chain(&row.position);
-                    open.extend(cells.map(|cell| (plan, *block, *cell)));
-                }
-                Entry::Given(spot, which, _) => match &planned.spots[spot as usize].kind {
-                    SpotKind::Component(used) => {
-                        let prop = used.props.get(which as usize);
-                        open.extend(prop.map(|(cell, _)| (used.plan as usize, 0, *cell)));
-                    }
-                    // Whatever stands in a slot may be of any component.
-                    _ => return false,
-                },
             }
         }
-        for spot in ready.inner.get(&cell).into_iter().flatten() {
-            let blocks = planned.spots[*spot as usize].kind.blocks();
-            open.extend(blocks.into_iter().map(|block| (plan, block, cell)));
+    }
+    let mut found = FxHashSet::default();
+    while let Some(seen) = open.pop() {
+        if found.insert(seen) {
+            open.extend(leads.get(&seen).into_iter().flatten());
         }
     }
-    true
+    found
+}
+
+/// Names the cells that depend on one; whether something that runs by itself does.
+fn seen_by(
+    program: &Program,
+    plans: &[ReadyPlan],
+    (plan, block, cell): Seen,
+    mut next: impl FnMut(Seen),
+) -> bool {
+    let ready = &plans[plan as usize].blocks[block as usize];
+    let planned = &program.plans[plan as usize].blocks[block as usize];
+    let mut is_loud = false;
+    for entry in ready.wakes.get(&cell).into_iter().flat_map(Wakes::all) {
+        match *entry {
+            Entry::Key => {}
+            Entry::Reader(reader, _) if reader >= ready.reader_of_effect(0) => is_loud = true,
+            Entry::Reader(reader, _) => {
+                if let Some(cell) = ready.cells.get(reader as usize) {
+                    next((plan, block, *cell));
+                }
+            }
+            Entry::List(spot) => {
+                if let SpotKind::List { block, .. } = &planned.spots[spot as usize].kind {
+                    let row = &plans[plan as usize].blocks[*block as usize];
+                    let cells = row.item.iter().chain(&row.position);
+                    cells.for_each(|cell| next((plan, *block, *cell)));
+                }
+            }
+            Entry::Given(spot, which, _) => match &planned.spots[spot as usize].kind {
+                SpotKind::Component(used) => {
+                    if let Some((cell, _)) = used.props.get(which as usize) {
+                        next((used.plan, 0, *cell));
+                    }
+                }
+                // Whatever stands in a slot may be of any component.
+                _ => is_loud = true,
+            },
+        }
+    }
+    for spot in ready.inner.get(&cell).into_iter().flatten() {
+        let blocks = planned.spots[*spot as usize].kind.blocks();
+        blocks.into_iter().for_each(|block| next((plan, block, cell)));
+    }
+    is_loud
 }
 
 /// Whether a shape of a program has itself inside.
@@ -320,12 +347,8 @@ impl Prepared {
                 }
             }
         }
-        for (plan, planned) in program.plans.iter().enumerate() {
-            for (number, block) in planned.blocks.iter().enumerate() {
-                let quiet = block.spots.iter().map(|spot| is_quiet(&program, &plans, plan, spot));
-                let quiet: Vec<bool> = quiet.collect();
-                plans[plan].blocks[number].quiet = quiet;
-            }
+        for (plan, block, cell) in loud(&program, &plans) {
+            plans[plan as usize].blocks[block as usize].loud.insert(cell);
         }
         let lively = program.plans.iter().any(|plan| {
             !(plan.hooks.is_empty() && plan.asked.is_empty() && plan.sources.is_empty())
@@ -562,7 +585,7 @@ fn ready_block(
         order: order(block),
         template: first_template + number,
         inner: FxHashMap::default(),
-        quiet: Vec::new(),
+        loud: FxHashSet::default(),
         cells,
         wakes,
         reads,

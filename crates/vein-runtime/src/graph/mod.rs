@@ -132,6 +132,8 @@ pub(crate) struct Graph {
     anew: bool,
     /// Lists that became perhaps another in this pulse, whose rows are told only once they are up to date.
     pending: FxHashSet<(ScopeId, u32)>,
+    /// Derived values in rows of those of whom only some were told that depend on them.
+    half_told: Vec<ReaderKey>,
     /// Derived values that were kept up when the pulse began that was taken back.
     unkept: Vec<ReaderKey>,
     /// The derived list that is being edited: until that is done it is not what its expression gives.
@@ -213,6 +215,7 @@ impl Graph {
             misread: None,
             anew: false,
             pending: FxHashSet::default(),
+            half_told: Vec::new(),
             unkept: Vec::new(),
             editing: None,
             edited: Vec::new(),
@@ -252,6 +255,7 @@ impl Graph {
     /// Ends a pulse that went well. Derived values that nobody asked for stay as they are
     /// until somebody does.
     pub(crate) fn end(&mut self) {
+        self.settle_half_told();
         for touched in std::mem::take(&mut self.touched) {
             let state = self.state(touched.key);
             state.touched = 0;
@@ -313,6 +317,7 @@ impl Graph {
             *state = ReaderState {
                 mark: touched.before,
                 carried: touched.before == Mark::Stale,
+                half_told: false,
                 touched: 0,
             };
         }
@@ -320,6 +325,7 @@ impl Graph {
             self.forget_pieces(scope, spot);
         }
         self.pending.clear();
+        self.half_told.clear();
         self.spots.clear();
         self.parts.clear();
         self.effects.clear();

@@ -204,7 +204,32 @@ impl Graph {
         if self.mark_of(key) == Mark::Perhaps {
             self.touch(key);
         }
-        self.state(key).mark = Mark::Fresh;
+        let state = self.state(key);
+        (state.mark, state.half_told) = (Mark::Fresh, false);
+    }
+
+    /// Finds up to date what was told in rows that it is perhaps another, and nobody looked at: the lists are up to date by
+    /// now, and told whom something has become of.
+    pub(super) fn settle_half_told(&mut self) {
+        let mut open = std::mem::take(&mut self.half_told);
+        loop {
+            let before = open.len();
+            open.retain(|key| {
+                let scope = self.scope(key.0);
+                let is_open = scope.alive
+                    && scope.readers[key.1 as usize].half_told
+                    && scope.readers[key.1 as usize].mark == Mark::Perhaps;
+                let mut ups = (0..).map_while(|at| self.read_at(*key, at)).flatten();
+                if is_open && ups.all(|up| self.stored_mark(up) == Mark::Fresh) {
+                    self.freshen(*key);
+                    return false;
+                }
+                is_open
+            });
+            if open.is_empty() || open.len() == before {
+                return;
+            }
+        }
     }
 
     /// Brings a derived value up to date.

@@ -13,7 +13,7 @@ use crate::moves::staying;
 use crate::pipes::{By, Key, Made, Outcome, Pipe, Stage, Way};
 use crate::rows::{push_piece, split};
 use crate::scope::{Mark, Piece, ScopeId, Slot};
-use crate::wakes::KnownReads;
+use crate::wakes::{KnownReads, Prepared};
 use smallvec::SmallVec;
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -209,6 +209,8 @@ fn compare(keys: &[Key], a: &Keys, b: &Keys) -> Option<Ordering> {
 /// The functions of a pipe at work: what they read beside items is read once.
 struct Working<'a> {
     graph: &'a mut Graph,
+    prepared: Arc<Prepared>,
+    plan: u32,
     scope: ScopeId,
     known: SmallVec<[(CellId, Value); 4]>,
     locals: Vec<(Value, ())>,
@@ -241,7 +243,8 @@ impl Cells for Beside<'_> {
 
 impl<'a> Working<'a> {
     fn new(graph: &'a mut Graph, scope: ScopeId) -> Working<'a> {
-        Working { graph, scope, known: SmallVec::new(), locals: Vec::new() }
+        let (prepared, plan) = (graph.prepared.clone(), graph.scope(scope).plan);
+        Working { graph, prepared, plan, scope, known: SmallVec::new(), locals: Vec::new() }
     }
 
     /// From which list and how the value of an expression comes about now, and what was read to know that.
@@ -265,11 +268,10 @@ impl<'a> Working<'a> {
     }
 
     fn evaluate(&mut self, expr: ExprId, item: Option<(u32, Value)>) -> Value {
-        let prepared = self.graph.prepared.clone();
-        let exprs = &prepared.plan(self.graph.scope(self.scope).plan).exprs;
+        let exprs = &self.prepared.plan(self.plan).exprs;
         let sight = Sight { graph: self.graph, scope: self.scope };
         let cells = &mut Beside { sight, known: &mut self.known };
-        let (names, locals) = (&prepared.program.names, &mut self.locals);
+        let (names, locals) = (&self.prepared.program.names, &mut self.locals);
         let mut run = Evaluation { exprs, names, cells, locals, log: Vec::new() };
         if let Some((local, item)) = item {
             run.bind(local, (item, ()));

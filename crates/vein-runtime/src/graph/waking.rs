@@ -438,7 +438,8 @@ impl Graph {
         if before != Mark::New {
             state.mark = Mark::Stale;
         }
-        if before == Mark::Fresh {
+        let half_told = std::mem::take(&mut self.state(key).half_told);
+        if before == Mark::Fresh || (before == Mark::Perhaps && half_told) {
             self.announce(key);
         }
     }
@@ -478,21 +479,26 @@ impl Graph {
             return self.wait_for(key);
         }
         let prepared = self.prepared.clone();
-        let mut open = vec![key];
+        // In rows of lists that are derived, only what leads to what runs by itself is told.
+        let mut open = vec![(key, false)];
         let mut lists = Vec::new();
-        while let Some(key) = open.pop() {
+        while let Some((key, loud)) = open.pop() {
             let scope = self.scope(key.0);
             let ready = prepared.block(scope.plan, scope.block);
             match ready.cells.get(key.1 as usize) {
                 None => self.wait_for(key),
                 Some(cell) => {
-                    let mut above = Vec::new();
-                    self.dependents(&prepared, key.0, *cell, &mut above, &mut lists);
-                    for key in above {
+                    let mut above = Dependents { readers: Vec::new(), lists: &mut lists };
+                    self.dependents(&prepared, key.0, *cell, loud, &mut above);
+                    for (key, loud) in above.readers {
                         if self.stored_mark(key) == Mark::Fresh {
                             self.touch(key);
-                            self.state(key).mark = Mark::Perhaps;
-                            open.push(key);
+                            let state = self.state(key);
+                            (state.mark, state.half_told) = (Mark::Perhaps, loud);
+                            self.half_told.extend(loud.then_some(key));
+                            open.push((key, loud));
+                        } else if !loud && std::mem::take(&mut self.state(key).half_told) {
+                            open.push((key, false));
                         }
                     }
                 }
@@ -530,35 +536,56 @@ impl Graph {
         }
     }
 
-    /// Every reader of a cell or of something in it. Of rows in which nothing runs by itself only the list is named: who stands
-    /// in them is told of what has become of their items.
+    /// Every reader of a cell or of something in it. Of rows only those are named that lead to what runs by itself: others are
+    /// told of what has become of their items once the list is up to date. `loud`: only those are named at all.
     fn dependents(
         &self,
         prepared: &Prepared,
         scope: ScopeId,
         cell: CellId,
-        out: &mut Vec<ReaderKey>,
-        lists: &mut Vec<(ScopeId, u32)>,
+        loud: bool,
+        out: &mut Dependents<'_>,
     ) {
         let (plan, block) = (self.scope(scope).plan, self.scope(scope).block);
         let ready = prepared.block(plan, block);
+        if loud && !ready.loud.contains(&cell) {
+            return;
+        }
         for entry in ready.wakes.get(&cell).into_iter().flat_map(|wakes| wakes.all()) {
             match *entry {
-                Entry::Reader(reader, _) if self.depends_on((scope, reader), cell) => {
-                    out.push((scope, reader));
+                Entry::Reader(reader, _) => {
+                    let leads = || match ready.cells.get(reader as usize) {
+                        Some(cell) => ready.loud.contains(cell),
+                        None => reader >= ready.reader_of_effect(0),
+                    };
+                    if (!loud || leads()) && self.depends_on((scope, reader), cell) {
+                        out.readers.push(((scope, reader), loud));
+                    }
                 }
-                Entry::Reader(..) => {}
                 Entry::Key => {}
                 Entry::List(spot) => {
-                    out.push((scope, ready.reader_of_spot(spot)));
-                    if ready.quiet[spot as usize] {
-                        lists.push((scope, spot));
-                        continue;
+                    if !loud {
+                        out.readers.push(((scope, ready.reader_of_spot(spot)), false));
+                        out.lists.push((scope, spot));
                     }
                     let (item, position) = self.row_cells(prepared, scope, spot);
+                    let SpotKind::List { block, .. } =
+                        &prepared.plan(plan).blocks[block as usize].spots[spot as usize].kind
+                    else {
+                        continue;
+                    };
+                    let row = &prepared.block(plan, *block).loud;
+                    let cells: SmallVec<[CellId; 2]> = item
+                        .into_iter()
+                        .chain(position)
+                        .filter(|cell| row.contains(cell))
+                        .collect();
+                    if cells.is_empty() {
+                        continue;
+                    }
                     for row in self.scopes_in(scope, spot) {
-                        for cell in item.into_iter().chain(position) {
-                            self.dependents(prepared, row, cell, out, lists);
+                        for cell in &cells {
+                            self.dependents(prepared, row, *cell, true, out);
                         }
                     }
                 }
@@ -566,10 +593,15 @@ impl Graph {
                     let Some((to, to_cell)) = self.receiver(scope, spot, which) else { continue };
                     let (home, at) = self.home(to, to_cell);
                     match &self.scope(home).cells[at as usize] {
-                        Slot::Derived { .. } if self.depends_on((home, at), cell) => {
-                            out.push((home, at));
+                        Slot::Derived { .. } => {
+                            let here = self.scope(home);
+                            let leads =
+                                || prepared.block(here.plan, here.block).loud.contains(&to_cell);
+                            if (!loud || leads()) && self.depends_on((home, at), cell) {
+                                out.readers.push(((home, at), loud));
+                            }
                         }
-                        Slot::Alias { .. } => self.dependents(prepared, home, to_cell, out, lists),
+                        Slot::Alias { .. } => self.dependents(prepared, home, to_cell, loud, out),
                         _ => {}
                     }
                 }
@@ -577,13 +609,21 @@ impl Graph {
         }
         for spot in ready.inner.get(&cell).into_iter().flatten() {
             for inner in self.scopes_in(scope, *spot) {
-                self.dependents(prepared, inner, cell, out, lists);
+                self.dependents(prepared, inner, cell, loud, out);
             }
         }
         for (user, own) in prepared.users.get(&(plan, cell)).into_iter().flatten() {
             for user in self.users.get(&(plan, *user)).into_iter().flatten() {
-                self.dependents(prepared, *user, *own, out, lists);
+                self.dependents(prepared, *user, *own, loud, out);
             }
         }
     }
+}
+
+/// Who depends on a cell.
+struct Dependents<'a> {
+    /// Readers, and whether they stand in rows that are told later.
+    readers: Vec<(ReaderKey, bool)>,
+    /// The lists whose rows those are.
+    lists: &'a mut Vec<(ScopeId, u32)>,
 }
