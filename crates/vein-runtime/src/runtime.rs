@@ -265,6 +265,13 @@ impl Runtime {
         self.view.graph.misread.as_deref().unwrap_or_default()
     }
 
+    /// How many times a value was kept up with the list that it is derived from, and how many times one was worked out as a
+    /// whole that can be kept up.
+    #[doc(hidden)]
+    pub fn kept_up(&self) -> (usize, usize) {
+        self.view.graph.kept_up
+    }
+
     /// How many reads are followed from run to run at present.
     pub fn followed_reads(&self) -> usize {
         self.view.graph.followed_reads()

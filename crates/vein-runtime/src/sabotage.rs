@@ -12,6 +12,12 @@ pub enum Sabotage {
     EvaluateAll,
     /// Derived values keep what they were.
     StaleDerived,
+    /// What comes to a list that is derived from another, or goes from it, is lost.
+    LoseEdits,
+    /// What comes to a list that is derived from another comes to stand elsewhere.
+    MisplaceEdits,
+    /// What something was derived from is not known to be another where that was written inside an item.
+    MissInside,
     /// Of the rows of a list that were reordered, none stays where it is.
     MoveAll,
     /// Rows of one identity go along with their items, and do not have them in turn.

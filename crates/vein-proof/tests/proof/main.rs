@@ -4,6 +4,7 @@ mod dressed;
 mod exactness;
 mod generate;
 mod hostile;
+mod kept;
 mod lively;
 mod merging;
 mod outside;

@@ -168,6 +168,27 @@ const BROKEN: &[(Sabotage, &str, &[Step], &str)] = &[
         "missed: /0.0~1: began anew, though nothing ended it",
     ),
     (
+        Sabotage::LoseEdits,
+        "holds beds = [{ id: 1, n: 1 }, { id: 2, n: 2 }]\nderives dry = beds.filter((bed) => bed.n < 3)
+<p each='bed of dry by bed.id'>{bed.n}</p><button click='-> beds[0].n = 9'>b</button>",
+        &[Step::Click],
+        "missed: the view holds 3 nodes, should hold 2",
+    ),
+    (
+        Sabotage::MisplaceEdits,
+        "holds beds = [{ id: 1, n: 1 }, { id: 2, n: 9 }]\nderives dry = beds.filter((bed) => bed.n < 3)
+<p each='bed of dry by bed.id'>{bed.n}</p><button click='-> beds[1].n = 2'>b</button>",
+        &[Step::Click],
+        "missed: the view <p> holds Some(\"2\"), should hold \"1\"",
+    ),
+    (
+        Sabotage::MissInside,
+        "holds beds = [{ id: 1, n: 1 }, { id: 2, n: 2 }]\nderives sum = beds.reduce((sum, bed) => sum + bed.n, 0)
+<p>{sum}</p><button click='-> beds[0].n = 9'>b</button>",
+        &[Step::Click],
+        "missed: test-bed › p text: shows \"3\", should show \"11\"",
+    ),
+    (
         Sabotage::NoMarks,
         "holds n = 1\n<input value='<-> n'>",
         &[Step::Type(0, "kale", "input")],

@@ -130,6 +130,8 @@ pub(crate) struct Graph {
     pub(crate) misread: Option<Vec<String>>,
     /// Whether nothing that is kept counts, so that a value is worked out from state alone.
     anew: bool,
+    /// How many times a value was kept up with its list, and how many times one was worked out that can be.
+    pub(crate) kept_up: (usize, usize),
     /// Lists that became perhaps another in this pulse, whose rows are told only once they are up to date.
     pending: FxHashSet<(ScopeId, u32)>,
     /// Derived values in rows of those of whom only some were told that depend on them.
@@ -214,6 +216,7 @@ impl Graph {
             tells: Told::All,
             misread: None,
             anew: false,
+            kept_up: (0, 0),
             pending: FxHashSet::default(),
             half_told: Vec::new(),
             unkept: Vec::new(),

@@ -12,6 +12,7 @@ use crate::change::{Change, Undo};
 use crate::moves::staying;
 use crate::pipes::{By, Key, Made, Outcome, Pipe, Stage, Way};
 use crate::rows::{push_piece, split};
+use crate::sabotage::Sabotage;
 use crate::scope::{Mark, Piece, ScopeId, Slot};
 use crate::wakes::{KnownReads, Prepared};
 use smallvec::SmallVec;
@@ -817,7 +818,7 @@ impl Graph {
             return false;
         };
         let (scope, expr) = (*scope, *expr);
-        if self.sabotage.is_some() {
+        if self.is_broken(Sabotage::StaleDerived) || self.is_broken(Sabotage::EvaluateAll) {
             return false;
         }
         if self.way_of(scope, expr).is_none() {
@@ -866,6 +867,10 @@ impl Graph {
             *own = Some(upkeep);
         }
         self.touched[touched].kept_to = Some(kept_to);
+        match &outcome {
+            Ok(_) => self.kept_up.0 += 1,
+            Err(_) => self.kept_up.1 += 1,
+        }
         self.computed += 1;
         let because: SmallVec<[u32; 2]> = self.because(key).iter().copied().collect();
         self.freshen(key);
@@ -930,6 +935,8 @@ impl Graph {
     /// Does to the list that is kept of a derived value what has become of it, and tells whoever reads it.
     fn edit(&mut self, of: (ScopeId, CellId, u32), edits: Vec<Edit>, because: &SmallVec<[u32; 2]>) {
         let (home, cell, at) = of;
+        let lost = self.is_broken(Sabotage::LoseEdits);
+        let misplaced = self.is_broken(Sabotage::MisplaceEdits);
         let mut edits = edits.into_iter().peekable();
         while let Some(edit) = edits.next() {
             let Slot::Derived { value: Value::List(items), .. } =
@@ -950,8 +957,9 @@ impl Graph {
                     self.tell((home, cell), path, undo, What::Replaced(&old, &item), because);
                     continue;
                 }
+                Edit::Remove(_) | Edit::Insert(..) if lost => continue,
                 Edit::Remove(at) => (at, 1, Vec::new()),
-                Edit::Insert(at, item) => (at, 0, vec![item]),
+                Edit::Insert(at, item) => (at.saturating_sub(u32::from(misplaced)), 0, vec![item]),
             };
             // Those beside each other go and come at once.
             let mut first = first as usize;
@@ -1089,6 +1097,7 @@ impl Working<'_> {
         let mut tracing =
             Tracing { pieces, inside: SmallVec::new(), most: FEW + len as usize / 16 };
         let mut last = None;
+        let misses = self.graph.is_broken(Sabotage::MissInside);
         for wake in &entry.wakes {
             if Some(wake.write) < entry.kept_to {
                 continue;
@@ -1130,6 +1139,7 @@ impl Working<'_> {
                     }
                 }
                 _ => match (rest, &change.undo) {
+                    ([Step::Index(_), _, ..], _) if misses => {}
                     ([Step::Index(at), way @ ..], _) => tracing.write(*at, way)?,
                     ([], Undo::Splice { at, removed, inserted }) => {
                         tracing.splice(*at as u32, removed.len() as u32, *inserted as u32)?;
