@@ -88,19 +88,36 @@ impl Origin for () {
 pub enum Tracked {
     /// Made by the expression.
     Made,
-    /// Stands in a cell.
-    At(Arc<(CellId, Vec<Step>)>),
+    /// The value of a cell.
+    Cell(CellId),
+    /// Stands inside of something.
+    Inside(Arc<(Tracked, Step)>),
     /// A list whose items stand in different places.
     Gathered(Arc<[Tracked]>),
 }
 
 impl Tracked {
+    /// The cell and the way into it, for what stands in one.
+    pub fn place(&self) -> Option<(CellId, Vec<Step>)> {
+        let (mut depth, mut at) = (0, self);
+        while let Tracked::Inside(inside) = at {
+            (depth, at) = (depth + 1, &inside.0);
+        }
+        let Tracked::Cell(cell) = at else { return None };
+        let mut path = Vec::with_capacity(depth);
+        at = self;
+        while let Tracked::Inside(inside) = at {
+            path.push(inside.1.clone());
+            at = &inside.0;
+        }
+        path.reverse();
+        Some((*cell, path))
+    }
+
     fn step(&self, step: Step) -> Tracked {
         match self {
-            Tracked::At(place) => {
-                let mut path = place.1.clone();
-                path.push(step);
-                Tracked::At(Arc::new((place.0, path)))
+            Tracked::Cell(_) | Tracked::Inside(_) => {
+                Tracked::Inside(Arc::new((self.clone(), step)))
             }
             _ => Tracked::Made,
         }
@@ -111,7 +128,7 @@ impl Origin for Tracked {
     const FOLLOWS: bool = true;
 
     fn cell(cell: CellId) -> Self {
-        Tracked::At(Arc::new((cell, Vec::new())))
+        Tracked::Cell(cell)
     }
 
     fn made() -> Self {
@@ -136,8 +153,8 @@ impl Origin for Tracked {
     fn look(&self, value: &Value, extent: Extent, log: &mut Vec<Read>) {
         match (self, value) {
             (Tracked::Made, _) => {}
-            (Tracked::At(place), _) => {
-                log.push(Read { cell: place.0, path: place.1.clone(), extent });
+            (Tracked::Cell(_) | Tracked::Inside(_), _) => {
+                log.extend(self.place().map(|(cell, path)| Read { cell, path, extent }));
             }
             // How many items were kept was already decided by reads that were noted then.
             (Tracked::Gathered(items), Value::List(values)) if extent == Extent::Whole => {

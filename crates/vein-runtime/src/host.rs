@@ -352,7 +352,7 @@ impl Runtime {
 
     pub(crate) fn plan_of(&self, scope: ScopeId) -> &Plan {
         let graph = &self.view.graph;
-        graph.prepared.plan(graph.scope(scope).plan)
+        &graph.prepared.program.plans[graph.scope(scope).plan as usize]
     }
 
     /// The component inside that a path begins with, `bench-view[#1] › bed-card[#3].litres`, and the

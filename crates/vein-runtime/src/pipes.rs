@@ -8,7 +8,10 @@ use std::sync::Arc;
 use vein_plan::code::{CellId, Expr, ExprId, Function, Item, LocalId, NameId};
 use vein_plan::members::Member;
 use vein_plan::ops::{Binary, Logical, Unary};
-use vein_plan::{CellKind, Extent, Name, Plan, Program, Read, Step};
+use vein_plan::{
+    BlockId, Cell, CellKind, Extent, Given, Name, Plan, PlanRead, Program, Read, ReadStep, Reads,
+    SpotKind, Step,
+};
 
 /// A value that is derived from a list.
 #[derive(Debug)]
@@ -468,4 +471,140 @@ impl Pipe {
     pub(crate) fn reads_beside(&self, cell: CellId) -> bool {
         self.beside.iter().any(|read| read.cell == cell)
     }
+}
+
+/// The program with a derived value of its own for each value that is derived from a list in the middle of an expression, so
+/// that it can be kept up: `beds.filter(…).length` in a text. Those cells stand behind all others of their plan and are never
+/// told of; what they follow from is told in their place.
+///
+/// Of items of loops it is left as it is: their lists are short, and there are many of them.
+pub(crate) fn hoisted(program: &Arc<Program>, asks: bool) -> Arc<Program> {
+    let mut own = None::<Program>;
+    for (number, plan) in program.plans.iter().enumerate() {
+        // Most components go through no list.
+        if !plan.exprs.iter().any(|expr| matches!(expr, Expr::Walk(..))) {
+            continue;
+        }
+        let mut hoisting = Hoisting { program, plan: plan.clone(), asks, found: Vec::new() };
+        hoisting.readers();
+        if hoisting.plan.cells.len() > plan.cells.len() {
+            own.get_or_insert_with(|| Program::clone(program)).plans[number] = hoisting.plan;
+        }
+    }
+    own.map_or_else(|| program.clone(), Arc::new)
+}
+
+struct Hoisting<'a> {
+    program: &'a Program,
+    plan: Plan,
+    asks: bool,
+    /// The cells that the reader at hand was given.
+    found: Vec<CellId>,
+}
+
+impl Hoisting<'_> {
+    fn readers(&mut self) {
+        let cells = self.plan.cells.len();
+        for at in 0..cells {
+            let CellKind::Derived(expr, _) = self.plan.cells[at].kind else { continue };
+            if way(self.program, &self.plan, expr, self.asks).is_none() {
+                self.reader(expr);
+                if let CellKind::Derived(_, reads) = &mut self.plan.cells[at].kind {
+                    read_too(reads, &mut self.found);
+                }
+            }
+        }
+        let mut blocks = std::mem::take(&mut self.plan.blocks);
+        let parents: Vec<Option<BlockId>> = blocks.iter().map(|block| block.parent).collect();
+        for block in &mut blocks {
+            for part in &mut block.parts {
+                self.reader(part.value);
+                read_too(&mut part.reads, &mut self.found);
+            }
+            for spot in &mut block.spots {
+                let given: Vec<&mut Given> = match &mut spot.kind {
+                    SpotKind::Branch { choice: expr, reads, .. }
+                    | SpotKind::Renamed { name: expr, reads, .. }
+                    | SpotKind::Markup { value: expr, reads } => {
+                        self.reader(*expr);
+                        read_too(reads, &mut self.found);
+                        continue;
+                    }
+                    SpotKind::Component(used) => used.props.iter_mut().map(|(_, g)| g).collect(),
+                    SpotKind::Slot { values, .. } => values.iter_mut().map(|(_, g)| g).collect(),
+                    SpotKind::List { .. } => continue,
+                };
+                for given in given {
+                    let Given::Value(expr, reads) = given else { continue };
+                    if way(self.program, &self.plan, *expr, self.asks).is_none() {
+                        self.reader(*expr);
+                        read_too(reads, &mut self.found);
+                    }
+                }
+            }
+        }
+        self.plan.blocks = blocks;
+        for at in 0..self.plan.sources.len() {
+            self.reader(self.plan.sources[at].args);
+            read_too(&mut self.plan.sources[at].reads, &mut self.found);
+        }
+        // What is worked out for several places is worked out in the innermost of the blocks whose cells it reads.
+        let depth =
+            |block: BlockId| std::iter::successors(Some(block), |at| parents[*at as usize]).count();
+        for at in cells..self.plan.cells.len() {
+            let CellKind::Derived(_, reads) = &self.plan.cells[at].kind else { continue };
+            let read = reads.paths().iter().map(|read| self.plan.cells[read.cell as usize].block);
+            let innermost = read.max_by_key(|block| depth(*block)).unwrap_or(0);
+            self.plan.cells[at].block = innermost;
+        }
+    }
+
+    /// Gives cells to what a reader's expression derives from lists.
+    fn reader(&mut self, expr: ExprId) {
+        let finding = Finding { program: self.program, plan: &self.plan, asks: self.asks };
+        let is_worth_it = |pipe: &Pipe| {
+            let source = &self.plan.cells[pipe.source as usize].kind;
+            let is_item = matches!(source, CellKind::Item | CellKind::Handed);
+            let hands_on = matches!(pipe.outcome, Outcome::List) && pipe.stages.is_empty();
+            !is_item && !hands_on
+        };
+        let pipe = finding.pipe(expr).filter(is_worth_it);
+        let Some(pipe) = pipe else {
+            let mut children = Vec::new();
+            self.plan.exprs[expr as usize].children(|child| children.push(child));
+            children.into_iter().for_each(|child| self.reader(child));
+            return;
+        };
+        let whole = |read: &Read| PlanRead {
+            cell: read.cell,
+            path: read.path.iter().filter_map(|step| self.step(step)).collect(),
+            extent: Extent::Whole,
+        };
+        let source = Read { cell: pipe.source, path: pipe.path.clone(), extent: Extent::Whole };
+        let reads = [&source].into_iter().chain(&pipe.beside).map(whole).collect();
+        let own = self.plan.exprs.len() as ExprId;
+        let cell = self.plan.cells.len() as CellId;
+        let of = self.plan.cells[pipe.source as usize].clone();
+        let derived = std::mem::replace(&mut self.plan.exprs[expr as usize], Expr::Cell(cell));
+        self.plan.exprs.push(derived);
+        self.plan.cells.push(Cell { kind: CellKind::Derived(own, Reads::Followed(reads)), ..of });
+        self.found.push(cell);
+    }
+
+    fn step(&self, step: &Step) -> Option<ReadStep> {
+        let Step::Field(name) = step else { return None };
+        let at = self.program.names.iter().position(|known| known == name)?;
+        Some(ReadStep::Field(at as NameId))
+    }
+}
+
+/// Has a reader read some cells, too.
+fn read_too(reads: &mut Reads, cells: &mut Vec<CellId>) {
+    if cells.is_empty() {
+        return;
+    }
+    let mut paths = reads.paths().to_vec();
+    let read = |cell| PlanRead { cell, path: Vec::new(), extent: Extent::Whole };
+    paths.extend(cells.drain(..).map(read));
+    *reads = Reads::Followed(paths);
 }

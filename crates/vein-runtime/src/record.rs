@@ -10,6 +10,7 @@ use crate::pulse::{
 use crate::runtime::Runtime;
 use crate::scope::{NONE, ScopeId, Slot};
 use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
 use vein_plan::code::CellId;
 use vein_plan::{CellKind, Step, Value};
 use vein_view::{NodeNumber, ROOT};
@@ -224,11 +225,15 @@ impl Runtime {
         }
         let log = &self.view.graph.log;
         let gone = || log.iter().any(|change| !self.view.graph.scope(change.scope).alive);
-        if log.len() < 2 && !unchanged && !gone() {
+        let is_own = |change: &Change| {
+            let graph = &self.view.graph;
+            graph.prepared.is_own(graph.scope(change.scope).plan, change.cell)
+        };
+        if log.len() < 2 && !unchanged && !gone() && !log.iter().any(is_own) {
             return;
         }
         type Place<'a> = (ScopeId, CellId, &'a [Step]);
-        let mut stands_for: Vec<Option<usize>> = Vec::with_capacity(log.len());
+        let mut stands_for: Vec<SmallVec<[usize; 2]>> = Vec::with_capacity(log.len());
         let mut kept: Vec<ValueChange> = Vec::new();
         let mut set: FxHashMap<Place<'_>, usize> = FxHashMap::default();
         for (i, change) in pulse.values.drain(..).enumerate() {
@@ -238,12 +243,18 @@ impl Runtime {
             // A write inside what was already replaced is part of that replacement.
             let earlier = (0..=path.len()).find_map(|len| set.get(&(scope, cell, &path[..len])));
             let kept_as = match earlier {
-                Some(earlier) => stands_for[*earlier],
+                // In place of what nobody is told of stands what it follows from.
+                _ if is_own(&log[i]) => {
+                    change.because.iter().flat_map(|at| stands_for[*at].clone()).collect()
+                }
+                Some(earlier) => stands_for[*earlier].clone(),
                 // What is gone has no state.
-                None if is_no_change(&change) || !self.view.graph.scope(scope).alive => None,
+                None if is_no_change(&change) || !self.view.graph.scope(scope).alive => {
+                    SmallVec::new()
+                }
                 None => {
                     kept.push(change);
-                    Some(kept.len() - 1)
+                    SmallVec::from_slice(&[kept.len() - 1])
                 }
             };
             stands_for.push(kept_as);
@@ -253,7 +264,7 @@ impl Runtime {
         }
         let renumber = |because: &mut Vec<usize>| {
             let mut renumbered: Vec<usize> =
-                because.iter().filter_map(|i| stands_for.get(*i).copied().flatten()).collect();
+                because.iter().filter_map(|i| stands_for.get(*i)).flatten().copied().collect();
             renumbered.sort_unstable();
             renumbered.dedup();
             *because = renumbered;

@@ -170,8 +170,7 @@ impl Runtime {
 
     /// The compiled component that the page shows.
     pub fn plan(&self) -> &Plan {
-        let graph = &self.view.graph;
-        graph.prepared.plan(graph.scope(ROOT_SCOPE).plan)
+        self.plan_of(ROOT_SCOPE)
     }
 
     /// The program that it is part of.

@@ -4,7 +4,7 @@
 //! The trees belong to the compiled blocks. Scopes enter nothing and so have nothing to take
 //! out when they go.
 
-use crate::pipes::{Way, way};
+use crate::pipes::{Way, hoisted, way};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::sync::Arc;
 use vein_plan::code::{CellId, Expr, ExprId, NameId};
@@ -200,6 +200,8 @@ pub(crate) struct Lives {
 #[derive(Debug)]
 pub(crate) struct Prepared {
     pub(crate) program: Arc<Program>,
+    /// The same with cells of its own for what is derived from lists in the middle of expressions.
+    own: Arc<Program>,
     pub(crate) plans: Vec<ReadyPlan>,
     /// How many templates the blocks have.
     pub(crate) templates: u32,
@@ -324,10 +326,11 @@ impl Prepared {
         let mut templates = 0;
         let is_asked = |plan: &Plan| plan.exprs.iter().any(|expr| matches!(expr, Expr::Ask(..)));
         let asks = program.plans.iter().any(is_asked);
-        let plans = program.plans.iter().map(|plan| {
+        let own = hoisted(&program, asks);
+        let plans = own.plans.iter().map(|plan| {
             let first = templates;
             templates += plan.blocks.len() as u32;
-            ready(&program, plan, first, asks)
+            ready(&own, plan, first, asks)
         });
         let mut plans: Vec<ReadyPlan> = plans.collect();
         let (mut functions, mut users) = (Vec::new(), FxHashMap::default());
@@ -347,18 +350,23 @@ impl Prepared {
                 }
             }
         }
-        for (plan, block, cell) in loud(&program, &plans) {
+        for (plan, block, cell) in loud(&own, &plans) {
             plans[plan as usize].blocks[block as usize].loud.insert(cell);
         }
         let lively = program.plans.iter().any(|plan| {
             !(plan.hooks.is_empty() && plan.asked.is_empty() && plan.sources.is_empty())
         });
         let nests = nests(&program);
-        Prepared { plans, templates, functions, users, lively, nests, program }
+        Prepared { plans, templates, functions, users, lively, nests, program, own }
     }
 
     pub(crate) fn plan(&self, plan: u32) -> &Plan {
-        &self.program.plans[plan as usize]
+        &self.own.plans[plan as usize]
+    }
+
+    /// Whether a cell is one of those that nobody is told of.
+    pub(crate) fn is_own(&self, plan: u32, cell: CellId) -> bool {
+        cell as usize >= self.program.plans[plan as usize].cells.len()
     }
 
     pub(crate) fn block(&self, plan: u32, block: BlockId) -> &ReadyBlock {

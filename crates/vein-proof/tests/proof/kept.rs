@@ -139,6 +139,16 @@ holds flag = false
         text.push_str(&format!("derives value{i} = {value}\n"));
         shown.push_str(&format!("{{value{i}}} "));
     }
+    // In the middle of expressions, too.
+    for _ in 0..random.below(4) {
+        let (from, test) = (list(random, &lists), test(random));
+        rows.push_str(&match random.below(4) {
+            0 => format!("<p title=\"{{{from}.filter((bed) => {test}).length}} of {{{from}.length}}\">p</p>\n"),
+            1 => format!("<em when=\"{from}.some((bed) => {test}) && flag\">{{threshold}}</em>\n"),
+            2 => format!("<test-box items=\"<- flag ? {from}.filter((bed) => {test}) : beds\"></test-box>\n"),
+            _ => format!("<p>{{flag ? {from}.filter((bed) => {test}).map((bed, at) => bed.id + at).join() : 'none'}}</p>\n"),
+        });
+    }
     for _ in 0..2 + random.below(4) {
         let from = list(random, &places);
         let by = *random.pick(&["by bed.id", "by bed.crop", ""]);

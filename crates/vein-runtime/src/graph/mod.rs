@@ -561,9 +561,8 @@ impl Graph {
                         Step::Field(_) => return None,
                     }
                 }
-                let Tracked::At(place) = origin else { return None };
-                let path = place.1.iter().cloned().chain(steps).collect();
-                self.resolve(scope, place.0, path)
+                let (cell, way) = origin.place()?;
+                self.resolve(scope, cell, way.into_iter().chain(steps).collect())
             }
         }
     }

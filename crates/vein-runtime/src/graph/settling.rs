@@ -313,9 +313,8 @@ impl Graph {
         if matches!(&*known, KnownReads::Fixed(_)) {
             return self.evaluate_once(scope, expr);
         }
-        let (value, mut reads) = self.followed(scope, expr, |run| run.value(expr));
-        let mut seen = rustc_hash::FxHashSet::default();
-        reads.retain(|read| seen.insert(read.clone()));
+        let (value, reads) = self.followed(scope, expr, |run| run.value(expr));
+        let reads = distinct(reads);
         let old = self.scope_mut(key.0).traces.insert(key.1, reads.into());
         let entry = &mut self.touched[touched];
         if entry.trace.is_none() {
@@ -339,4 +338,18 @@ impl Graph {
         let traces = self.scopes.iter().flat_map(|scope| scope.traces.values());
         traces.map(|trace| trace.len()).sum()
     }
+}
+
+/// Each read once, in the order of the first ones.
+fn distinct(mut reads: Vec<Read>) -> Vec<Read> {
+    let is_first: Vec<bool> = if reads.len() <= 8 {
+        let before = |at: usize| !reads[..at].contains(&reads[at]);
+        (0..reads.len()).map(before).collect()
+    } else {
+        let mut seen = rustc_hash::FxHashSet::default();
+        reads.iter().map(|read| seen.insert(read)).collect()
+    };
+    let mut is_first = is_first.into_iter();
+    reads.retain(|_| is_first.next() == Some(true));
+    reads
 }
