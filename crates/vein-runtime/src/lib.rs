@@ -6,6 +6,7 @@
 //! | `pipes` | lists that are derived from lists, as a row of stages |
 //! | `scope` | blocks at work: components, alternatives, rows, content of slots |
 //! | `graph` | state, who sees a change, and bringing derived values up to date |
+//! | `bits` | bits in a row, which are counted |
 //! | `rows`, `moves` | which row belongs to which item, and the fewest moves |
 //! | `view` | scopes in the view: made, found, moved, taken away |
 //! | `change` | the log of a pulse, and taking it back |
@@ -27,6 +28,7 @@
 
 mod address;
 pub mod answers;
+mod bits;
 mod change;
 mod clock;
 mod controls;

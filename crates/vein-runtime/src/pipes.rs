@@ -45,6 +45,9 @@ pub(crate) enum Outcome {
     Length,
     Some(Made),
     Every(Made),
+    /// The first item of which something holds, and its position; only of the list itself.
+    Find(Made),
+    FindIndex(Made),
     /// The sum of something of each item.
     Sum {
         part: Made,
@@ -198,6 +201,12 @@ impl Finding<'_> {
             Expr::Walk(Member::Every, list, function, None) => {
                 (*list, Outcome::Every(self.made(function, &mut beside)?))
             }
+            Expr::Walk(Member::Find, list, function, None) => {
+                (*list, Outcome::Find(self.made(function, &mut beside)?))
+            }
+            Expr::Walk(Member::FindIndex, list, function, None) => {
+                (*list, Outcome::FindIndex(self.made(function, &mut beside)?))
+            }
             Expr::Walk(Member::Reduce, list, function, Some(start)) => {
                 (*list, self.sum(function, *start, &mut beside)?)
             }
@@ -213,6 +222,11 @@ impl Finding<'_> {
             first_only: false,
         };
         let of_first = self.list(list, &mut pipe, &mut beside)?;
+        if !pipe.stages.is_empty()
+            && matches!(pipe.outcome, Outcome::Find(_) | Outcome::FindIndex(_))
+        {
+            return None;
+        }
         // What is neither handed on nor looked at needs no upkeep.
         if pipe.stages.is_empty() && matches!(pipe.outcome, Outcome::Length) {
             return None;

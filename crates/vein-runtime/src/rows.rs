@@ -539,6 +539,17 @@ impl Graph {
                 _ => {}
             }
         }
+        // Who is left over may be another by now.
+        let mut gone = Gone::default();
+        for (at, row) in (0..).zip(&rows) {
+            let row = self.scope(*row);
+            if let Some(item) = &row.gone {
+                gone.entry(row.key.clone()).or_default().push((at, item.clone()));
+            }
+        }
+        if let Some(rows) = self.rows_mut(scope, spot) {
+            rows.gone = gone;
+        }
         for (row, old, new) in told {
             self.tell_row(row, identity.item, &old, &new);
         }

@@ -125,7 +125,7 @@ holds flag = false
     }
     for i in 0..3 + random.below(6) {
         let from = list(random, &lists);
-        let value = match random.below(9) {
+        let value = match random.below(12) {
             0 => format!("{from}.filter((bed) => {}).length", test(random)),
             1 => format!("{from}.some((bed) => {})", test(random)),
             2 => format!("{from}.every((bed) => {})", test(random)),
@@ -134,6 +134,9 @@ holds flag = false
             5 => format!("{from}.flatMap((bed) => bed.levels).filter((n) => n > 10).length"),
             6 => format!("{from}.flatMap((bed) => bed.levels).toSorted((a, b) => b - a).join()"),
             7 => format!("{from}.map((bed) => bed.moisture).reduce((sum, n) => sum + n, 1)"),
+            9 => format!("{from}.find((bed) => {})?.crop ?? 'none'", test(random)),
+            10 => format!("{from}.findIndex((bed) => {})", test(random)),
+            8 => format!("{from}.map((bed) => bed.moisture).filter((n) => n < threshold).length"),
             _ => format!("{from}.map((bed) => bed.litres * 3).toSorted().toReversed().join()"),
         };
         text.push_str(&format!("derives value{i} = {value}\n"));

@@ -6,6 +6,8 @@
 //! ends there.
 
 mod settling;
+mod stages;
+mod tracing;
 mod upkeep;
 mod waking;
 
@@ -17,10 +19,10 @@ use crate::scope::{Mark, NONE, Rank, ReaderState, Scope, ScopeId, Slot};
 use crate::wakes::{Prepared, Reader};
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
+pub(crate) use stages::Upkeep;
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 use std::sync::Arc;
-pub(crate) use upkeep::Upkeep;
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::Cells;
 use vein_plan::members::Member;
@@ -545,10 +547,9 @@ impl Graph {
             Slot::Derived { scope, expr, .. } => {
                 let (scope, expr) = (*scope, *expr);
                 // What is kept of it knows where its items stand, once it is up to date.
-                if let [Step::Index(position), rest @ ..] = path.as_slice() {
+                if self.is_kept_up(scope, expr) {
                     drop(self.cell(home, cell));
-                    if let Some((source, way)) = self.place_in_source((home, at), *position) {
-                        let path = way.into_iter().chain(rest.iter().cloned()).collect();
+                    if let Some((source, path)) = self.place_in_source((home, at), &path) {
                         return self.resolve(scope, source, path);
                     }
                 }
