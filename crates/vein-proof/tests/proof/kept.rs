@@ -61,33 +61,39 @@ fn list(random: &mut Random, lists: &[String]) -> String {
     }
 }
 
+/// What lets items through.
+const TESTS: &[&str] = &[
+    "bed.moisture < threshold",
+    "bed.moisture < threshold && bed.crop.includes(search)",
+    "bed.litres > 1",
+    "bed.levels.length > 1",
+    "bed.levels.some((n) => n > threshold)",
+    "flag || bed.id > 2",
+    "flag",
+    "JSON.stringify(bed).includes('1')",
+    "bed.crop !== 'pea'",
+];
+
 fn test(random: &mut Random) -> &'static str {
-    *random.pick(&[
-        "bed.moisture < threshold",
-        "bed.moisture < threshold && bed.crop.includes(search)",
-        "bed.litres > 1",
-        "bed.levels.length > 1",
-        "bed.levels.some((n) => n > threshold)",
-        "flag || bed.id > 2",
-        "flag",
-        "JSON.stringify(bed).includes('1')",
-        "bed.crop !== 'pea'",
-    ])
+    TESTS[random.below(TESTS.len())]
 }
 
+/// What puts items in order.
+const ORDERS: &[&str] = &[
+    "(a, b) => a.moisture - b.moisture",
+    "(a, b) => b.litres - a.litres",
+    "(a, b) => a.litres - b.litres || b.moisture - a.moisture",
+    "(a, b) => a.moisture === b.moisture ? a.id - b.id : a.moisture - b.moisture",
+    "(a, b) => a.crop < b.crop ? -1 : a.crop > b.crop ? 1 : 0",
+    "(a, b) => a.crop > b.crop ? -1 : a.crop < b.crop ? 1 : a.litres - b.litres",
+    // What contradicts itself, and what reads something else.
+    "(a, b) => a.crop < b.crop ? -1 : 1",
+    "(a, b) => flag ? a.id - b.id : b.id - a.id",
+    "(a, b) => a.levels.length - b.levels.length",
+];
+
 fn order(random: &mut Random) -> &'static str {
-    *random.pick(&[
-        "(a, b) => a.moisture - b.moisture",
-        "(a, b) => b.litres - a.litres",
-        "(a, b) => a.litres - b.litres || b.moisture - a.moisture",
-        "(a, b) => a.moisture === b.moisture ? a.id - b.id : a.moisture - b.moisture",
-        "(a, b) => a.crop < b.crop ? -1 : a.crop > b.crop ? 1 : 0",
-        "(a, b) => a.crop > b.crop ? -1 : a.crop < b.crop ? 1 : a.litres - b.litres",
-        // What contradicts itself, and what reads something else.
-        "(a, b) => a.crop < b.crop ? -1 : 1",
-        "(a, b) => flag ? a.id - b.id : b.id - a.id",
-        "(a, b) => a.levels.length - b.levels.length",
-    ])
+    ORDERS[random.below(ORDERS.len())]
 }
 
 /// A project: lists that are derived from lists, and what is shown of them.
