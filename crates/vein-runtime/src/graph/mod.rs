@@ -322,7 +322,8 @@ impl Graph {
             *state = ReaderState {
                 mark: touched.before,
                 carried: touched.before == Mark::Stale,
-                half_told: false,
+                // Who was told of it before that pulse is not known any more.
+                half_told: touched.before == Mark::Perhaps,
                 touched: 0,
             };
         }
@@ -617,7 +618,12 @@ impl Graph {
 
     /// Whether values at a path would be nested too deeply, which takes the pulse back. Only shapes that
     /// have themselves inside can nest without end.
-    fn is_too_deep(&mut self, path: &[Step], values: &[Value], of: (ScopeId, CellId)) -> bool {
+    pub(super) fn is_too_deep(
+        &mut self,
+        path: &[Step],
+        values: &[Value],
+        of: (ScopeId, CellId),
+    ) -> bool {
         let most = DEEPEST_VALUE.saturating_sub(path.len());
         let deep = self.prepared.nests && values.iter().any(|value| value.is_deeper_than(most));
         if deep && self.fault.is_none() {

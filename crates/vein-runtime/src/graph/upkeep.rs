@@ -305,6 +305,13 @@ impl Graph {
         let (home, cell, at) = of;
         let lost = self.is_broken(Sabotage::LoseEdits);
         let misplaced = self.is_broken(Sabotage::MisplaceEdits);
+        for edit in &edits {
+            if let Edit::Insert(_, item) | Edit::Set(_, item, _) = edit
+                && self.is_too_deep(&[Step::Index(0)], std::slice::from_ref(item), (home, cell))
+            {
+                return;
+            }
+        }
         let mut edits = edits.into_iter().peekable();
         while let Some(edit) = edits.next() {
             let Slot::Derived { value: Value::List(items), .. } =
