@@ -27,6 +27,7 @@ does instead(at: number, from: number) {
   const other = beds[from];
   if (old && other) beds[at] = { ...other, id: old.id };
 }
+does both(at: number, by: number) { wet(at, by); threshold = 40 - by; flag = !flag; pour(at, 1); }
 does round() { beds.reverse(); }
 does rank() { beds.sort((a, b) => a.litres - b.litres); }
 does keep(most: number) { beds = beds.filter((bed) => bed.moisture < most); }
@@ -69,6 +70,9 @@ const TESTS: &[&str] = &[
     "bed.levels.length > 1",
     "bed.levels.some((n) => n > threshold)",
     "flag || bed.id > 2",
+    "bed.moisture < brink",
+    "bed.litres > 1 || bed.moisture < brink",
+    "bed.id > kinds.length",
     "flag",
     "JSON.stringify(bed).includes('1')",
     "bed.crop !== 'pea'",
@@ -105,6 +109,8 @@ holds beds: Bed[] = first
 holds threshold = 40
 holds search = ''
 holds flag = false
+derives brink = flag ? threshold : threshold + 20
+derives kinds = [search, 'pea'].filter((kind) => kind !== '')
 ",
     );
     let mut lists = vec!["beds".to_owned()];
@@ -199,7 +205,8 @@ fn called(random: &mut Random, beds: usize) -> (&'static str, Vec<Value>) {
         if random.below(4) == 0 { random.below(6) } else { 100 + random.below(100_000) } as f64;
     let crop = *random.pick(&["pea", "rye", "kale"]);
     let (at, id, by) = (Value::from(at), Value::from(id), Value::from(n - 40.0));
-    match random.below(24) {
+    match random.below(28) {
+        24..28 => ("both", vec![at, by]),
         0..3 => ("wet", vec![at, by]),
         3 | 4 => ("pour", vec![at, (n / 10.0 - 2.0).into()]),
         5 => ("called", vec![at, crop.into()]),

@@ -207,7 +207,12 @@ impl Graph {
         let mut run = Working::new(self, scope);
         let Some((pipe, mut reads)) = run.pipe(expr) else { return false };
         let Some(items) = run.items(&pipe) else { return false };
-        let upkeep = upkeep.filter(|upkeep| follows && Arc::ptr_eq(&upkeep.pipe, &pipe));
+        // Without items nothing is read beside them any more.
+        let upkeep = upkeep
+            .filter(|upkeep| follows && !items.is_empty() && Arc::ptr_eq(&upkeep.pipe, &pipe));
+        if upkeep.is_some() {
+            run.settle_beside(key, &pipe);
+        }
         let kept_to = run.graph.log.len() as u32;
         let (upkeep, outcome) =
             match upkeep.and_then(|upkeep| run.followed(touched, upkeep, &items)) {
@@ -228,7 +233,7 @@ impl Graph {
             Read { cell: pipe.source, path: pipe.path.clone(), extent: vein_plan::Extent::Whole },
         );
         reads.extend(pipe.beside.iter().cloned());
-        self.note_reads(key, touched, reads, &read);
+        self.note_reads(key, touched, reads, &read, outcome.is_ok());
         if let Some(Slot::Derived { upkeep: own, .. }) =
             self.scope_mut(key.0).cells.get_mut(key.1 as usize)
         {
@@ -266,21 +271,22 @@ impl Graph {
         true
     }
 
-    /// Notes what a value was found to read: its list, and what else was looked at, now or since it was last worked out as
-    /// a whole.
+    /// Notes what a value was found to read: its list, and what else was looked at, now or, where it `goes_on`, since it was last
+    /// worked out as a whole.
     fn note_reads(
         &mut self,
         key: ReaderKey,
         touched: usize,
         reads: Vec<Read>,
         looked_at: &[CellId],
+        goes_on: bool,
     ) {
         if matches!(&*self.reads(key).1, KnownReads::Fixed(_)) {
             return;
         }
         let traces = &mut self.scopes[key.0 as usize].traces;
         let before = traces.get(&key.1);
-        let was_read = |read: &Read| before.is_some_and(|before| before.contains(read));
+        let was_read = |read: &Read| goes_on && before.is_some_and(|own| own.contains(read));
         let is_read = |(at, read): (usize, Read)| {
             (at == 0 || looked_at.contains(&read.cell) || was_read(&read)).then_some(read)
         };
@@ -402,6 +408,19 @@ impl Graph {
 }
 
 impl Working<'_> {
+    /// Brings up to date what functions have read beside their items: what has become of that is told by it.
+    fn settle_beside(&mut self, key: ReaderKey, pipe: &Pipe) {
+        let was_read = |cell: CellId| {
+            let trace = self.graph.scope(key.0).traces.get(&key.1);
+            trace.is_none_or(|trace| trace.iter().any(|read| read.cell == cell))
+        };
+        let cells: SmallVec<[CellId; 4]> =
+            pipe.beside.iter().map(|read| read.cell).filter(|cell| was_read(*cell)).collect();
+        for cell in cells {
+            drop(self.graph.cell(self.scope, cell));
+        }
+    }
+
     /// Follows what has become of the list since. Nothing where that is too much.
     fn followed(
         &mut self,
