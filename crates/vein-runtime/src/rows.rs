@@ -524,6 +524,7 @@ impl Graph {
         if let Some(rows) = self.rows_mut(scope, spot) {
             rows.pieces = Some(pieces);
         }
+        self.shifted = true;
         let (before, after) =
             (items_of_rows(&before, rows.len()), items_of_rows(&after, rows.len()));
         let mut told = Vec::new();
