@@ -8,7 +8,7 @@ use std::cmp::Ordering;
 use std::sync::Arc;
 use vein_plan::{Step, Text, Value};
 
-/// Up to here whole numbers are added without rounding.
+/// Below this whole numbers are added without rounding.
 const MOST_EXACT: f64 = 9_007_199_254_740_992.0;
 
 /// How a value came about.
@@ -275,7 +275,7 @@ impl Sum {
 
     /// The sum: of whole numbers that add up without rounding it is known, others are added in their order.
     fn sum(&self, start: f64) -> f64 {
-        let is_exact = self.broken == 0 && is_whole(start) && self.size + start.abs() <= MOST_EXACT;
+        let is_exact = self.broken == 0 && is_whole(start) && self.size + start.abs() < MOST_EXACT;
         if is_exact {
             start + self.total
         } else {
@@ -323,13 +323,14 @@ impl Sum {
                 }
             },
         }
-        Some(())
+        // What was rounded once cannot be taken away again.
+        (self.size < MOST_EXACT).then_some(())
     }
 }
 
 /// Whether a number is whole, so that it can be added and taken away again.
 fn is_whole(n: f64) -> bool {
-    n.fract() == 0.0 && n.abs() <= MOST_EXACT && (n != 0.0 || n.is_sign_positive())
+    n.fract() == 0.0 && n.abs() < MOST_EXACT && (n != 0.0 || n.is_sign_positive())
 }
 
 fn number(value: &Value) -> Option<f64> {
