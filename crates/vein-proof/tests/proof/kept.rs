@@ -42,12 +42,14 @@ does fails(at: number, by: number) { wet(at, by); take(0, 1); beds[1000].litres 
 const CARD: &str = "
 shares bed: Bed
 takes at: number = 0
+gives picked(id: number)
 holds open = false
 derives low = bed.moisture < 30
 derives sum = bed.levels.reduce((sum, n) => sum + n, 0)
 derives reach = at * 10 + bed.id
 upon change (low) { open = !open; }
-<h4>{bed.crop} {low} {sum} {open} {reach}<button click=\"-> bed.litres += 1; bed.moisture += 20; bed.litres = reach\">c</button></h4>
+<h4>{bed.crop} {low} {sum} {open} {reach}<button click=\"-> bed.litres += 1; bed.moisture += 20; bed.litres = reach\">c</button>
+<button click=\"-> bed.moisture += 30; give picked(reach); bed.litres = reach; give picked(bed.id); bed.litres += reach\">p</button></h4>
 ";
 
 /// What hands each of its items to whoever fills it.
@@ -111,6 +113,7 @@ holds beds: Bed[] = first
 holds threshold = 40
 holds search = ''
 holds flag = false
+holds noted = 0
 derives brink = flag ? threshold : threshold + 20
 derives kinds = [search, 'pea'].filter((kind) => kind !== '')
 ",
@@ -168,9 +171,9 @@ derives kinds = [search, 'pea'].filter((kind) => kind !== '')
     }
     for _ in 0..2 + random.below(4) {
         let from = list(random, &places);
-        let by = *random.pick(&["by bed.id", "by bed.crop", ""]);
+        let by = *random.pick(&["by bed.id", "by bed.crop", "by bed.crop", ""]);
         rows.push_str(&match random.below(5) {
-            0 => format!("<test-card each=\"bed, at of {from} {by}\" bed=\"<-> bed\" at=\"<- at\"></test-card>\n"),
+            0 => format!("<test-card each=\"bed, at of {from} {by}\" bed=\"<-> bed\" at=\"<- at\" picked=\"-> midst(event.id % 5, 20)\"></test-card>\n"),
             1 => format!(
                 "<test-box items=\"<- {from}\"><i slot=\"row\" with=\"handed\">{{handed.crop}} {{handed.litres}}</i></test-box>\n"
             ),
@@ -185,6 +188,14 @@ derives kinds = [search, 'pea'].filter((kind) => kind !== '')
             ),
         });
     }
+    // Lists that are looked at between one write and the next.
+    let [first, second] = [list(random, &lists), list(random, &lists)];
+    text.push_str(&format!(
+        "does midst(at: number, by: number) {{
+  wet(at, by); noted = {first}.length; called(at + 1, 'pea'); noted += {second}[0]?.id ?? 1;
+  front(); noted += {first}.length; wet(0, 0 - by); noted += {second}.length; again(at, 2);
+}}\n"
+    ));
     text.push_str(&format!("{HANDLERS}\n<p>{shown}</p>\n{rows}"));
     [("test-bed.vein", text.as_str()), ("test-card.vein", CARD), ("test-box.vein", BOX)]
         .map(|(name, text)| (name.to_owned(), text.to_owned()))
@@ -207,7 +218,8 @@ fn called(random: &mut Random, beds: usize) -> (&'static str, Vec<Value>) {
         if random.below(4) == 0 { random.below(6) } else { 100 + random.below(100_000) } as f64;
     let crop = *random.pick(&["pea", "rye", "kale"]);
     let (at, id, by) = (Value::from(at), Value::from(id), Value::from(n - 40.0));
-    match random.below(28) {
+    match random.below(34) {
+        28..34 => ("midst", vec![at, by]),
         24..28 => ("both", vec![at, by]),
         0..3 => ("wet", vec![at, by]),
         // Beyond 2^53 sums are rounded.
