@@ -305,3 +305,30 @@ fn random_values_that_are_derived_from_lists_are_kept_up() {
         );
     }
 }
+
+/// The third row's first write takes its bed out of the list, so that it stands for the fourth by the second write, which puts
+/// that in front of the second: what the rows read of their beds comes out as it was, though none has its own.
+#[test]
+fn rows_that_are_alike_take_turns_between_two_writes() {
+    let text = "
+holds beds = [
+  { id: 10, crop: 'kale', moisture: 0, litres: 1 }, { id: 5, crop: 'kale', moisture: 0, litres: 3 },
+  { id: 6, crop: 'kale', moisture: 10, litres: 2 }, { id: 0, crop: 'kale', moisture: 30, litres: 2 }]
+derives dry = beds.filter((bed) => bed.moisture < 40)
+derives ranked = dry.toSorted((a, b) => b.litres - a.litres)
+<p each='bed of ranked by bed.crop'>{bed.id}<em when='bed.litres > 2'>!</em>
+<button click='-> bed.moisture += 30; bed.litres += 1'>b</button></p>
+";
+    let files = [("test-bed.vein".to_owned(), text.to_owned())];
+    let program = crate::views::compiled(&files);
+    let (mut session, _) = Session::open(program, "test-bed", json!(null), None).expect("no props");
+    session.prove(true);
+    let buttons = session.tree().select("button").expect("a selector");
+    let entry = session.dispatch(buttons[2], &Event::new("click")).expect("a button");
+    let verdict = entry.verdict.as_ref().expect("proof is on");
+    assert!(verdict.is_exact(), "{entry}");
+    let rows = session.tree().select("p").expect("a selector");
+    let shown: Vec<String> =
+        rows.iter().map(|row| session.tree().text_content(*row).replace('\n', "")).collect();
+    assert_eq!(shown, ["5!b", "10b", "6b"]);
+}
