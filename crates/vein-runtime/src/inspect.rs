@@ -112,12 +112,7 @@ impl Runtime {
 
     /// The path of a cell of a component, as pulses write it: `bed-row[#2].open`.
     pub fn path_of(&self, scope: ScopeId, cell: u32) -> String {
-        let graph = &self.view.graph;
-        let name = &graph.prepared.plan(graph.scope(scope).plan).cells[cell as usize].name;
-        match graph.name_of(scope).as_str() {
-            "" => name.to_string(),
-            owner => format!("{owner}.{name}"),
-        }
+        self.view.graph.path_of(scope, cell).1
     }
 
     /// The address of a part, without the component that the page shows.

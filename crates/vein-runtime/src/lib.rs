@@ -3,7 +3,7 @@
 //! | module | what it holds |
 //! |---|---|
 //! | `wakes` | who reads what in each block, known before anything runs |
-//! | `pipes` | lists that are derived from lists, as a row of stages |
+//! | `lineage` | lists that are derived from lists, as a row of stages |
 //! | `scope` | blocks at work: components, alternatives, rows, content of slots |
 //! | `graph` | state, who sees a change, and bringing derived values up to date |
 //! | `bits` | bits in a row, which are counted |
@@ -37,8 +37,8 @@ pub mod fault;
 mod graph;
 pub mod host;
 pub mod inspect;
+mod lineage;
 mod moves;
-mod pipes;
 pub mod pulse;
 mod record;
 mod rows;

@@ -32,13 +32,18 @@ impl Graph {
         }
     }
 
+    /// Whose cell it is, by name, and the path of the cell with that name in front: `bed-row[#2].open`.
+    pub(crate) fn path_of(&self, scope: ScopeId, cell: CellId) -> (String, String) {
+        let name = &self.prepared.plan(self.scope(scope).plan).cells[cell as usize].name;
+        let owner = self.name_of(scope);
+        let path = if owner.is_empty() { name.to_string() } else { format!("{owner}.{name}") };
+        (owner, path)
+    }
+
     /// What was written: the name of whose state it is, and the way to it with that name in front.
     pub(crate) fn written(&self, change: &Change) -> (String, String) {
-        let cell = &self.prepared.plan(self.scope(change.scope).plan).cells[change.cell as usize];
-        let owner = self.name_of(change.scope);
-        let root = if owner.is_empty() { String::new() } else { format!("{owner}.") };
-        let steps = change.path.iter().map(|step| step.to_string());
-        let path = [root, cell.name.to_string()].into_iter().chain(steps).collect();
+        let (owner, mut path) = self.path_of(change.scope, change.cell);
+        change.path.iter().for_each(|step| path.push_str(&step.to_string()));
         (owner, path)
     }
 
@@ -67,10 +72,7 @@ impl Graph {
             let own = self.log[write..].iter().filter(|other| (other.scope, other.cell) == place);
             own.rev().for_each(|other| other.undo.clone().undo(&other.path, &mut from));
         }
-        let (owner, _) = self.written(change);
-        let name =
-            &self.prepared.plan(self.scope(change.scope).plan).cells[change.cell as usize].name;
-        let path = if owner.is_empty() { name.to_string() } else { format!("{owner}.{name}") };
+        let (owner, path) = self.path_of(change.scope, change.cell);
         ValueChange {
             layer: Layer::Derived,
             path,

@@ -650,6 +650,15 @@ pub(crate) fn fresh_positions(pieces: &[Piece]) -> impl Iterator<Item = u32> {
     })
 }
 
+/// The runs of rows that stay rows, in their new order: where each began and how long it is.
+pub(crate) fn kept_runs(pieces: &[Piece]) -> Vec<(u32, u32)> {
+    let kept = pieces.iter().filter_map(|piece| match piece {
+        Piece::Kept { start, len } => Some((*start, *len)),
+        Piece::Fresh { .. } => None,
+    });
+    kept.collect()
+}
+
 /// Which row, by its old position, each item has.
 fn rows_of_items(pieces: &[Piece]) -> Vec<Option<u32>> {
     let each = pieces.iter().flat_map(|piece| {

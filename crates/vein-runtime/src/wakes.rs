@@ -4,7 +4,7 @@
 //! The trees belong to the compiled blocks. Scopes enter nothing and so have nothing to take
 //! out when they go.
 
-use crate::pipes::{Way, hoisted, way};
+use crate::lineage::{Descent, descent, with_own_cells};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::sync::Arc;
 use vein_plan::code::{CellId, Expr, ExprId, NameId};
@@ -182,7 +182,7 @@ pub(crate) struct ReadyPlan {
     pub(crate) asked: Vec<u32>,
     pub(crate) lives: Lives,
     /// How derived values can be kept up, by their expressions.
-    pub(crate) ways: FxHashMap<ExprId, Way>,
+    pub(crate) descents: FxHashMap<ExprId, Descent>,
 }
 
 /// What of a component is more than its view.
@@ -217,15 +217,15 @@ pub(crate) struct Prepared {
 }
 
 /// A cell as a block sees it.
-type Seen = (u32, BlockId, CellId);
+type BlockCell = (u32, BlockId, CellId);
 
 /// The cells, as blocks see them, on which something depends that runs by itself.
-fn loud(program: &Program, plans: &[ReadyPlan]) -> FxHashSet<Seen> {
+fn loud(program: &Program, plans: &[ReadyPlan]) -> FxHashSet<BlockCell> {
     if !plans.iter().any(|plan| plan.lives.effects) {
         return FxHashSet::default();
     }
-    let mut leads: FxHashMap<Seen, Vec<Seen>> = FxHashMap::default();
-    let mut open: Vec<Seen> = Vec::new();
+    let mut leads: FxHashMap<BlockCell, Vec<BlockCell>> = FxHashMap::default();
+    let mut open: Vec<BlockCell> = Vec::new();
     for (plan, ready) in (0..).zip(plans) {
         for (block, ready) in (0..).zip(&ready.blocks) {
             for cell in ready.wakes.keys().chain(ready.inner.keys()) {
@@ -249,8 +249,8 @@ fn loud(program: &Program, plans: &[ReadyPlan]) -> FxHashSet<Seen> {
 fn seen_by(
     program: &Program,
     plans: &[ReadyPlan],
-    (plan, block, cell): Seen,
-    mut next: impl FnMut(Seen),
+    (plan, block, cell): BlockCell,
+    mut next: impl FnMut(BlockCell),
 ) -> bool {
     let ready = &plans[plan as usize].blocks[block as usize];
     let planned = &program.plans[plan as usize].blocks[block as usize];
@@ -326,7 +326,7 @@ impl Prepared {
         let mut templates = 0;
         let is_asked = |plan: &Plan| plan.exprs.iter().any(|expr| matches!(expr, Expr::Ask(..)));
         let asks = program.plans.iter().any(is_asked);
-        let own = hoisted(&program, asks);
+        let own = with_own_cells(&program, asks);
         let plans = own.plans.iter().map(|plan| {
             let first = templates;
             templates += plan.blocks.len() as u32;
@@ -462,9 +462,10 @@ fn ready(program: &Program, plan: &Plan, first_template: u32, asks: bool) -> Rea
         effects: !plan.sources.is_empty()
             || hooked(|when| matches!(when, When::Changed(_) | When::Every(..))),
     };
-    let ways =
-        derived(plan).filter_map(|expr| Some((expr, way(program, plan, expr, asks)?))).collect();
-    ReadyPlan { blocks, homes, stores: plan.stores_read(), asked: Vec::new(), lives, ways }
+    let descents = derived(plan)
+        .filter_map(|expr| Some((expr, descent(program, plan, expr, asks)?)))
+        .collect();
+    ReadyPlan { blocks, homes, stores: plan.stores_read(), asked: Vec::new(), lives, descents }
 }
 
 fn ready_block(

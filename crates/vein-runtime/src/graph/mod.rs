@@ -305,7 +305,7 @@ impl Graph {
         }
         for touched in std::mem::take(&mut self.touched) {
             let (scope, reader) = touched.key;
-            if self.forget_upkeep(touched.key) && touched.before == Mark::Fresh {
+            if self.take_upkeep(touched.key).is_some() && touched.before == Mark::Fresh {
                 self.unkept.push(touched.key);
             }
             let traces = &mut self.scopes[scope as usize].traces;
@@ -548,7 +548,7 @@ impl Graph {
             Slot::Derived { scope, expr, .. } => {
                 let (scope, expr) = (*scope, *expr);
                 // What is kept of it knows where its items stand, once it is up to date.
-                if self.is_kept_up(scope, expr) {
+                if self.is_kept_up((home, at)) {
                     drop(self.cell(home, cell));
                     if let Some((source, path)) = self.place_in_source((home, at), &path) {
                         return self.resolve(scope, source, path);

@@ -243,7 +243,6 @@ impl Graph {
         if self.keep_up(key) {
             return;
         }
-        self.forget_upkeep(key);
         let here = self.scope(key.0);
         let Some(Slot::Derived { expr, .. }) = here.cells.get(key.1 as usize) else { return };
         let expr = *expr;

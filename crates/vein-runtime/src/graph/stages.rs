@@ -2,7 +2,7 @@
 
 use super::upkeep::Working;
 use crate::bits::Bits;
-use crate::pipes::{By, Key, Made, Outcome, Pipe, Stage};
+use crate::lineage::{Asked, By, ItemFunction, Lineage, Outcome, SortBy, Stage};
 use smallvec::SmallVec;
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -14,14 +14,14 @@ const MOST_EXACT: f64 = 9_007_199_254_740_992.0;
 /// How a value came about.
 #[derive(Clone, Debug)]
 pub(crate) struct Upkeep {
-    pub(super) pipe: Arc<Pipe>,
-    pub(super) stages: Vec<Kept>,
-    pub(super) outcome: Sum,
+    pub(super) lineage: Arc<Lineage>,
+    pub(super) stages: Vec<StageState>,
+    pub(super) outcome: Tally,
 }
 
 /// What is kept of a stage.
 #[derive(Clone, Debug)]
-pub(super) enum Kept {
+pub(super) enum StageState {
     /// How long each inner list is.
     Flat(Vec<u32>),
     /// Which items come through.
@@ -29,14 +29,14 @@ pub(super) enum Kept {
     /// How many items there are.
     Map(u32),
     /// The position of each item in the list before, and what it is put in order by.
-    Sorted(Vec<u32>, Vec<Keys>),
+    Sorted(Vec<u32>, Vec<SortKeys>),
     /// How many items there are.
     Reversed(u32),
 }
 
 /// What is kept of what comes of the last list.
 #[derive(Clone, Debug, Default)]
-pub(super) struct Sum {
+pub(super) struct Tally {
     len: u32,
     /// Of which items something holds.
     pub(super) bits: Bits,
@@ -44,10 +44,10 @@ pub(super) struct Sum {
     parts: Vec<f64>,
     total: f64,
     size: f64,
-    broken: u32,
+    broken: f64,
 }
 
-pub(super) type Keys = SmallVec<[SortKey; 1]>;
+pub(super) type SortKeys = SmallVec<[SortKey; 1]>;
 
 /// What an item is put in order by.
 #[derive(Clone, Debug)]
@@ -79,8 +79,8 @@ impl SortKey {
 }
 
 /// What an item is put in order by; nothing where its order could contradict itself.
-fn keys_of(keys: &[Key], item: &Value) -> Option<Keys> {
-    let one = |key: &Key| match (key.by, item.at(&key.path)?) {
+fn keys_of(keys: &[SortBy], item: &Value) -> Option<SortKeys> {
+    let one = |key: &SortBy| match (key.by, item.at(&key.path)?) {
         (By::Text, value) => Some(SortKey::Text(value.to_text())),
         (_, Value::Number(n)) if !n.is_nan() => Some(SortKey::Number(*n)),
         (By::Itself, Value::String(text)) => Some(SortKey::Text(text.clone())),
@@ -89,7 +89,7 @@ fn keys_of(keys: &[Key], item: &Value) -> Option<Keys> {
     keys.iter().map(one).collect()
 }
 
-fn compare(keys: &[Key], a: &Keys, b: &Keys) -> Option<Ordering> {
+fn compare(keys: &[SortBy], a: &SortKeys, b: &SortKeys) -> Option<Ordering> {
     for (key, (a, b)) in keys.iter().zip(a.iter().zip(b)) {
         let order = a.compare(b)?;
         if order.is_ne() {
@@ -102,13 +102,13 @@ fn compare(keys: &[Key], a: &Keys, b: &Keys) -> Option<Ordering> {
 impl Upkeep {
     /// How a value comes about, and the value. Nothing where it cannot be kept up.
     pub(super) fn new(
-        pipe: &Arc<Pipe>,
+        lineage: &Arc<Lineage>,
         items: &[Value],
         run: &mut Working<'_>,
     ) -> Option<(Upkeep, Value)> {
         let mut list: Vec<Value> = Vec::new();
-        let mut stages = Vec::with_capacity(pipe.stages.len());
-        for (at, stage) in pipe.stages.iter().enumerate() {
+        let mut stages = Vec::with_capacity(lineage.stages.len());
+        for (at, stage) in lineage.stages.iter().enumerate() {
             let before: &[Value] = if at == 0 { items } else { &list };
             let (kept, after) = match stage {
                 Stage::Flat(path) => {
@@ -118,20 +118,20 @@ impl Upkeep {
                         lens.push(inner.len() as u32);
                         all.extend(inner.iter().cloned());
                     }
-                    (Kept::Flat(lens), all)
+                    (StageState::Flat(lens), all)
                 }
                 Stage::Filter(made) => {
                     let bits = bits(before, made, run);
                     let through = before.iter().enumerate().filter(|(at, _)| bits.get(*at as u32));
                     let through = through.map(|(_, item)| item.clone()).collect();
-                    (Kept::Filter(bits), through)
+                    (StageState::Filter(bits), through)
                 }
                 Stage::Map(made) => (
-                    Kept::Map(before.len() as u32),
+                    StageState::Map(before.len() as u32),
                     before.iter().map(|item| run.made(made, item)).collect(),
                 ),
                 Stage::Sorted(keys) => {
-                    let mut places: Vec<(u32, Keys)> = Vec::with_capacity(before.len());
+                    let mut places: Vec<(u32, SortKeys)> = Vec::with_capacity(before.len());
                     for (at, item) in before.iter().enumerate() {
                         places.push((at as u32, keys_of(keys, item)?));
                     }
@@ -147,24 +147,21 @@ impl Upkeep {
                     }
                     let after = places.iter().map(|(at, _)| before[*at as usize].clone()).collect();
                     let (order, keys) = places.into_iter().unzip();
-                    (Kept::Sorted(order, keys), after)
+                    (StageState::Sorted(order, keys), after)
                 }
                 Stage::Reversed => {
                     let len = before.len() as u32;
-                    (Kept::Reversed(len), before.iter().rev().cloned().collect())
+                    (StageState::Reversed(len), before.iter().rev().cloned().collect())
                 }
             };
             stages.push(kept);
             list = after;
         }
-        let last: &[Value] = if pipe.stages.is_empty() { items } else { &list };
-        let mut outcome = Sum { len: last.len() as u32, ..Sum::default() };
-        match &pipe.outcome {
+        let last: &[Value] = if lineage.stages.is_empty() { items } else { &list };
+        let mut outcome = Tally { len: last.len() as u32, ..Tally::default() };
+        match &lineage.outcome {
             Outcome::List | Outcome::Length => {}
-            Outcome::Some(made)
-            | Outcome::Every(made)
-            | Outcome::Find(made)
-            | Outcome::FindIndex(made) => outcome.bits = bits(last, made, run),
+            Outcome::Holds(_, made) => outcome.bits = bits(last, made, run),
             Outcome::Sum { part, .. } => {
                 for item in last {
                     let part = number(&run.made(part, item))?;
@@ -173,29 +170,31 @@ impl Upkeep {
                 }
             }
         }
-        let value = match pipe.outcome {
-            Outcome::List if pipe.stages.is_empty() => Value::list(items.to_vec()),
+        let value = match lineage.outcome {
+            Outcome::List if lineage.stages.is_empty() => Value::list(items.to_vec()),
             Outcome::List => Value::list(list),
             _ => Value::Null,
         };
-        let upkeep = Upkeep { pipe: pipe.clone(), stages, outcome };
+        let upkeep = Upkeep { lineage: lineage.clone(), stages, outcome };
         let value = upkeep.simple(items).unwrap_or(value);
         Some((upkeep, value))
     }
 
     /// The value, where it is no list.
     pub(super) fn simple(&self, items: &[Value]) -> Option<Value> {
-        let Sum { len, bits, .. } = &self.outcome;
-        match &self.pipe.outcome {
+        let Tally { len, bits, .. } = &self.outcome;
+        match &self.lineage.outcome {
             Outcome::List => None,
             Outcome::Length => Some(f64::from(*len).into()),
-            Outcome::Some(_) => Some((bits.ones > 0).into()),
-            Outcome::Every(_) => Some((bits.ones == bits.len).into()),
-            Outcome::Find(_) => {
-                let found = bits.select(0).and_then(|at| items.get(at as usize));
-                Some(found.cloned().unwrap_or_default())
-            }
-            Outcome::FindIndex(_) => Some(bits.select(0).map_or(-1.0, f64::from).into()),
+            Outcome::Holds(asked, _) => Some(match asked {
+                Asked::Some => (bits.ones > 0).into(),
+                Asked::Every => (bits.ones == bits.len).into(),
+                Asked::First => {
+                    let found = bits.select(0).and_then(|at| items.get(at as usize));
+                    found.cloned().unwrap_or_default()
+                }
+                Asked::FirstAt => bits.select(0).map_or(-1.0, f64::from).into(),
+            }),
             Outcome::Sum { start, .. } => Some(self.outcome.sum(*start).into()),
         }
     }
@@ -203,10 +202,10 @@ impl Upkeep {
     /// The items of the list that it begins with.
     pub(super) fn len_at_first(&self) -> u32 {
         match self.stages.first() {
-            Some(Kept::Flat(lens)) => lens.iter().sum(),
-            Some(Kept::Filter(bits)) => bits.len,
-            Some(Kept::Sorted(order, _)) => order.len() as u32,
-            Some(Kept::Reversed(len) | Kept::Map(len)) => *len,
+            Some(StageState::Flat(lens)) => lens.iter().sum(),
+            Some(StageState::Filter(bits)) => bits.len,
+            Some(StageState::Sorted(order, _)) => order.len() as u32,
+            Some(StageState::Reversed(len) | StageState::Map(len)) => *len,
             None => self.outcome.len,
         }
     }
@@ -218,19 +217,21 @@ impl Upkeep {
         from: usize,
         run: &mut Working<'_>,
     ) -> Option<Vec<Edit>> {
-        let pipe = self.pipe.clone();
+        let lineage = self.lineage.clone();
         let mut edits = edits;
-        for (stage, kept) in pipe.stages.iter().zip(&mut self.stages).skip(from) {
+        for (stage, kept) in lineage.stages.iter().zip(&mut self.stages).skip(from) {
             edits = match (stage, kept) {
-                (Stage::Filter(made), Kept::Filter(bits)) => filtered(bits, made, edits, run),
-                (Stage::Map(made), Kept::Map(len)) => mapped(len, made, edits, run),
-                (Stage::Sorted(by), Kept::Sorted(order, keys)) => ordered(by, order, keys, edits)?,
-                (Stage::Reversed, Kept::Reversed(len)) => reversed(len, edits),
+                (Stage::Filter(made), StageState::Filter(bits)) => filtered(bits, made, edits, run),
+                (Stage::Map(made), StageState::Map(len)) => mapped(len, made, edits, run),
+                (Stage::Sorted(by), StageState::Sorted(order, keys)) => {
+                    ordered(by, order, keys, edits)?
+                }
+                (Stage::Reversed, StageState::Reversed(len)) => reversed(len, edits),
                 _ => edits,
             };
         }
         for edit in &edits {
-            self.outcome.take(&pipe.outcome, edit, run)?;
+            self.outcome.take(&lineage.outcome, edit, run)?;
         }
         Some(edits)
     }
@@ -239,13 +240,13 @@ impl Upkeep {
     pub(super) fn place(&self, position: u32) -> Option<SmallVec<[Step; 2]>> {
         let mut at = position;
         let mut way = SmallVec::new();
-        for (stage, kept) in self.pipe.stages.iter().zip(&self.stages).rev() {
+        for (stage, kept) in self.lineage.stages.iter().zip(&self.stages).rev() {
             at = match kept {
-                Kept::Map(_) => return None,
-                Kept::Filter(bits) => bits.select(at)?,
-                Kept::Sorted(order, _) => *order.get(at as usize)?,
-                Kept::Reversed(len) => len.checked_sub(at + 1)?,
-                Kept::Flat(lens) => {
+                StageState::Map(_) => return None,
+                StageState::Filter(bits) => bits.select(at)?,
+                StageState::Sorted(order, _) => *order.get(at as usize)?,
+                StageState::Reversed(len) => len.checked_sub(at + 1)?,
+                StageState::Flat(lens) => {
                     let Stage::Flat(path) = stage else { return None };
                     let mut outer = 0;
                     while at >= *lens.get(outer)? {
@@ -263,19 +264,20 @@ impl Upkeep {
     }
 }
 
-impl Sum {
+impl Tally {
     fn account(&mut self, part: f64, sign: f64) {
-        self.broken =
-            if is_whole(part) { self.broken } else { self.broken.wrapping_add_signed(sign as i32) };
         if is_whole(part) {
             self.total += sign * part;
             self.size += sign * part.abs();
+        } else {
+            self.broken += sign;
         }
     }
 
     /// The sum: of whole numbers that add up without rounding it is known, others are added in their order.
     fn sum(&self, start: f64) -> f64 {
-        let is_exact = self.broken == 0 && is_whole(start) && self.size + start.abs() < MOST_EXACT;
+        let is_exact =
+            self.broken == 0.0 && is_whole(start) && self.size + start.abs() < MOST_EXACT;
         if is_exact {
             start + self.total
         } else {
@@ -291,10 +293,7 @@ impl Sum {
         }
         match outcome {
             Outcome::List | Outcome::Length => {}
-            Outcome::Some(made)
-            | Outcome::Every(made)
-            | Outcome::Find(made)
-            | Outcome::FindIndex(made) => match edit {
+            Outcome::Holds(_, made) => match edit {
                 Edit::Remove(at) => self.bits.remove(*at),
                 Edit::Insert(at, item) => self.bits.insert(*at, run.holds(made, item)),
                 Edit::Set(at, item, way) => {
@@ -340,7 +339,7 @@ fn number(value: &Value) -> Option<f64> {
     }
 }
 
-fn bits(items: &[Value], made: &Made, run: &mut Working<'_>) -> Bits {
+fn bits(items: &[Value], made: &ItemFunction, run: &mut Working<'_>) -> Bits {
     let mut bits = Bits::default();
     for item in items {
         let holds = run.holds(made, item);
@@ -349,7 +348,12 @@ fn bits(items: &[Value], made: &Made, run: &mut Working<'_>) -> Bits {
     bits
 }
 
-fn filtered(bits: &mut Bits, made: &Made, edits: Vec<Edit>, run: &mut Working<'_>) -> Vec<Edit> {
+fn filtered(
+    bits: &mut Bits,
+    made: &ItemFunction,
+    edits: Vec<Edit>,
+    run: &mut Working<'_>,
+) -> Vec<Edit> {
     let mut out = Vec::with_capacity(edits.len());
     for edit in edits {
         match edit {
@@ -382,7 +386,12 @@ fn filtered(bits: &mut Bits, made: &Made, edits: Vec<Edit>, run: &mut Working<'_
     out
 }
 
-fn mapped(len: &mut u32, made: &Made, edits: Vec<Edit>, run: &mut Working<'_>) -> Vec<Edit> {
+fn mapped(
+    len: &mut u32,
+    made: &ItemFunction,
+    edits: Vec<Edit>,
+    run: &mut Working<'_>,
+) -> Vec<Edit> {
     let edit = |edit| match edit {
         Edit::Remove(at) => {
             *len -= 1;
@@ -414,9 +423,9 @@ fn reversed(len: &mut u32, edits: Vec<Edit>) -> Vec<Edit> {
 }
 
 fn ordered(
-    by: &[Key],
+    by: &[SortBy],
     order: &mut Vec<u32>,
-    keys: &mut Vec<Keys>,
+    keys: &mut Vec<SortKeys>,
     edits: Vec<Edit>,
 ) -> Option<Vec<Edit>> {
     let mut out = Vec::with_capacity(edits.len());
@@ -459,11 +468,11 @@ fn ordered(
 
 /// Puts an item where it belongs: of those that are equal, the first of the list is the first here.
 fn put_in_order(
-    by: &[Key],
+    by: &[SortBy],
     order: &mut Vec<u32>,
-    keys: &mut Vec<Keys>,
+    keys: &mut Vec<SortKeys>,
     at: u32,
-    own: Keys,
+    own: SortKeys,
 ) -> Option<u32> {
     let (mut low, mut high) = (0, order.len());
     while low < high {

@@ -2,7 +2,7 @@
 
 use super::stages::{Edit, Inside};
 use crate::moves::staying;
-use crate::rows::{push_piece, split};
+use crate::rows::{kept_runs, push_piece, split};
 use crate::scope::Piece;
 use smallvec::SmallVec;
 use vein_plan::{Step, Value};
@@ -71,14 +71,7 @@ impl Tracing {
     pub(super) fn edits(self, len: u32, items: &Items<'_>) -> Option<Vec<Edit>> {
         let mut pieces = Vec::new();
         self.pieces.iter().for_each(|piece| push_piece(&mut pieces, *piece));
-        let runs: Vec<(u32, u32)> = pieces
-            .iter()
-            .filter_map(|piece| match piece {
-                Piece::Kept { start, len } => Some((*start, *len)),
-                Piece::Fresh { .. } => None,
-            })
-            .collect();
-        let mut stays = staying(&runs).into_iter();
+        let mut stays = staying(&kept_runs(&pieces)).into_iter();
         let (mut edits, mut fresh) = (Vec::new(), Vec::new());
         let mut kept: Vec<(u32, u32)> = Vec::new();
         let mut at = 0;

@@ -7,11 +7,11 @@
 //!
 //! Whoever was written to in any other way, has been told too little, or has too much to do, is worked out anew.
 
-use super::stages::{Edit, Kept, Upkeep};
+use super::stages::{Edit, StageState, Upkeep};
 use super::tracing::{Items, Tracing};
 use super::{At, Graph, ListSeen, ReaderKey, Sight, What};
 use crate::change::{Change, Undo};
-use crate::pipes::{Made, Outcome, Pipe, Stage, Way};
+use crate::lineage::{Asked, Descent, ItemFunction, Lineage, Outcome, Stage};
 use crate::sabotage::Sabotage;
 use crate::scope::{Mark, Piece, ScopeId, Slot};
 use crate::wakes::{KnownReads, Prepared};
@@ -26,14 +26,13 @@ use vein_plan::{Read, Step, Text, Value};
 /// worked out anew.
 const FEW: usize = 32;
 
-/// What has become of the list that a value is derived from.
-enum Since {
-    Edits(Vec<Edit>),
-    /// More than is followed.
-    Anything,
+/// What has become of a value.
+enum Became {
+    Another(Value),
+    Edited(Vec<Edit>),
 }
 
-/// The functions of a pipe at work: what they read beside items is read once.
+/// The functions of a lineage at work: what they read beside items is read once.
 pub(super) struct Working<'a> {
     graph: &'a mut Graph,
     prepared: Arc<Prepared>,
@@ -74,21 +73,20 @@ impl<'a> Working<'a> {
         Working { graph, prepared, plan, scope, known: SmallVec::new(), locals: Vec::new() }
     }
 
-    /// From which list and how the value of an expression comes about now, and what was read to know that.
-    fn pipe(&mut self, expr: ExprId) -> Option<(Arc<Pipe>, Vec<Read>)> {
-        match self.graph.way_of(self.scope, expr)?.clone() {
-            Way::One(pipe) => Some((pipe, Vec::new())),
-            Way::Either(choice) => {
+    /// From which list and how a value comes about now.
+    fn lineage(&mut self, descent: &Descent) -> Option<Arc<Lineage>> {
+        match descent {
+            Descent::One(lineage) => Some(lineage.clone()),
+            Descent::Either(choice) => {
                 let then = self.evaluate(choice.test, None).truthy();
-                let chosen = if then { &choice.then } else { &choice.otherwise };
-                Some((chosen.clone()?, choice.reads.clone()))
+                if then { choice.then.clone() } else { choice.otherwise.clone() }
             }
         }
     }
 
     /// The items of the list that a value comes from.
-    fn items(&mut self, pipe: &Pipe) -> Option<Arc<Vec<Value>>> {
-        match self.graph.cell(self.scope, pipe.source).at(&pipe.path) {
+    fn items(&mut self, lineage: &Lineage) -> Option<Arc<Vec<Value>>> {
+        match self.graph.cell(self.scope, lineage.source).at(&lineage.path) {
             Some(Value::List(items)) => Some(items.clone()),
             _ => None,
         }
@@ -106,24 +104,29 @@ impl<'a> Working<'a> {
         run.follow(expr).0
     }
 
-    pub(super) fn made(&mut self, made: &Made, item: &Value) -> Value {
+    pub(super) fn made(&mut self, made: &ItemFunction, item: &Value) -> Value {
         self.evaluate(made.body, made.param.map(|param| (param, item.clone())))
     }
 
-    pub(super) fn holds(&mut self, made: &Made, item: &Value) -> bool {
+    pub(super) fn holds(&mut self, made: &ItemFunction, item: &Value) -> bool {
         self.made(made, item).truthy()
     }
 }
 
 impl Graph {
-    /// How a derived value can be kept up.
-    fn way_of(&self, scope: ScopeId, expr: ExprId) -> Option<&Way> {
-        self.prepared.plans[self.scope(scope).plan as usize].ways.get(&expr)
+    /// In which scope a derived value is worked out, and how it can be kept up.
+    fn descent(&self, (scope, reader): ReaderKey) -> Option<(ScopeId, Descent)> {
+        let Slot::Derived { scope, expr, .. } = self.scope(scope).cells.get(reader as usize)?
+        else {
+            return None;
+        };
+        let descents = &self.prepared.plans[self.scope(*scope).plan as usize].descents;
+        Some((*scope, descents.get(expr)?.clone()))
     }
 
-    /// Whether the value of an expression can be kept up.
-    pub(super) fn is_kept_up(&self, scope: ScopeId, expr: ExprId) -> bool {
-        self.way_of(scope, expr).is_some()
+    /// Whether a derived value can be kept up.
+    pub(super) fn is_kept_up(&self, key: ReaderKey) -> bool {
+        self.descent(key).is_some()
     }
 
     fn upkeep(&self, (scope, reader): ReaderKey) -> Option<&Upkeep> {
@@ -133,11 +136,19 @@ impl Graph {
         }
     }
 
-    /// Forgets how a value came about; whether that was known.
-    pub(super) fn forget_upkeep(&mut self, (scope, reader): ReaderKey) -> bool {
-        match self.scope_mut(scope).cells.get_mut(reader as usize) {
-            Some(Slot::Derived { upkeep, .. }) => upkeep.take().is_some(),
-            _ => false,
+    /// Forgets how a value came about, and gives what was known of that.
+    pub(super) fn take_upkeep(&mut self, (scope, reader): ReaderKey) -> Option<Box<Upkeep>> {
+        match self.scope_mut(scope).cells.get_mut(reader as usize)? {
+            Slot::Derived { upkeep, .. } => upkeep.take(),
+            _ => None,
+        }
+    }
+
+    fn put_upkeep(&mut self, (scope, reader): ReaderKey, kept: Box<Upkeep>) {
+        if let Some(Slot::Derived { upkeep, .. }) =
+            self.scope_mut(scope).cells.get_mut(reader as usize)
+        {
+            *upkeep = Some(kept);
         }
     }
 
@@ -149,21 +160,12 @@ impl Graph {
             if !is_there || self.mark_of(key) != Mark::Fresh {
                 continue;
             }
-            let Some(Slot::Derived { scope, expr, .. }) =
-                self.scope(key.0).cells.get(key.1 as usize)
-            else {
-                continue;
-            };
-            let (scope, expr) = (*scope, *expr);
+            let Some((scope, descent)) = self.descent(key) else { continue };
             let mut run = Working::new(self, scope);
-            let Some((pipe, _)) = run.pipe(expr) else { continue };
-            let Some(items) = run.items(&pipe) else { continue };
-            let Some((upkeep, _)) = Upkeep::new(&pipe, &items, &mut run) else { continue };
-            if let Some(Slot::Derived { upkeep: own, .. }) =
-                self.scope_mut(key.0).cells.get_mut(key.1 as usize)
-            {
-                *own = Some(Box::new(upkeep));
-            }
+            let Some(lineage) = run.lineage(&descent) else { continue };
+            let Some(items) = run.items(&lineage) else { continue };
+            let Some((upkeep, _)) = Upkeep::new(&lineage, &items, &mut run) else { continue };
+            self.put_upkeep(key, Box::new(upkeep));
         }
     }
 
@@ -175,97 +177,73 @@ impl Graph {
             && self.touched[touched as usize - 1]
                 .wakes
                 .iter()
-                .any(|wake| wake.cell == upkeep.pipe.source)
+                .any(|wake| wake.cell == upkeep.lineage.source)
     }
 
     /// Brings a derived value up to date by what has become of the list that it is derived from. `false` where it has to be
     /// worked out as any other.
     pub(super) fn keep_up(&mut self, key: ReaderKey) -> bool {
-        let Some(Slot::Derived { scope, expr, .. }) = self.scope(key.0).cells.get(key.1 as usize)
-        else {
-            return false;
-        };
-        let (scope, expr) = (*scope, *expr);
+        let Some((scope, descent)) = self.descent(key) else { return false };
+        let upkeep = self.take_upkeep(key);
         if self.is_broken(Sabotage::StaleDerived) || self.is_broken(Sabotage::EvaluateAll) {
             return false;
         }
-        if !self.is_kept_up(scope, expr) {
-            return false;
-        }
         let touched = self.touch(key);
-        self.touched[touched].evaluated = true;
+        let entry = &mut self.touched[touched];
+        entry.evaluated = true;
+        let was_kept = entry.kept_to.is_some();
         let state = self.scope(key.0).readers[key.1 as usize];
-        let entry = &self.touched[touched];
         // Those who are told of nothing have to look at all.
         let is_told = self.scope(key.0).alive && self.scope(scope).alive && self.telling == 0;
-        let follows =
-            is_told && state.mark == Mark::Stale && (entry.kept_to.is_some() || !state.carried);
-        let upkeep = match self.scope_mut(key.0).cells.get_mut(key.1 as usize) {
-            Some(Slot::Derived { upkeep, .. }) => upkeep.take(),
-            _ => None,
-        };
+        let follows = is_told && state.mark == Mark::Stale && (was_kept || !state.carried);
         let mut run = Working::new(self, scope);
-        let Some((pipe, mut reads)) = run.pipe(expr) else { return false };
-        let Some(items) = run.items(&pipe) else { return false };
+        let Some(lineage) = run.lineage(&descent) else { return false };
+        let Some(items) = run.items(&lineage) else { return false };
         // Without items nothing is read beside them any more.
-        let upkeep = upkeep
-            .filter(|upkeep| follows && !items.is_empty() && Arc::ptr_eq(&upkeep.pipe, &pipe));
+        let upkeep = upkeep.filter(|upkeep| {
+            follows && !items.is_empty() && Arc::ptr_eq(&upkeep.lineage, &lineage)
+        });
         if upkeep.is_some() {
-            run.settle_beside(key, &pipe);
+            run.settle_beside(key, &lineage);
         }
         let kept_to = run.graph.log.len() as u32;
-        let (upkeep, outcome) =
-            match upkeep.and_then(|upkeep| run.followed(touched, upkeep, &items)) {
-                Some((upkeep, edits)) => (upkeep, Ok(edits)),
-                None => match Upkeep::new(&pipe, &items, &mut run) {
-                    Some((upkeep, value)) => (Box::new(upkeep), Err(value)),
-                    None => return false,
-                },
-            };
-        let simple = upkeep.simple(&items);
-        let read: SmallVec<[CellId; 4]> = run.known.iter().map(|(cell, _)| *cell).collect();
+        let followed = upkeep.and_then(|upkeep| run.followed(touched, upkeep, &items));
+        let goes_on = followed.is_some();
+        let (upkeep, outcome) = match followed {
+            Some((upkeep, edits)) => {
+                let value = upkeep.simple(&items);
+                (upkeep, value.map_or(Became::Edited(edits), Became::Another))
+            }
+            None => match Upkeep::new(&lineage, &items, &mut run) {
+                Some((upkeep, value)) => (Box::new(upkeep), Became::Another(value)),
+                None => return false,
+            },
+        };
+        let looked_at: SmallVec<[CellId; 4]> = run.known.iter().map(|(cell, _)| *cell).collect();
         drop((items, run));
         if self.fault.is_some() {
             return false;
         }
-        reads.insert(
-            0,
-            Read { cell: pipe.source, path: pipe.path.clone(), extent: vein_plan::Extent::Whole },
-        );
-        reads.extend(pipe.beside.iter().cloned());
-        self.note_reads(key, touched, reads, &read, outcome.is_ok());
-        if let Some(Slot::Derived { upkeep: own, .. }) =
-            self.scope_mut(key.0).cells.get_mut(key.1 as usize)
-        {
-            *own = Some(upkeep);
-        }
+        let test = match &descent {
+            Descent::One(_) => &[],
+            Descent::Either(choice) => choice.reads.as_slice(),
+        };
+        self.note_reads(key, touched, lineage.reads.iter().chain(test), &looked_at, goes_on);
+        self.put_upkeep(key, upkeep);
         self.touched[touched].kept_to = Some(kept_to);
-        match &outcome {
-            Ok(_) => self.kept_up.0 += 1,
-            Err(_) => self.kept_up.1 += 1,
-        }
+        self.kept_up.0 += usize::from(goes_on);
+        self.kept_up.1 += usize::from(!goes_on);
         self.computed += 1;
         let because: SmallVec<[u32; 2]> = self.because(key).iter().copied().collect();
         self.freshen(key);
         let here = self.scope(key.0);
         let cell = self.prepared.block(here.plan, here.block).cells[key.1 as usize];
         let at = (key.0, cell, key.1);
-        match (simple, outcome) {
-            (Some(value), _) | (None, Err(value)) => {
+        match outcome {
+            Became::Another(value) => {
                 self.store(at, Vec::new(), value, because);
             }
-            (None, Ok(edits)) => {
-                let around = self.editing.replace((key.0, cell));
-                let edited = std::mem::take(&mut self.edited);
-                self.edit(at, edits, &because);
-                self.editing = around;
-                // A list that is derived is another one each time: of those that are alike the first has the first row.
-                self.telling += 1;
-                for (scope, spot) in std::mem::replace(&mut self.edited, edited) {
-                    self.take_turns(scope, spot);
-                }
-                self.telling -= 1;
-            }
+            Became::Edited(edits) => self.edit_as_one(at, edits, &because),
         }
         self.tell_shifted();
         true
@@ -273,11 +251,11 @@ impl Graph {
 
     /// Notes what a value was found to read: its list, and what else was looked at, now or, where it `goes_on`, since it was last
     /// worked out as a whole.
-    fn note_reads(
+    fn note_reads<'a>(
         &mut self,
         key: ReaderKey,
         touched: usize,
-        reads: Vec<Read>,
+        reads: impl Iterator<Item = &'a Read>,
         looked_at: &[CellId],
         goes_on: bool,
     ) {
@@ -285,25 +263,44 @@ impl Graph {
             return;
         }
         let traces = &mut self.scopes[key.0 as usize].traces;
-        let before = traces.get(&key.1);
-        let was_read = |read: &Read| goes_on && before.is_some_and(|own| own.contains(read));
-        let is_read = |(at, read): (usize, Read)| {
-            (at == 0 || looked_at.contains(&read.cell) || was_read(&read)).then_some(read)
-        };
-        let mut now: Vec<Read> = Vec::new();
-        for read in reads.into_iter().enumerate().filter_map(is_read) {
-            if !now.contains(&read) {
-                now.push(read);
-            }
-        }
-        if before.is_some_and(|before| **before == *now) {
+        let before = traces.get(&key.1).map_or(&[][..], |trace| trace);
+        // Most of the time all is known that was looked at.
+        let is_known = |cell: &CellId| before.iter().any(|read| read.cell == *cell);
+        if goes_on && looked_at.iter().all(is_known) {
             return;
+        }
+        let mut now: Vec<Read> = Vec::new();
+        for (at, read) in reads.enumerate() {
+            let is_read =
+                at == 0 || looked_at.contains(&read.cell) || (goes_on && before.contains(read));
+            if is_read && !now.contains(read) {
+                now.push(read.clone());
+            }
         }
         let old = traces.insert(key.1, now.into());
         let entry = &mut self.touched[touched];
         if entry.trace.is_none() {
             entry.trace = Some(old);
         }
+    }
+
+    /// Does several edits to a derived list, which is another one each time: of those rows that are alike the first has the
+    /// first item, whatever was done in between.
+    fn edit_as_one(
+        &mut self,
+        at: (ScopeId, CellId, u32),
+        edits: Vec<Edit>,
+        because: &SmallVec<[u32; 2]>,
+    ) {
+        let around = self.editing.replace((at.0, at.1));
+        let edited = std::mem::take(&mut self.edited);
+        self.edit(at, edits, because);
+        self.editing = around;
+        self.telling += 1;
+        for (scope, spot) in std::mem::replace(&mut self.edited, edited) {
+            self.take_turns(scope, spot);
+        }
+        self.telling -= 1;
     }
 
     /// Does to the list that is kept of a derived value what has become of it, and tells whoever reads it.
@@ -394,28 +391,28 @@ impl Graph {
         path: &[Step],
     ) -> Option<(CellId, Vec<Step>)> {
         let upkeep = self.upkeep(key)?;
-        let (way, rest) = match (&upkeep.pipe.outcome, path) {
+        let (way, rest) = match (&upkeep.lineage.outcome, path) {
             (Outcome::List, [Step::Index(position), rest @ ..]) => (upkeep.place(*position)?, rest),
-            (Outcome::Find(_), rest) => {
+            (Outcome::Holds(Asked::First, _), rest) => {
                 let found = upkeep.outcome.bits.select(0)?;
                 (SmallVec::from_iter([Step::Index(found)]), rest)
             }
             _ => return None,
         };
-        let source = upkeep.pipe.path.iter().cloned();
-        Some((upkeep.pipe.source, source.chain(way).chain(rest.iter().cloned()).collect()))
+        let source = upkeep.lineage.path.iter().cloned();
+        Some((upkeep.lineage.source, source.chain(way).chain(rest.iter().cloned()).collect()))
     }
 }
 
 impl Working<'_> {
     /// Brings up to date what functions have read beside their items: what has become of that is told by it.
-    fn settle_beside(&mut self, key: ReaderKey, pipe: &Pipe) {
+    fn settle_beside(&mut self, key: ReaderKey, lineage: &Lineage) {
         let was_read = |cell: CellId| {
             let trace = self.graph.scope(key.0).traces.get(&key.1);
             trace.is_none_or(|trace| trace.iter().any(|read| read.cell == cell))
         };
         let cells: SmallVec<[CellId; 4]> =
-            pipe.beside.iter().map(|read| read.cell).filter(|cell| was_read(*cell)).collect();
+            lineage.beside().iter().map(|read| read.cell).filter(|cell| was_read(*cell)).collect();
         for cell in cells {
             drop(self.graph.cell(self.scope, cell));
         }
@@ -429,23 +426,21 @@ impl Working<'_> {
         items: &[Value],
     ) -> Option<(Box<Upkeep>, Vec<Edit>)> {
         let mut upkeep = upkeep;
-        let pipe = upkeep.pipe.clone();
+        let lineage = upkeep.lineage.clone();
         let mut beside = false;
-        let Since::Edits(edits) = self.since(touched, &mut upkeep, items, &mut beside) else {
-            return None;
-        };
+        let edits = self.edits_since(touched, &mut upkeep, items, &mut beside)?;
         let mut out = upkeep.follow(
             edits,
-            usize::from(matches!(upkeep.stages.first(), Some(Kept::Flat(_)))),
+            usize::from(matches!(upkeep.stages.first(), Some(StageState::Flat(_)))),
             self,
         )?;
         if beside {
-            if !pipe.first_only {
+            if !lineage.first_only {
                 return None;
             }
             // All that the filter looks at may come to something else.
-            let (Some(Stage::Filter(made)), Some(Kept::Filter(bits))) =
-                (pipe.stages.first(), upkeep.stages.first_mut())
+            let (Some(Stage::Filter(made)), Some(StageState::Filter(bits))) =
+                (lineage.stages.first(), upkeep.stages.first_mut())
             else {
                 return None;
             };
@@ -469,18 +464,8 @@ impl Working<'_> {
         Some((upkeep, out))
     }
 
-    /// What has become of the list; `beside` says whether something else was written that functions read.
-    fn since(
-        &self,
-        touched: usize,
-        upkeep: &mut Upkeep,
-        items: &[Value],
-        beside: &mut bool,
-    ) -> Since {
-        let edits = self.edits_since(touched, upkeep, items, beside);
-        edits.map_or(Since::Anything, Since::Edits)
-    }
-
+    /// What has become of the list, unless that is more than is followed; `beside` says whether something else was written that
+    /// functions read.
     fn edits_since(
         &self,
         touched: usize,
@@ -488,7 +473,7 @@ impl Working<'_> {
         items: &[Value],
         beside: &mut bool,
     ) -> Option<Vec<Edit>> {
-        let pipe = upkeep.pipe.clone();
+        let lineage = upkeep.lineage.clone();
         let entry = &self.graph.touched[touched];
         let len = upkeep.len_at_first();
         let start = Piece::Kept { start: 0, len };
@@ -501,8 +486,8 @@ impl Working<'_> {
             if Some(wake.write) < entry.kept_to {
                 continue;
             }
-            if wake.cell != pipe.source {
-                *beside |= pipe.reads_beside(wake.cell);
+            if wake.cell != lineage.source {
+                *beside |= lineage.beside().iter().any(|read| read.cell == wake.cell);
                 continue;
             }
             if wake.whole.is_some() {
@@ -513,12 +498,12 @@ impl Working<'_> {
             }
             let change = &self.graph.log[wake.write as usize];
             let path = change.path.get(wake.strip as usize..)?;
-            if !path.iter().zip(&pipe.path).all(|(step, own)| step == own) {
+            if !path.iter().zip(&lineage.path).all(|(step, own)| step == own) {
                 continue;
             }
-            let rest = path.get(pipe.path.len()..)?;
-            match (pipe.stages.first(), upkeep.stages.first_mut()) {
-                (Some(Stage::Flat(inner)), Some(Kept::Flat(lens))) => {
+            let rest = path.get(lineage.path.len()..)?;
+            match (lineage.stages.first(), upkeep.stages.first_mut()) {
+                (Some(Stage::Flat(inner)), Some(StageState::Flat(lens))) => {
                     let [Step::Index(outer), way @ ..] = rest else { return None };
                     let outer = *outer as usize;
                     if !way.iter().zip(inner).all(|(step, own)| step == own) {
@@ -547,8 +532,8 @@ impl Working<'_> {
                 },
             }
         }
-        let flat = match (pipe.stages.first(), upkeep.stages.first()) {
-            (Some(Stage::Flat(path)), Some(Kept::Flat(lens))) => {
+        let flat = match (lineage.stages.first(), upkeep.stages.first()) {
+            (Some(Stage::Flat(path)), Some(StageState::Flat(lens))) => {
                 Some((path.as_slice(), lens.as_slice()))
             }
             _ => None,

@@ -4,7 +4,7 @@ use super::{Plot, Target, View, Was};
 use crate::graph::Told;
 use crate::moves::staying;
 use crate::pulse::{Effect, Problem};
-use crate::rows::{fresh_positions, push_piece};
+use crate::rows::{fresh_positions, kept_runs, push_piece};
 use crate::scope::{Key, NONE, Piece, Rows, ScopeId};
 use rustc_hash::FxHashMap;
 use std::collections::VecDeque;
@@ -104,13 +104,7 @@ impl View {
         old: &[ScopeId],
         pieces: &[Piece],
     ) -> Option<Effect> {
-        let runs: Vec<(u32, u32)> = pieces
-            .iter()
-            .filter_map(|piece| match piece {
-                Piece::Kept { start, len } => Some((*start, *len)),
-                Piece::Fresh { .. } => None,
-            })
-            .collect();
+        let runs = kept_runs(pieces);
         let mut stays = staying(&runs);
         if self.graph.is_broken(crate::Sabotage::MoveAll) && stays.contains(&false) {
             stays.fill(false);
@@ -272,11 +266,7 @@ impl View {
 
 /// The old positions, from and up to, that no piece keeps.
 fn left_over(pieces: &[Piece], old: u32) -> Vec<(u32, u32)> {
-    let kept = pieces.iter().filter_map(|piece| match piece {
-        Piece::Kept { start, len } => Some((*start, *len)),
-        Piece::Fresh { .. } => None,
-    });
-    let mut kept: Vec<(u32, u32)> = kept.collect();
+    let mut kept = kept_runs(pieces);
     if kept.iter().map(|(_, len)| len).sum::<u32>() == old {
         return Vec::new();
     }

@@ -15,14 +15,14 @@ use vein_plan::{
 
 /// A value that is derived from a list.
 #[derive(Debug)]
-pub(crate) struct Pipe {
+pub(crate) struct Lineage {
     /// The list: a cell, and the fields on the way into it.
     pub(crate) source: CellId,
     pub(crate) path: Vec<Step>,
     pub(crate) stages: Vec<Stage>,
     pub(crate) outcome: Outcome,
-    /// What its functions read beside their items.
-    pub(crate) beside: Vec<Read>,
+    /// What it reads: the list, then what its functions read beside their items.
+    pub(crate) reads: Vec<Read>,
     /// Whether all of that is read by the first stage, which is a filter of the list itself.
     pub(crate) first_only: bool,
 }
@@ -32,9 +32,9 @@ pub(crate) struct Pipe {
 pub(crate) enum Stage {
     /// The lists that stand in its items at this path, one after the other; always the first.
     Flat(Vec<Step>),
-    Filter(Made),
-    Map(Made),
-    Sorted(Vec<Key>),
+    Filter(ItemFunction),
+    Map(ItemFunction),
+    Sorted(Vec<SortBy>),
     Reversed,
 }
 
@@ -43,21 +43,31 @@ pub(crate) enum Stage {
 pub(crate) enum Outcome {
     List,
     Length,
-    Some(Made),
-    Every(Made),
-    /// The first item of which something holds, and its position; only of the list itself.
-    Find(Made),
-    FindIndex(Made),
+    /// What of its items something holds of.
+    Holds(Asked, ItemFunction),
     /// The sum of something of each item.
     Sum {
-        part: Made,
+        part: ItemFunction,
         start: f64,
     },
 }
 
+/// What is asked of the items of which something holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Asked {
+    /// Whether there is one.
+    Some,
+    /// Whether they are all.
+    Every,
+    /// The first; only of the list itself.
+    First,
+    /// The position of the first; only of the list itself.
+    FirstAt,
+}
+
 /// A function of an item alone, and of what does not depend on items.
 #[derive(Debug)]
-pub(crate) struct Made {
+pub(crate) struct ItemFunction {
     pub(crate) param: Option<LocalId>,
     pub(crate) body: ExprId,
     /// The fields of the item that it reads; nothing where that may be all of it.
@@ -66,7 +76,7 @@ pub(crate) struct Made {
 
 /// What items are put in order by, the first key first.
 #[derive(Debug)]
-pub(crate) struct Key {
+pub(crate) struct SortBy {
     pub(crate) path: Vec<Step>,
     pub(crate) by: By,
     pub(crate) descending: bool,
@@ -87,16 +97,16 @@ pub(crate) enum By {
 #[derive(Debug)]
 pub(crate) struct Choice {
     pub(crate) test: ExprId,
-    pub(crate) then: Option<Arc<Pipe>>,
-    pub(crate) otherwise: Option<Arc<Pipe>>,
+    pub(crate) then: Option<Arc<Lineage>>,
+    pub(crate) otherwise: Option<Arc<Lineage>>,
     /// What the test reads.
     pub(crate) reads: Vec<Read>,
 }
 
 /// How a derived value can be kept up.
 #[derive(Clone, Debug)]
-pub(crate) enum Way {
-    One(Arc<Pipe>),
+pub(crate) enum Descent {
+    One(Arc<Lineage>),
     Either(Arc<Choice>),
 }
 
@@ -110,13 +120,13 @@ pub(crate) fn meets(reads: Option<&[Vec<Name>]>, written: Option<&[Step]>) -> bo
     reads.iter().any(|read| read.iter().zip(written).all(alike))
 }
 
-impl Made {
+impl ItemFunction {
     pub(crate) fn meets(&self, written: Option<&[Step]>) -> bool {
         meets(self.reads.as_deref(), written)
     }
 }
 
-impl Key {
+impl SortBy {
     /// Whether it may be another after something was written inside an item.
     pub(crate) fn meets(&self, written: Option<&[Step]>) -> bool {
         let Some(written) = written else { return true };
@@ -125,20 +135,20 @@ impl Key {
 }
 
 /// How the value of an expression can be kept up; nothing where it is worked out as a whole.
-pub(crate) fn way(program: &Program, plan: &Plan, expr: ExprId, asks: bool) -> Option<Way> {
+pub(crate) fn descent(program: &Program, plan: &Plan, expr: ExprId, asks: bool) -> Option<Descent> {
     let finding = Finding { program, plan, asks };
     if let Expr::Choose(test, then, otherwise) = &plan.exprs[expr as usize] {
-        let (then, otherwise) = (finding.pipe(*then), finding.pipe(*otherwise));
+        let (then, otherwise) = (finding.lineage(*then), finding.lineage(*otherwise));
         if then.is_none() && otherwise.is_none() {
             return None;
         }
         let mut body = Body::default();
         finding.read(*test, &mut body, false)?;
         let reads = body.beside.into_iter().map(|(read, _)| read).collect();
-        let [then, otherwise] = [then, otherwise].map(|pipe| pipe.map(Arc::new));
-        return Some(Way::Either(Arc::new(Choice { test: *test, then, otherwise, reads })));
+        let [then, otherwise] = [then, otherwise].map(|lineage| lineage.map(Arc::new));
+        return Some(Descent::Either(Arc::new(Choice { test: *test, then, otherwise, reads })));
     }
-    finding.pipe(expr).map(|pipe| Way::One(Arc::new(pipe)))
+    finding.lineage(expr).map(|lineage| Descent::One(Arc::new(lineage)))
 }
 
 struct Finding<'a> {
@@ -160,6 +170,16 @@ struct Body {
     all: bool,
     /// What is read beside it, and whether only under some condition.
     beside: Vec<(Read, bool)>,
+}
+
+fn asked(member: Member) -> Option<Asked> {
+    match member {
+        Member::Some => Some(Asked::Some),
+        Member::Every => Some(Asked::Every),
+        Member::Find => Some(Asked::First),
+        Member::FindIndex => Some(Asked::FirstAt),
+        _ => None,
+    }
 }
 
 /// Where a path of fields begins.
@@ -191,21 +211,13 @@ impl Finding<'_> {
         }
     }
 
-    fn pipe(&self, id: ExprId) -> Option<Pipe> {
+    fn lineage(&self, id: ExprId) -> Option<Lineage> {
         let mut beside = Vec::new();
         let (list, outcome) = match self.expr(id) {
             Expr::Call(Member::ListLength, Some(list), _) => (*list, Outcome::Length),
-            Expr::Walk(Member::Some, list, function, None) => {
-                (*list, Outcome::Some(self.made(function, &mut beside)?))
-            }
-            Expr::Walk(Member::Every, list, function, None) => {
-                (*list, Outcome::Every(self.made(function, &mut beside)?))
-            }
-            Expr::Walk(Member::Find, list, function, None) => {
-                (*list, Outcome::Find(self.made(function, &mut beside)?))
-            }
-            Expr::Walk(Member::FindIndex, list, function, None) => {
-                (*list, Outcome::FindIndex(self.made(function, &mut beside)?))
+            Expr::Walk(member, list, function, None) if asked(*member).is_some() => {
+                let function = self.made(function, &mut beside)?;
+                (*list, Outcome::Holds(asked(*member)?, function))
             }
             Expr::Walk(Member::Reduce, list, function, Some(start)) => {
                 (*list, self.sum(function, *start, &mut beside)?)
@@ -213,84 +225,94 @@ impl Finding<'_> {
             _ => (id, Outcome::List),
         };
         let outside = beside.len();
-        let mut pipe = Pipe {
+        let mut lineage = Lineage {
             source: 0,
             path: Vec::new(),
             stages: Vec::new(),
             outcome,
-            beside: Vec::new(),
+            reads: Vec::new(),
             first_only: false,
         };
-        let of_first = self.list(list, &mut pipe, &mut beside)?;
-        if !pipe.stages.is_empty()
-            && matches!(pipe.outcome, Outcome::Find(_) | Outcome::FindIndex(_))
-        {
+        let of_first = self.list(list, &mut lineage, &mut beside)?;
+        let is_of_itself =
+            matches!(lineage.outcome, Outcome::Holds(Asked::First | Asked::FirstAt, _));
+        if is_of_itself && !lineage.stages.is_empty() {
             return None;
         }
         // What is neither handed on nor looked at needs no upkeep.
-        if pipe.stages.is_empty() && matches!(pipe.outcome, Outcome::Length) {
+        if lineage.stages.is_empty() && matches!(lineage.outcome, Outcome::Length) {
             return None;
         }
-        pipe.first_only = outside == 0
+        lineage.first_only = outside == 0
             && beside.len() == of_first
-            && matches!(pipe.stages.first(), Some(Stage::Filter(_)));
-        pipe.beside = beside.into_iter().map(|(read, _)| read).collect();
+            && matches!(lineage.stages.first(), Some(Stage::Filter(_)));
         // Where functions read the list itself, any change of it concerns all items.
-        let reads_source = pipe.beside.iter().any(|read| read.cell == pipe.source);
-        (!reads_source).then_some(pipe)
+        if beside.iter().any(|(read, _)| read.cell == lineage.source) {
+            return None;
+        }
+        let (cell, path) = (lineage.source, lineage.path.clone());
+        let list = Read { cell, path, extent: Extent::Whole };
+        lineage.reads =
+            [list].into_iter().chain(beside.into_iter().map(|(read, _)| read)).collect();
+        Some(lineage)
     }
 
     /// The way from a list in a cell to one that is made of it. Gives how much the first stage reads beside its items.
-    fn list(&self, id: ExprId, pipe: &mut Pipe, beside: &mut Vec<(Read, bool)>) -> Option<usize> {
+    fn list(
+        &self,
+        id: ExprId,
+        lineage: &mut Lineage,
+        beside: &mut Vec<(Read, bool)>,
+    ) -> Option<usize> {
         let mut of_first = beside.len();
         let stage = match self.expr(id) {
             Expr::Cell(_) | Expr::Field(..) => {
                 let (Root::Cell(cell), path) = self.fields(id)? else { return None };
-                pipe.source = cell;
-                pipe.path = path.into_iter().map(Step::Field).collect();
+                lineage.source = cell;
+                lineage.path = path.into_iter().map(Step::Field).collect();
                 return Some(of_first);
             }
             Expr::List(items) => {
                 let [Item::Spread(list)] = items.as_slice() else { return None };
-                return self.list(*list, pipe, beside);
+                return self.list(*list, lineage, beside);
             }
             Expr::Walk(Member::Filter, list, function, None) => {
-                of_first = self.list(*list, pipe, beside)?;
+                of_first = self.list(*list, lineage, beside)?;
                 Stage::Filter(self.made(function, beside)?)
             }
             Expr::Walk(Member::Map, list, function, None) => {
-                of_first = self.list(*list, pipe, beside)?;
+                of_first = self.list(*list, lineage, beside)?;
                 Stage::Map(self.made(function, beside)?)
             }
             Expr::Walk(Member::FlatMap, list, function, None) => {
-                of_first = self.list(*list, pipe, beside)?;
+                of_first = self.list(*list, lineage, beside)?;
                 let (Root::Local(local), path) = self.fields(function.body)? else { return None };
-                if !pipe.stages.is_empty() || function.params != [local] {
+                if !lineage.stages.is_empty() || function.params != [local] {
                     return None;
                 }
                 Stage::Flat(path.into_iter().map(Step::Field).collect())
             }
             Expr::Walk(Member::ToSorted, list, function, None) => {
-                of_first = self.list(*list, pipe, beside)?;
+                of_first = self.list(*list, lineage, beside)?;
                 let [a, b] = function.params.as_slice() else { return None };
                 Stage::Sorted(self.keys(function.body, (*a, *b))?)
             }
             Expr::Call(Member::ToSorted, Some(list), _) => {
-                of_first = self.list(*list, pipe, beside)?;
-                Stage::Sorted(vec![Key { path: Vec::new(), by: By::Text, descending: false }])
+                of_first = self.list(*list, lineage, beside)?;
+                Stage::Sorted(vec![SortBy { path: Vec::new(), by: By::Text, descending: false }])
             }
             Expr::Call(Member::ToReversed, Some(list), _) => {
-                of_first = self.list(*list, pipe, beside)?;
+                of_first = self.list(*list, lineage, beside)?;
                 Stage::Reversed
             }
             _ => return None,
         };
-        pipe.stages.push(stage);
-        Some(if pipe.stages.len() == 1 { beside.len() } else { of_first })
+        lineage.stages.push(stage);
+        Some(if lineage.stages.len() == 1 { beside.len() } else { of_first })
     }
 
     /// A function of an item, if its result follows from that and from what stands beside all items.
-    fn made(&self, function: &Function, beside: &mut Vec<(Read, bool)>) -> Option<Made> {
+    fn made(&self, function: &Function, beside: &mut Vec<(Read, bool)>) -> Option<ItemFunction> {
         if function.params.len() > 1 {
             return None;
         }
@@ -303,7 +325,7 @@ impl Finding<'_> {
         param: Option<LocalId>,
         body: ExprId,
         beside: &mut Vec<(Read, bool)>,
-    ) -> Option<Made> {
+    ) -> Option<ItemFunction> {
         let mut found = Body { params: param.into_iter().collect(), ..Body::default() };
         self.read(body, &mut found, false)?;
         // What is read only under a condition may have to ask the host before it is known, and is not read
@@ -314,7 +336,7 @@ impl Finding<'_> {
             return None;
         }
         beside.append(&mut found.beside);
-        Some(Made { param, body, reads: (!found.all).then_some(found.inside) })
+        Some(ItemFunction { param, body, reads: (!found.all).then_some(found.inside) })
     }
 
     /// `(sum, item) => sum + …`, from a number on.
@@ -388,12 +410,12 @@ impl Finding<'_> {
 
     /// What a comparison puts in order by, if it cannot contradict itself: differences of numbers, and which of two is
     /// less, one after the other where the first is equal.
-    fn keys(&self, id: ExprId, pair: (LocalId, LocalId)) -> Option<Vec<Key>> {
+    fn keys(&self, id: ExprId, pair: (LocalId, LocalId)) -> Option<Vec<SortBy>> {
         match self.expr(id) {
             Expr::Number(zero) if *zero == 0.0 => Some(Vec::new()),
             Expr::Binary(Binary::Subtract, a, b) => {
                 let (path, descending) = self.sides(*a, *b, pair)?;
-                Some(vec![Key { path, by: By::Number, descending }])
+                Some(vec![SortBy { path, by: By::Number, descending }])
             }
             Expr::Logical(Logical::Or, first, second) => {
                 let mut keys = self.keys(*first, pair)?;
@@ -408,7 +430,7 @@ impl Finding<'_> {
                     Binary::NotEqual => self.tied(path, *then, *otherwise, pair),
                     Binary::Less | Binary::Greater => {
                         let is_first = (*op == Binary::Less) != turned;
-                        let key = Key {
+                        let key = SortBy {
                             descending: (self.sign(*then)? < 0.0) != is_first,
                             by: By::Itself,
                             path,
@@ -438,7 +460,7 @@ impl Finding<'_> {
         by: ExprId,
         others: ExprId,
         pair: (LocalId, LocalId),
-    ) -> Option<Vec<Key>> {
+    ) -> Option<Vec<SortBy>> {
         let mut keys = self.keys(by, pair)?;
         if keys.len() != 1 || keys[0].path != path {
             return None;
@@ -450,11 +472,11 @@ impl Finding<'_> {
     /// What stands after `a < b ? -1 :` has to be `a > b ? 1 :`, or two that are equal would not be.
     fn ranked(
         &self,
-        key: Key,
+        key: SortBy,
         is_first: bool,
         rest: ExprId,
         pair: (LocalId, LocalId),
-    ) -> Option<Vec<Key>> {
+    ) -> Option<Vec<SortBy>> {
         let Expr::Choose(test, then, otherwise) = self.expr(rest) else { return None };
         let Expr::Binary(op @ (Binary::Less | Binary::Greater), a, b) = self.expr(*test) else {
             return None;
@@ -480,10 +502,10 @@ impl Finding<'_> {
     }
 }
 
-impl Pipe {
-    /// Whether a function reads a cell beside its items.
-    pub(crate) fn reads_beside(&self, cell: CellId) -> bool {
-        self.beside.iter().any(|read| read.cell == cell)
+impl Lineage {
+    /// What its functions read beside their items.
+    pub(crate) fn beside(&self) -> &[Read] {
+        &self.reads[1..]
     }
 }
 
@@ -492,23 +514,23 @@ impl Pipe {
 /// told of; what they follow from is told in their place.
 ///
 /// Of items of loops it is left as it is: their lists are short, and there are many of them.
-pub(crate) fn hoisted(program: &Arc<Program>, asks: bool) -> Arc<Program> {
+pub(crate) fn with_own_cells(program: &Arc<Program>, asks: bool) -> Arc<Program> {
     let mut own = None::<Program>;
     for (number, plan) in program.plans.iter().enumerate() {
         // Most components go through no list.
         if !plan.exprs.iter().any(|expr| matches!(expr, Expr::Walk(..))) {
             continue;
         }
-        let mut hoisting = Hoisting { program, plan: plan.clone(), asks, found: Vec::new() };
-        hoisting.readers();
-        if hoisting.plan.cells.len() > plan.cells.len() {
-            own.get_or_insert_with(|| Program::clone(program)).plans[number] = hoisting.plan;
+        let mut own_cells = OwnCells { program, plan: plan.clone(), asks, found: Vec::new() };
+        own_cells.readers();
+        if own_cells.plan.cells.len() > plan.cells.len() {
+            own.get_or_insert_with(|| Program::clone(program)).plans[number] = own_cells.plan;
         }
     }
     own.map_or_else(|| program.clone(), Arc::new)
 }
 
-struct Hoisting<'a> {
+struct OwnCells<'a> {
     program: &'a Program,
     plan: Plan,
     asks: bool,
@@ -516,12 +538,12 @@ struct Hoisting<'a> {
     found: Vec<CellId>,
 }
 
-impl Hoisting<'_> {
+impl OwnCells<'_> {
     fn readers(&mut self) {
         let cells = self.plan.cells.len();
         for at in 0..cells {
             let CellKind::Derived(expr, _) = self.plan.cells[at].kind else { continue };
-            if way(self.program, &self.plan, expr, self.asks).is_none() {
+            if descent(self.program, &self.plan, expr, self.asks).is_none() {
                 self.reader(expr);
                 if let CellKind::Derived(_, reads) = &mut self.plan.cells[at].kind {
                     read_too(reads, &mut self.found);
@@ -550,7 +572,7 @@ impl Hoisting<'_> {
                 };
                 for given in given {
                     let Given::Value(expr, reads) = given else { continue };
-                    if way(self.program, &self.plan, *expr, self.asks).is_none() {
+                    if descent(self.program, &self.plan, *expr, self.asks).is_none() {
                         self.reader(*expr);
                         read_too(reads, &mut self.found);
                     }
@@ -576,14 +598,14 @@ impl Hoisting<'_> {
     /// Gives cells to what a reader's expression derives from lists.
     fn reader(&mut self, expr: ExprId) {
         let finding = Finding { program: self.program, plan: &self.plan, asks: self.asks };
-        let is_worth_it = |pipe: &Pipe| {
-            let source = &self.plan.cells[pipe.source as usize].kind;
+        let is_worth_it = |lineage: &Lineage| {
+            let source = &self.plan.cells[lineage.source as usize].kind;
             let is_item = matches!(source, CellKind::Item | CellKind::Handed);
-            let hands_on = matches!(pipe.outcome, Outcome::List) && pipe.stages.is_empty();
+            let hands_on = matches!(lineage.outcome, Outcome::List) && lineage.stages.is_empty();
             !is_item && !hands_on
         };
-        let pipe = finding.pipe(expr).filter(is_worth_it);
-        let Some(pipe) = pipe else {
+        let lineage = finding.lineage(expr).filter(is_worth_it);
+        let Some(lineage) = lineage else {
             let mut children = Vec::new();
             self.plan.exprs[expr as usize].children(|child| children.push(child));
             children.into_iter().for_each(|child| self.reader(child));
@@ -594,11 +616,10 @@ impl Hoisting<'_> {
             path: read.path.iter().filter_map(|step| self.step(step)).collect(),
             extent: Extent::Whole,
         };
-        let source = Read { cell: pipe.source, path: pipe.path.clone(), extent: Extent::Whole };
-        let reads = [&source].into_iter().chain(&pipe.beside).map(whole).collect();
+        let reads = lineage.reads.iter().map(whole).collect();
         let own = self.plan.exprs.len() as ExprId;
         let cell = self.plan.cells.len() as CellId;
-        let of = self.plan.cells[pipe.source as usize].clone();
+        let of = self.plan.cells[lineage.source as usize].clone();
         let derived = std::mem::replace(&mut self.plan.exprs[expr as usize], Expr::Cell(cell));
         self.plan.exprs.push(derived);
         self.plan.cells.push(Cell { kind: CellKind::Derived(own, Reads::Followed(reads)), ..of });
