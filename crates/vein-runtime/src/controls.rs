@@ -65,7 +65,7 @@ impl Runtime {
             }
             let (plan, block) = (here.plan, here.block);
             let part = &prepared.plan(plan).blocks[block as usize].parts[number as usize];
-            let value = self.view.graph.evaluate_once(scope, part.value);
+            let value = self.view.graph.evaluate_once(&prepared, scope, part.value);
             let to = part.kind.shown(&value);
             let means = match (&part.control, &held) {
                 (Some(conversion), Shown::Text(text)) => {

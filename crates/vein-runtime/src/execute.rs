@@ -126,14 +126,13 @@ pub(crate) struct Run<'a> {
     pub(crate) turn: &'a mut Turn,
     /// The scope whose names the statements use.
     scope: ScopeId,
-    prepared: Arc<Prepared>,
+    prepared: &'a Prepared,
 }
 
 type Locals = Vec<(Value, ())>;
 
 impl<'a> Run<'a> {
-    pub(crate) fn new(graph: &'a mut Graph, turn: &'a mut Turn) -> Run<'a> {
-        let prepared = graph.prepared.clone();
+    pub(crate) fn new(graph: &'a mut Graph, prepared: &'a Prepared, turn: &'a mut Turn) -> Run<'a> {
         Run { graph, turn, scope: 0, prepared }
     }
 
@@ -177,7 +176,7 @@ impl<'a> Run<'a> {
             Self::bind(local, answer, &mut activity.locals);
         }
         // What a loop stood at may be gone by now: then it goes on with what comes next.
-        let prepared = self.prepared.clone();
+        let prepared = self.prepared;
         let stmts = &prepared.plan(self.graph.scope(activity.scope).plan).stmts;
         let scope = activity.scope;
         for depth in 0..activity.frames.len() {
@@ -196,8 +195,8 @@ impl<'a> Run<'a> {
     }
 
     fn go_on(&mut self, activity: Activity) -> Result<(), Fault> {
-        let prepared = self.prepared.clone();
-        self.within(activity.scope, |run| run.steps(&prepared, activity))
+        let prepared = self.prepared;
+        self.within(activity.scope, |run| run.steps(prepared, activity))
     }
 
     fn steps(&mut self, prepared: &Prepared, mut activity: Activity) -> Result<(), Fault> {
@@ -288,8 +287,8 @@ impl<'a> Run<'a> {
         locals: &mut Locals,
         run: impl FnOnce(&mut Evaluation<'_, Sight<'_>, ()>) -> T,
     ) -> T {
-        let prepared = self.prepared.clone();
-        let cells = &mut Sight { scope: self.scope, graph: self.graph };
+        let prepared = self.prepared;
+        let cells = &mut Sight { scope: self.scope, prepared, graph: self.graph };
         run(&mut Evaluation {
             exprs: &prepared.plan(cells.graph.scope(cells.scope).plan).exprs,
             names: &prepared.program.names,
@@ -350,7 +349,7 @@ impl<'a> Run<'a> {
                 let instance = self.graph.scope(self.scope).instance;
                 let args = plan.sources[*source as usize].args;
                 let reader = self.prepared.block(self.plan(), 0).reader_of_effect(*source);
-                let args = match self.graph.evaluate_now((instance, reader), args) {
+                let args = match self.graph.evaluate_now(self.prepared, (instance, reader), args) {
                     Some(args) => args,
                     None => self.within(instance, |run| run.value(args, &mut Locals::new())),
                 };
@@ -370,7 +369,7 @@ impl<'a> Run<'a> {
         handler: u32,
         args: Vec<Value>,
     ) -> Result<(), Fault> {
-        let prepared = self.prepared.clone();
+        let prepared = self.prepared;
         let name = &prepared.plan(self.graph.scope(scope).plan).handlers[handler as usize].name;
         self.called(name, scope, Owner::Handler(handler), args)
     }
@@ -395,7 +394,7 @@ impl<'a> Run<'a> {
     /// Gives an event to the parent, which does at once what it does then; at the top of the
     /// page, to the host.
     pub(crate) fn give(&mut self, event: u32, args: Vec<Value>) -> Result<(), Fault> {
-        let prepared = self.prepared.clone();
+        let prepared = self.prepared;
         let instance = self.graph.scope(self.scope).instance;
         let (holder, spot) = self.graph.scope(instance).holder;
         if holder == NONE {
@@ -462,7 +461,7 @@ impl<'a> Run<'a> {
     ) -> Result<(), Fault> {
         let (cell, mut locals) = (commit.place.cell, Locals::new());
         let path = self.path(&commit.place, &mut locals);
-        let root = self.graph.cell(self.scope, cell);
+        let root = self.graph.cell(self.prepared, self.scope, cell);
         let Some(Value::List(items)) = root.at(&path) else {
             return Err(self.nowhere(&commit.place, &mut locals));
         };
@@ -496,7 +495,7 @@ impl<'a> Run<'a> {
 
     /// That there is nothing to write to, with positions as they came out, also those that are none.
     fn nowhere(&mut self, place: &Place, locals: &mut Locals) -> Fault {
-        let prepared = self.prepared.clone();
+        let prepared = self.prepared;
         let mut path = prepared.plan(self.plan()).cells[place.cell as usize].name.to_string();
         for step in &place.steps {
             match step {
@@ -520,7 +519,7 @@ impl<'a> Run<'a> {
         locals: &mut Locals,
     ) -> Result<(), Fault> {
         let path = self.path(place, locals);
-        let root = self.graph.cell(self.scope, place.cell);
+        let root = self.graph.cell(self.prepared, self.scope, place.cell);
         let Some(Value::List(items)) = root.at(&path) else {
             return Err(self.nowhere(place, locals));
         };

@@ -121,9 +121,9 @@ impl Graph {
 
     /// The list that a row stands in and the position of its item there; `None` once that is gone. Rows of a list that
     /// is derived learn when it is worked out what they stand for, and whether they still do.
-    pub(crate) fn standing(&mut self, row: ScopeId) -> Option<(Value, u32)> {
+    pub(crate) fn standing(&mut self, prepared: &Prepared, row: ScopeId) -> Option<(Value, u32)> {
         let (holder, spot) = self.scope(row).holder;
-        let list = self.list_of(holder, spot);
+        let list = self.list_of(prepared, holder, spot);
         if self.scope(holder).alive {
             return self.row_position(row).map(|position| (list, position));
         }
@@ -133,9 +133,8 @@ impl Graph {
         let Some(identity) = self.identity(holder, spot) else {
             return near.map(|position| (list, position));
         };
-        let prepared = self.prepared.clone();
         let key = &self.scope(row).key;
-        let is_own = |at: &u32| identity.key(&prepared, &items[*at as usize]) == *key;
+        let is_own = |at: &u32| identity.key(prepared, &items[*at as usize]) == *key;
         let position =
             near.filter(is_own).or_else(|| (0..items.len() as u32).find(|at| is_own(at)))?;
         Some((list, position))
@@ -341,7 +340,8 @@ impl Graph {
 
     /// The list of a spot as it is kept, without working anything out.
     fn current_list(&mut self, scope: ScopeId, spot: u32) -> Value {
-        self.list_of(scope, spot)
+        let prepared = self.prepared.clone();
+        self.list_of(&prepared, scope, spot)
     }
 
     /// A list was replaced by another.
@@ -486,10 +486,10 @@ impl Graph {
             return;
         }
         let Some(identity) = self.identity(scope, spot) else { return };
-        let list = self.list_of(scope, spot);
+        let prepared = self.prepared.clone();
+        let list = self.list_of(&prepared, scope, spot);
         let (Value::List(items), Some(rows)) = (&list, self.rows(scope, spot)) else { return };
         let Some(pieces) = &rows.pieces else { return };
-        let prepared = self.prepared.clone();
         // Where no two are alike, which is nearly always, only items without rows are looked at.
         let is_there = |position: u32| {
             let key = items.get(position as usize).map(|item| identity.key(&prepared, item));

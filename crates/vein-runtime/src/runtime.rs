@@ -191,19 +191,20 @@ impl Runtime {
     /// The value of a cell of some scope, brought up to date.
     pub fn value_in(&mut self, scope: ScopeId, cell: CellId) -> Value {
         self.view.graph.begin();
+        let prepared = self.view.graph.prepared.clone();
         let graph = &mut self.view.graph;
-        let value = graph.cell(scope, cell);
+        let value = graph.cell(&prepared, scope, cell);
         // Nothing that the view shows depends on what was worked out only now, but some of it
         // might have: it finds that nothing it read has changed.
         while let Some(key) = graph.parts.pop().or_else(|| {
             let Reverse(((.., scope), reader)) = graph.spots.pop()?;
             Some((scope, reader))
         }) {
-            let changed = graph.settle_reads(key);
+            let changed = graph.settle_reads(&prepared, key);
             debug_assert!(!changed, "the view was up to date before the read");
         }
         for key in std::mem::take(&mut graph.effects) {
-            graph.settle_reads(key);
+            graph.settle_reads(&prepared, key);
         }
         match graph.fault {
             None => graph.end(),
@@ -226,7 +227,8 @@ impl Runtime {
                 let Some((_, asked)) = asked else { continue };
                 let plan = prepared.plan(self.view.graph.scope(scope).plan);
                 self.view.graph.begin();
-                let now = self.view.graph.evaluate_once(scope, plan.sources[source].args);
+                let now =
+                    self.view.graph.evaluate_once(&prepared, scope, plan.sources[source].args);
                 let failed = self.view.graph.fault.take().is_some();
                 self.view.graph.roll_back();
                 self.view.graph.keep_up_again();

@@ -2,7 +2,7 @@
 //! slot — each has a scope of its own, and with it goes everything that belongs to it.
 
 use crate::graph::Upkeep;
-use crate::wakes::{KnownReads, Reader};
+use crate::wakes::{KnownId, Reader};
 use compact_str::CompactString;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
@@ -33,7 +33,7 @@ pub(crate) enum Slot {
         value: Value,
         scope: ScopeId,
         expr: ExprId,
-        reads: Arc<KnownReads>,
+        known: KnownId,
         /// How it came about, where it is kept up.
         upkeep: Option<Box<Upkeep>>,
     },

@@ -13,6 +13,7 @@ use crate::runtime::{ROOT_SCOPE, Runtime};
 use crate::sabotage::Sabotage;
 use crate::scope::{ScopeId, Wards};
 use crate::view::{Making, Target, push_patch};
+use crate::wakes::Prepared;
 use smallvec::SmallVec;
 use std::cmp::Reverse;
 use vein_plan::{Shown, Value, When};
@@ -26,7 +27,9 @@ impl Runtime {
     pub(crate) fn pulse(&mut self, cause: Cause, act: &mut Act<'_>) -> Pulse {
         self.view.begin();
         let (mut turn, mut controls) = (Turn::new(self.records()), Controls::new());
-        let done = act(&mut Run::new(&mut self.view.graph, &mut turn), &mut controls);
+        let prepared = self.view.graph.prepared.clone();
+        let run = &mut Run::new(&mut self.view.graph, &prepared, &mut turn);
+        let done = act(run, &mut controls);
         self.finish_pulse(cause, turn, controls, done)
     }
 
@@ -184,7 +187,9 @@ impl Runtime {
 
     fn run_hook(&mut self, scope: ScopeId, hook: u32, turn: &mut Turn) -> Result<(), Fault> {
         let from = self.view.graph.log.len();
-        let done = Run::new(&mut self.view.graph, turn).run(scope, Owner::Hook(hook), Vec::new());
+        let prepared = self.view.graph.prepared.clone();
+        let run = &mut Run::new(&mut self.view.graph, &prepared, turn);
+        let done = run.run(scope, Owner::Hook(hook), Vec::new());
         turn.ran.push((scope, hook, from, self.view.graph.log.len()));
         done
     }
@@ -194,15 +199,15 @@ impl Runtime {
         let graph = &mut self.view.graph;
         // What another has done to lists before is seen now, and not once this one has looked.
         graph.tell_shifted();
-        if !graph.settle_reads(key) {
+        let (scope, prepared) = (key.0, graph.prepared.clone());
+        if !graph.settle_reads(&prepared, key) {
             return self.failed_evaluation().map(|()| false);
         }
-        let (scope, prepared) = (key.0, graph.prepared.clone());
         let here = graph.scope(scope);
         let plan = prepared.plan(here.plan);
         let effect = key.1 - prepared.block(here.plan, here.block).reader_of_effect(0);
         let Some(hook) = (effect as usize).checked_sub(plan.sources.len()) else {
-            let args = graph.evaluate(key, plan.sources[effect as usize].args);
+            let args = graph.evaluate(&prepared, key, plan.sources[effect as usize].args);
             graph.freshen(key);
             let asked = self.last_asked(scope, effect, turn);
             if asked.is_none_or(|asked| !asked.same(&args)) {
@@ -220,7 +225,7 @@ impl Runtime {
                 Ok(true)
             }
             When::Every(period, _) => {
-                let period = graph.evaluate(key, *period);
+                let period = graph.evaluate(&prepared, key, *period);
                 graph.freshen(key);
                 turn.timers.insert((graph.rank(scope), hook as u32), running(&period));
                 self.failed_evaluation().map(|()| false)
@@ -254,8 +259,8 @@ impl Runtime {
         graph.tell_shifted();
         for (at, source) in plan.sources.iter().enumerate() {
             let key = (scope, ready.reader_of_effect(at as u32));
-            graph.settle_reads(key);
-            let args = graph.evaluate_first(key, source.args);
+            graph.settle_reads(&prepared, key);
+            let args = graph.evaluate_first(&prepared, key, source.args);
             // What was written before it began it has not seen change, here and below.
             graph.has_looked(key);
             turn.ask(graph, scope, at as u32, args);
@@ -266,13 +271,13 @@ impl Runtime {
                 When::Added | When::Removed => {}
                 When::Changed(reads) => {
                     for read in reads.paths() {
-                        graph.cell(scope, read.cell);
+                        graph.cell(&prepared, scope, read.cell);
                     }
                     graph.has_looked(key);
                 }
                 When::Every(period, _) => {
-                    graph.settle_reads(key);
-                    let period = graph.evaluate_first(key, *period);
+                    graph.settle_reads(&prepared, key);
+                    let period = graph.evaluate_first(&prepared, key, *period);
                     graph.has_looked(key);
                     turn.timers.insert((graph.rank(scope), at as u32), running(&period));
                 }
@@ -298,8 +303,9 @@ impl Runtime {
     /// Brings the view to what everything has come to.
     pub(crate) fn show(&mut self) -> Result<Vec<PartChange>, Fault> {
         if !self.view.graph.scope(ROOT_SCOPE).standing && !self.closing {
-            self.view.show(ROOT_SCOPE, Target { parent: ROOT, before: ROOT });
+            self.view.show_all(Target { parent: ROOT, before: ROOT });
         }
+        let prepared = self.view.graph.prepared.clone();
         let mut changes: Vec<PartChange> = Vec::new();
         // What a derived value wakes that is worked out only now has not changed what it read, or
         // it would have been looked at before; it has to be told that it is up to date.
@@ -311,8 +317,8 @@ impl Runtime {
                 }
             }
             for key in self.waiting_effects() {
-                let changed =
-                    self.view.is_waiting(key.0, key.1) && self.view.graph.settle_reads(key);
+                let changed = self.view.is_waiting(key.0, key.1)
+                    && self.view.graph.settle_reads(&prepared, key);
                 debug_assert!(!changed, "what runs by itself ran before the view was made");
             }
             let mut parts = std::mem::take(&mut self.view.graph.parts);
@@ -323,7 +329,7 @@ impl Runtime {
             parts.sort_unstable();
             parts.dedup();
             for (scope, reader) in parts {
-                changes.extend(self.settle_part(scope, reader));
+                changes.extend(self.settle_part(&prepared, scope, reader));
             }
         }
         let controls = self.check_controls();
@@ -353,16 +359,20 @@ impl Runtime {
         self.part_change(place, effect, self.because(scope, reader))
     }
 
-    fn settle_part(&mut self, scope: ScopeId, reader: u32) -> Option<PartChange> {
+    fn settle_part(
+        &mut self,
+        prepared: &Prepared,
+        scope: ScopeId,
+        reader: u32,
+    ) -> Option<PartChange> {
         let graph = &mut self.view.graph;
-        if graph.is_broken(Sabotage::SkipParts) || !graph.settle_reads((scope, reader)) {
+        if graph.is_broken(Sabotage::SkipParts) || !graph.settle_reads(prepared, (scope, reader)) {
             return None;
         }
-        let prepared = graph.prepared.clone();
         let (plan, block) = (graph.scope(scope).plan, graph.scope(scope).block);
         let number = reader - prepared.block(plan, block).reader_of_part(0);
         let part = &prepared.plan(plan).blocks[block as usize].parts[number as usize];
-        let value = graph.evaluate((scope, reader), part.value);
+        let value = graph.evaluate(prepared, (scope, reader), part.value);
         graph.freshen((scope, reader));
         self.view.making.evaluated.push((scope, reader));
         let to = part.kind.shown(&value);

@@ -42,11 +42,13 @@ pub(crate) struct Wakes {
     nodes: Vec<Node>,
 }
 
-impl Wakes {
-    fn new() -> Wakes {
+impl Default for Wakes {
+    fn default() -> Self {
         Wakes { nodes: vec![Node::default()] }
     }
+}
 
+impl Wakes {
     fn enter(&mut self, path: &[ReadStep], entry: Entry) {
         let mut at = 0;
         for step in path {
@@ -113,12 +115,34 @@ pub(crate) enum Top {
     Spot(u32),
 }
 
+/// What is known of an expression before it runs.
+#[derive(Debug)]
+pub(crate) struct Known {
+    pub(crate) reads: KnownReads,
+    /// How its value can be kept up with a list.
+    pub(crate) descent: Option<Descent>,
+}
+
+/// The place of what is known of an expression in its plan's table.
+pub(crate) type KnownId = u32;
+
 /// What is given through a spot, ready for use.
 #[derive(Clone, Debug)]
 pub(crate) enum ReadyGiven {
     Path(CellId, Arc<[Step]>),
-    Value(u32, Arc<KnownReads>),
-    Once(u32),
+    Value(ExprId, KnownId),
+    Once(ExprId),
+}
+
+/// What a block has to do with a cell that it sees.
+#[derive(Debug, Default)]
+pub(crate) struct Seen {
+    /// Its own readers of it.
+    pub(crate) wakes: Wakes,
+    /// The spots in whose blocks it is read too.
+    pub(crate) inner: Vec<u32>,
+    /// Whether something depends on it that runs by itself.
+    pub(crate) is_loud: bool,
 }
 
 /// A block, ready for running.
@@ -126,11 +150,10 @@ pub(crate) enum ReadyGiven {
 pub(crate) struct ReadyBlock {
     /// Its own cells, in order.
     pub(crate) cells: Vec<CellId>,
-    pub(crate) wakes: FxHashMap<CellId, Wakes>,
-    /// For each cell, the spots in whose blocks it is read too.
-    pub(crate) inner: FxHashMap<CellId, Vec<u32>>,
-    /// What the readers read; cells that are not derived read nothing.
-    pub(crate) reads: Vec<Arc<KnownReads>>,
+    /// The cells that are read in it or in blocks inside it.
+    seen: FxHashMap<CellId, Seen>,
+    /// What is known of the readers; cells that are not derived read nothing.
+    pub(crate) known: Vec<KnownId>,
     pub(crate) top: Vec<Top>,
     pub(crate) marks: u32,
     pub(crate) spots: usize,
@@ -140,8 +163,6 @@ pub(crate) struct ReadyBlock {
     /// For each spot: the way to its list, or what it gives.
     pub(crate) lists: Vec<Arc<[Step]>>,
     pub(crate) given: Vec<Vec<ReadyGiven>>,
-    /// The cells that it sees on which something depends that runs by itself.
-    pub(crate) loud: FxHashSet<CellId>,
     /// The cell of the loop's item, and of its position where something reads it.
     pub(crate) item: Option<CellId>,
     pub(crate) position: Option<CellId>,
@@ -150,6 +171,15 @@ pub(crate) struct ReadyBlock {
 }
 
 impl ReadyBlock {
+    /// What it has to do with a cell; nothing where neither it nor what stands in it reads that.
+    pub(crate) fn seen(&self, cell: CellId) -> Option<&Seen> {
+        self.seen.get(&cell)
+    }
+
+    pub(crate) fn is_loud(&self, cell: CellId) -> bool {
+        self.seen(cell).is_some_and(|seen| seen.is_loud)
+    }
+
     pub(crate) fn reader_of_spot(&self, spot: u32) -> Reader {
         self.cells.len() as u32 + spot
     }
@@ -181,8 +211,9 @@ pub(crate) struct ReadyPlan {
     /// The page's number of each function that it asks.
     pub(crate) asked: Vec<u32>,
     pub(crate) lives: Lives,
-    /// How derived values can be kept up, by their expressions.
-    pub(crate) descents: FxHashMap<ExprId, Descent>,
+    /// For values of a store: the plans that use them, and the cells that stand for them there.
+    users: FxHashMap<CellId, Vec<(u32, CellId)>>,
+    known: Vec<Known>,
 }
 
 /// What of a component is more than its view.
@@ -207,8 +238,6 @@ pub(crate) struct Prepared {
     pub(crate) templates: u32,
     /// The functions that the host answers, each name once.
     pub(crate) functions: Vec<Name>,
-    /// For each value of a store: the plans that use it, and the cell that stands for it there.
-    pub(crate) users: FxHashMap<(u32, CellId), Vec<(u32, CellId)>>,
     /// Whether anything runs by itself or may fail while the view is brought up to date. Without
     /// that, the view is made in one go and nothing has to be noted for taking it back.
     pub(crate) lively: bool,
@@ -228,7 +257,7 @@ fn loud(program: &Program, plans: &[ReadyPlan]) -> FxHashSet<BlockCell> {
     let mut open: Vec<BlockCell> = Vec::new();
     for (plan, ready) in (0..).zip(plans) {
         for (block, ready) in (0..).zip(&ready.blocks) {
-            for cell in ready.wakes.keys().chain(ready.inner.keys()) {
+            for cell in ready.seen.keys() {
                 let seen = (plan, block, *cell);
                 if seen_by(program, plans, seen, |next| leads.entry(next).or_default().push(seen)) {
                     open.push(seen);
@@ -255,7 +284,8 @@ fn seen_by(
     let ready = &plans[plan as usize].blocks[block as usize];
     let planned = &program.plans[plan as usize].blocks[block as usize];
     let mut is_loud = false;
-    for entry in ready.wakes.get(&cell).into_iter().flat_map(Wakes::all) {
+    let Some(seen) = ready.seen(cell) else { return false };
+    for entry in seen.wakes.all() {
         match *entry {
             Entry::Key => {}
             Entry::Reader(reader, _) if reader >= ready.reader_of_effect(0) => is_loud = true,
@@ -282,7 +312,7 @@ fn seen_by(
             },
         }
     }
-    for spot in ready.inner.get(&cell).into_iter().flatten() {
+    for spot in &seen.inner {
         let blocks = planned.spots[*spot as usize].kind.blocks();
         blocks.into_iter().for_each(|block| next((plan, block, cell)));
     }
@@ -333,7 +363,7 @@ impl Prepared {
             ready(&own, plan, first, asks)
         });
         let mut plans: Vec<ReadyPlan> = plans.collect();
-        let (mut functions, mut users) = (Vec::new(), FxHashMap::default());
+        let mut functions = Vec::new();
         for (number, plan) in program.plans.iter().enumerate() {
             for asked in &plan.asked {
                 let known = functions.iter().position(|name| *name == asked.name);
@@ -345,19 +375,21 @@ impl Prepared {
             }
             for (cell, planned) in plan.cells.iter().enumerate() {
                 if let CellKind::Store(store, found) = planned.kind {
-                    let users: &mut Vec<(u32, CellId)> = users.entry((store, found)).or_default();
+                    let users = plans[store as usize].users.entry(found).or_default();
                     users.push((number as u32, cell as CellId));
                 }
             }
         }
         for (plan, block, cell) in loud(&own, &plans) {
-            plans[plan as usize].blocks[block as usize].loud.insert(cell);
+            if let Some(seen) = plans[plan as usize].blocks[block as usize].seen.get_mut(&cell) {
+                seen.is_loud = true;
+            }
         }
         let lively = program.plans.iter().any(|plan| {
             !(plan.hooks.is_empty() && plan.asked.is_empty() && plan.sources.is_empty())
         });
         let nests = nests(&program);
-        Prepared { plans, templates, functions, users, lively, nests, program, own }
+        Prepared { plans, templates, functions, lively, nests, program, own }
     }
 
     pub(crate) fn plan(&self, plan: u32) -> &Plan {
@@ -372,6 +404,16 @@ impl Prepared {
     pub(crate) fn block(&self, plan: u32, block: BlockId) -> &ReadyBlock {
         &self.plans[plan as usize].blocks[block as usize]
     }
+
+    /// For a value of a store: the plans that use it, and the cells that stand for it there.
+    pub(crate) fn users(&self, plan: u32, cell: CellId) -> impl Iterator<Item = &(u32, CellId)> {
+        self.plans[plan as usize].users.get(&cell).into_iter().flatten()
+    }
+
+    /// What is known of an expression of a plan.
+    pub(crate) fn known(&self, plan: u32, known: KnownId) -> &Known {
+        &self.plans[plan as usize].known[known as usize]
+    }
 }
 
 fn steps(program: &Program, path: &[NameId]) -> Arc<[Step]> {
@@ -379,8 +421,8 @@ fn steps(program: &Program, path: &[NameId]) -> Arc<[Step]> {
 }
 
 /// Fixed reads never go through items of lists.
-fn known(program: &Program, reads: &Reads) -> Arc<KnownReads> {
-    let Reads::Fixed(paths) = reads else { return Arc::new(KnownReads::Followed) };
+fn known(program: &Program, reads: &Reads) -> KnownReads {
+    let Reads::Fixed(paths) = reads else { return KnownReads::Followed };
     let step = |step: &ReadStep| match step {
         ReadStep::Field(name) => Some(Step::Field(program.names[*name as usize].clone())),
         ReadStep::AnyItem => None,
@@ -390,26 +432,7 @@ fn known(program: &Program, reads: &Reads) -> Arc<KnownReads> {
         path: read.path.iter().map_while(step).collect(),
         extent: read.extent,
     };
-    Arc::new(KnownReads::Fixed(paths.iter().map(read).collect()))
-}
-
-/// The expressions whose values are kept in step with what they read.
-fn derived(plan: &Plan) -> impl Iterator<Item = ExprId> {
-    let cells = plan.cells.iter().filter_map(|cell| match cell.kind {
-        CellKind::Derived(expr, _) => Some(expr),
-        _ => None,
-    });
-    let spots = plan.blocks.iter().flat_map(|block| &block.spots);
-    let given = spots.flat_map(|spot| match &spot.kind {
-        SpotKind::Component(used) => used.props.iter().map(|(_, given)| given).collect(),
-        SpotKind::Slot { values, .. } => values.iter().map(|(_, given)| given).collect(),
-        _ => Vec::new(),
-    });
-    let given = given.filter_map(|given| match given {
-        Given::Value(expr, _) => Some(*expr),
-        _ => None,
-    });
-    cells.chain(given)
+    KnownReads::Fixed(paths.iter().map(read).collect())
 }
 
 fn ready(program: &Program, plan: &Plan, first_template: u32, asks: bool) -> ReadyPlan {
@@ -420,11 +443,13 @@ fn ready(program: &Program, plan: &Plan, first_template: u32, asks: bool) -> Rea
         homes.push(Home { block: cell.block, at: cells.len() as u32 });
         cells.push(number as CellId);
     }
+    let mut known = KnownOf { program, plan, asks, all: vec![Known::NOTHING] };
     let mut blocks: Vec<ReadyBlock> = own
         .into_iter()
         .enumerate()
-        .map(|(number, cells)| ready_block(program, plan, number as BlockId, cells, first_template))
+        .map(|(number, cells)| ready_block(&mut known, number as BlockId, cells, first_template))
         .collect();
+    let known = known.all;
     // What a block reads of the cells around it, those around it have to know. Inner blocks
     // stand after the outer ones.
     for number in (1..blocks.len()).rev() {
@@ -435,15 +460,10 @@ fn ready(program: &Program, plan: &Plan, first_template: u32, asks: bool) -> Rea
             .iter()
             .position(|spot| spot.kind.blocks().contains(&(number as BlockId)));
         let Some(spot) = spot.map(|spot| spot as u32) else { continue };
-        let outer: Vec<CellId> = block
-            .wakes
-            .keys()
-            .chain(block.inner.keys())
-            .filter(|cell| homes[**cell as usize].block != number as BlockId)
-            .copied()
-            .collect();
+        let is_outer = |cell: &CellId| homes[*cell as usize].block != number as BlockId;
+        let outer: Vec<CellId> = block.seen.keys().copied().filter(is_outer).collect();
         for cell in outer {
-            let spots = blocks[parent as usize].inner.entry(cell).or_default();
+            let spots = &mut blocks[parent as usize].seen.entry(cell).or_default().inner;
             if !spots.contains(&spot) {
                 spots.push(spot);
             }
@@ -451,9 +471,7 @@ fn ready(program: &Program, plan: &Plan, first_template: u32, asks: bool) -> Rea
     }
     for block in &mut blocks {
         // A position that nothing reads need not be kept up to date.
-        let wakes = &block.wakes;
-        let inner = &block.inner;
-        block.position = block.position.filter(|c| wakes.contains_key(c) || inner.contains_key(c));
+        block.position = block.position.filter(|cell| block.seen.contains_key(cell));
     }
     let hooked = |wanted: fn(&When) -> bool| plan.hooks.iter().any(|hook| wanted(&hook.when));
     let lives = Lives {
@@ -462,42 +480,72 @@ fn ready(program: &Program, plan: &Plan, first_template: u32, asks: bool) -> Rea
         effects: !plan.sources.is_empty()
             || hooked(|when| matches!(when, When::Changed(_) | When::Every(..))),
     };
-    let descents = derived(plan)
-        .filter_map(|expr| Some((expr, descent(program, plan, expr, asks)?)))
-        .collect();
-    ReadyPlan { blocks, homes, stores: plan.stores_read(), asked: Vec::new(), lives, descents }
+    let (stores, asked, users) = (plan.stores_read(), Vec::new(), FxHashMap::default());
+    ReadyPlan { blocks, homes, stores, asked, lives, users, known }
+}
+
+impl Known {
+    const NOTHING: Known = Known { reads: KnownReads::Fixed(Vec::new()), descent: None };
+}
+
+/// What is known of the expressions of a plan, as far as it was looked through.
+struct KnownOf<'a> {
+    program: &'a Program,
+    plan: &'a Plan,
+    /// Whether the program asks the host while it evaluates.
+    asks: bool,
+    all: Vec<Known>,
+}
+
+impl KnownOf<'_> {
+    /// What reads nothing.
+    const NOTHING: KnownId = 0;
+
+    fn enter(&mut self, reads: KnownReads, descent: Option<Descent>) -> KnownId {
+        self.all.push(Known { reads, descent });
+        self.all.len() as KnownId - 1
+    }
+
+    fn reader(&mut self, reads: &Reads) -> KnownId {
+        self.enter(known(self.program, reads), None)
+    }
+
+    /// A value that is kept in step with what it reads.
+    fn derived(&mut self, expr: ExprId, reads: &Reads) -> KnownId {
+        let descent = descent(self.program, self.plan, expr, self.asks);
+        self.enter(known(self.program, reads), descent)
+    }
 }
 
 fn ready_block(
-    program: &Program,
-    plan: &Plan,
+    of: &mut KnownOf<'_>,
     number: BlockId,
     cells: Vec<CellId>,
     first_template: u32,
 ) -> ReadyBlock {
+    let (program, plan) = (of.program, of.plan);
     let block = &plan.blocks[number as usize];
-    let mut wakes: FxHashMap<CellId, Wakes> = FxHashMap::default();
+    let mut seen: FxHashMap<CellId, Seen> = FxHashMap::default();
     let mut enter = |read: &PlanRead, entry: Entry| {
-        wakes.entry(read.cell).or_insert_with(Wakes::new).enter(&read.path, entry);
+        seen.entry(read.cell).or_default().wakes.enter(&read.path, entry);
     };
-    let nothing = Arc::new(KnownReads::Fixed(Vec::new()));
-    let mut reads: Vec<Arc<KnownReads>> = Vec::new();
+    let mut known: Vec<KnownId> = Vec::new();
     let mut item = None;
     let mut position = None;
     for (at, cell) in cells.iter().enumerate() {
         match &plan.cells[*cell as usize].kind {
-            CellKind::Derived(_, found) => {
+            CellKind::Derived(expr, found) => {
                 for read in found.paths() {
                     enter(read, Entry::Reader(at as u32, read.extent));
                 }
-                reads.push(known(program, found));
+                known.push(of.derived(*expr, found));
                 continue;
             }
             CellKind::Item => item = Some(*cell),
             CellKind::Position => position = Some(*cell),
             _ => {}
         }
-        reads.push(nothing.clone());
+        known.push(KnownOf::NOTHING);
     }
     let (mut lists, mut given) = (Vec::new(), Vec::new());
     for (at, spot) in block.spots.iter().enumerate() {
@@ -518,13 +566,13 @@ fn ready_block(
                         for read in found.paths() {
                             enter(read, Entry::Given(spot, which, read.extent));
                         }
-                        ReadyGiven::Value(*id, known(program, found))
+                        ReadyGiven::Value(*id, of.derived(*id, found))
                     }
                     Given::Once(id) => ReadyGiven::Once(*id),
                 });
             }
         };
-        let mut found = nothing.clone();
+        let mut found = KnownOf::NOTHING;
         match &spot.kind {
             SpotKind::Branch { reads, .. }
             | SpotKind::Renamed { reads, .. }
@@ -532,7 +580,7 @@ fn ready_block(
                 for read in reads.paths() {
                     enter(read, Entry::Reader(reader, read.extent));
                 }
-                found = known(program, reads);
+                found = of.reader(reads);
             }
             SpotKind::List { cell, path, .. } => {
                 let fields = path.iter().map(|name| ReadStep::Field(*name)).collect();
@@ -541,7 +589,7 @@ fn ready_block(
                 list = steps(program, path);
                 let path = list.to_vec();
                 let read = Read { cell: *cell, path, extent: Extent::Whole };
-                found = Arc::new(KnownReads::Fixed(vec![read]));
+                found = of.enter(KnownReads::Fixed(vec![read]), None);
             }
             SpotKind::Component(used) => {
                 giving(&mut used.props.iter().map(|(_, given)| given), &mut enter);
@@ -550,7 +598,7 @@ fn ready_block(
                 giving(&mut values.iter().map(|(_, given)| given), &mut enter);
             }
         }
-        reads.push(found);
+        known.push(found);
         lists.push(list);
         given.push(gives);
     }
@@ -559,7 +607,7 @@ fn ready_block(
         for read in part.reads.paths() {
             enter(read, Entry::Reader(reader, read.extent));
         }
-        reads.push(known(program, &part.reads));
+        known.push(of.reader(&part.reads));
     }
     if number == 0 {
         let sources = plan.sources.iter().map(|source| Some(&source.reads));
@@ -568,11 +616,11 @@ fn ready_block(
             When::Added | When::Removed => None,
         });
         for found in sources.chain(hooks) {
-            let reader = reads.len() as u32;
+            let reader = known.len() as u32;
             for read in found.into_iter().flat_map(|found| found.paths()) {
                 enter(read, Entry::Reader(reader, read.extent));
             }
-            reads.push(found.map_or_else(|| nothing.clone(), |found| known(program, found)));
+            known.push(found.map_or(KnownOf::NOTHING, |found| of.reader(found)));
         }
     }
     // What tells items apart is read by the loop, in the name of the row.
@@ -593,11 +641,9 @@ fn ready_block(
         top: top(block),
         order: order(block),
         template: first_template + number,
-        inner: FxHashMap::default(),
-        loud: FxHashSet::default(),
         cells,
-        wakes,
-        reads,
+        seen,
+        known,
         lists,
         given,
         item,

@@ -186,12 +186,13 @@ pub(crate) struct Graph {
 /// The state as an expression of a scope sees it.
 pub(crate) struct Sight<'a> {
     pub(crate) graph: &'a mut Graph,
+    pub(crate) prepared: &'a Prepared,
     pub(crate) scope: ScopeId,
 }
 
 impl Cells for Sight<'_> {
     fn cell(&mut self, cell: CellId) -> Value {
-        self.graph.cell(self.scope, cell)
+        self.graph.cell(self.prepared, self.scope, cell)
     }
 
     fn ask(&mut self, asked: u32, args: &[Value]) -> Value {
@@ -379,43 +380,44 @@ impl Graph {
     }
 
     /// The value of a cell as a scope sees it, brought up to date.
-    pub(crate) fn cell(&mut self, scope: ScopeId, cell: CellId) -> Value {
+    pub(crate) fn cell(&mut self, prepared: &Prepared, scope: ScopeId, cell: CellId) -> Value {
         let (home, at) = self.home(scope, cell);
         let (scope, cell, path) = match &self.scope(home).cells[at as usize] {
             Slot::Own(value) => return value.clone(),
             Slot::Derived { scope, expr, .. } => {
                 let (scope, expr) = (*scope, *expr);
                 if self.anew {
-                    return self.evaluate_once(scope, expr);
+                    return self.evaluate_once(prepared, scope, expr);
                 }
                 if !self.scope(home).alive {
                     self.tell_dead();
                 }
                 self.tell_shifted();
-                self.refresh((home, at));
+                self.refresh(prepared, (home, at));
                 let value = match &self.scope(home).cells[at as usize] {
                     Slot::Derived { value, .. } => value.clone(),
                     _ => Value::Null,
                 };
-                self.hold_against((home, cell), (scope, expr), &value);
+                self.hold_against(prepared, (home, cell), (scope, expr), &value);
                 return value;
             }
             Slot::Alias { scope, cell, path } => (*scope, *cell, path.clone()),
-            Slot::Item => return self.item(home),
+            Slot::Item => return self.item(prepared, home),
             Slot::Position => {
-                let position = self.standing(home).map(|(_, position)| position);
+                let position = self.standing(prepared, home).map(|(_, position)| position);
                 // One that has gone reads as where it was.
                 let was = || self.early.get(&home).copied().unwrap_or(self.scope(home).position);
                 return Value::Number(f64::from(position.unwrap_or_else(was)));
             }
         };
-        let value = self.cell(scope, cell);
+        let value = self.cell(prepared, scope, cell);
         if path.is_empty() { value } else { value.at(&path).cloned().unwrap_or_default() }
     }
 
     /// Notes a derived value that was read and is not what its expression gives now, where that is asked for.
     fn hold_against(
         &mut self,
+        prepared: &Prepared,
         (home, cell): (ScopeId, CellId),
         work: (ScopeId, ExprId),
         read: &Value,
@@ -423,18 +425,18 @@ impl Graph {
         if self.misread.is_none() || self.editing == Some((home, cell)) {
             return;
         }
-        if let Some(is) = self.anew(work).filter(|is| !is.same(read)) {
-            let name = &self.prepared.plan(self.scope(home).plan).cells[cell as usize].name;
+        if let Some(is) = self.anew(prepared, work).filter(|is| !is.same(read)) {
+            let name = &prepared.plan(self.scope(home).plan).cells[cell as usize].name;
             let told = format!("{} was read as {read} and is {is}", self.address(home, name));
             self.misread.get_or_insert_default().push(told);
         }
     }
 
     /// What an expression gives, worked out from state alone. Nothing if it fails.
-    fn anew(&mut self, (scope, expr): (ScopeId, ExprId)) -> Option<Value> {
+    fn anew(&mut self, prepared: &Prepared, (scope, expr): (ScopeId, ExprId)) -> Option<Value> {
         let fault = self.fault.take();
         self.anew = true;
-        let is = self.evaluate_once(scope, expr);
+        let is = self.evaluate_once(prepared, scope, expr);
         self.anew = false;
         // What cannot be worked out fails the pulse in any case.
         let failed = std::mem::replace(&mut self.fault, fault).is_some();
@@ -457,7 +459,7 @@ impl Graph {
                 None => format!("reader {reader}"),
             };
             let name = self.address(home, &name);
-            let mut ups = (0..).map_while(|at| self.read_at(key, at)).flatten();
+            let mut ups = (0..).map_while(|at| self.read_at(&prepared, key, at)).flatten();
             if let Some(up) = ups.find(|up| self.mark_of(*up) != Mark::Fresh) {
                 outdated.push(format!("{name} reads {up:?}, which is not up to date"));
             }
@@ -467,7 +469,7 @@ impl Graph {
                 continue;
             };
             let (work, kept) = ((*scope, *expr), value.clone());
-            if let Some(is) = self.anew(work).filter(|is| !is.same(&kept)) {
+            if let Some(is) = self.anew(&prepared, work).filter(|is| !is.same(&kept)) {
                 outdated.push(format!("{name} is kept as {kept} and is {is}"));
             }
         }
@@ -495,16 +497,15 @@ impl Graph {
     }
 
     /// The item of a row.
-    fn item(&mut self, row: ScopeId) -> Value {
-        if let Some((list, position)) = self.standing(row) {
+    fn item(&mut self, prepared: &Prepared, row: ScopeId) -> Value {
+        if let Some((list, position)) = self.standing(prepared, row) {
             return list.child(&Step::Index(position)).cloned().unwrap_or_default();
         }
         self.scope(row).gone.clone().unwrap_or_default()
     }
 
     /// The list that a spot repeats for.
-    pub(crate) fn list_of(&mut self, scope: ScopeId, spot: u32) -> Value {
-        let prepared = self.prepared.clone();
+    pub(crate) fn list_of(&mut self, prepared: &Prepared, scope: ScopeId, spot: u32) -> Value {
         let (plan, block) = (self.scope(scope).plan, self.scope(scope).block);
         let SpotKind::List { cell, .. } =
             &prepared.plan(plan).blocks[block as usize].spots[spot as usize].kind
@@ -512,7 +513,7 @@ impl Graph {
             return Value::Null;
         };
         let path = &prepared.block(plan, block).lists[spot as usize];
-        let value = self.cell(scope, *cell);
+        let value = self.cell(prepared, scope, *cell);
         if path.is_empty() { value } else { value.at(path).cloned().unwrap_or_default() }
     }
 
@@ -535,7 +536,7 @@ impl Graph {
             }
             Slot::Position => None,
             Slot::Item => {
-                let (_, position) = self.standing(home)?;
+                let (_, position) = self.standing(&prepared, home)?;
                 let (holder, spot) = self.scope(home).holder;
                 let (plan, block) = (self.scope(holder).plan, self.scope(holder).block);
                 let spots = &prepared.plan(plan).blocks[block as usize].spots;
@@ -549,12 +550,12 @@ impl Graph {
                 let (scope, expr) = (*scope, *expr);
                 // What is kept of it knows where its items stand, once it is up to date.
                 if self.is_kept_up((home, at)) {
-                    drop(self.cell(home, cell));
+                    drop(self.cell(&prepared, home, cell));
                     if let Some((source, path)) = self.place_in_source((home, at), &path) {
                         return self.resolve(scope, source, path);
                     }
                 }
-                let (origin, _) = self.followed(scope, expr, |run| run.follow(expr).1);
+                let (origin, _) = self.followed(&prepared, scope, |run| run.follow(expr).1);
                 let mut origin = origin;
                 let mut steps = path.into_iter();
                 while let Tracked::Gathered(_) = origin {
@@ -583,11 +584,13 @@ impl Graph {
         let (_, at) = self.home(home, cell);
         self.writes += 1;
         let because = self.causes.clone();
-        self.store((home, cell, at), path, value, because)
+        let prepared = self.prepared.clone();
+        self.store(&prepared, (home, cell, at), path, value, because)
     }
 
     fn store(
         &mut self,
+        prepared: &Prepared,
         (home, cell, at): (ScopeId, CellId, u32),
         path: Vec<Step>,
         value: Value,
@@ -607,10 +610,9 @@ impl Graph {
         let old = std::mem::replace(place, value.clone());
         let undo = Undo::Set(old.clone());
         self.log.push(Change { scope: home, cell, path: path.clone(), undo, because });
-        let prepared = self.prepared.clone();
         let what = What::Replaced(&old, &value);
         self.telling += 1;
-        self.notify(&prepared, home, cell, At { path: &path, what, strip: Some(0) });
+        self.notify(prepared, home, cell, At { path: &path, what, strip: Some(0) });
         self.match_rekeyed();
         self.telling -= 1;
         true

@@ -4,9 +4,8 @@ use super::{Graph, ReaderKey, Sight, Wake};
 use crate::change::{Seen, SeenUndo, changed_since};
 use crate::sabotage::Sabotage;
 use crate::scope::{Mark, ScopeId, Slot};
-use crate::wakes::KnownReads;
+use crate::wakes::{Known, KnownReads, Prepared};
 use smallvec::SmallVec;
-use std::sync::Arc;
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::Evaluation;
 use vein_plan::track::Tracked;
@@ -20,14 +19,28 @@ impl Graph {
         }
     }
 
-    /// What a reader reads, and in which scope.
-    pub(super) fn reads(&self, (scope, reader): ReaderKey) -> (ScopeId, Arc<KnownReads>) {
+    /// What is known of a reader, and the scope in which it is evaluated.
+    pub(super) fn known<'p>(
+        &self,
+        prepared: &'p Prepared,
+        (scope, reader): ReaderKey,
+    ) -> (ScopeId, &'p Known) {
         let here = self.scope(scope);
-        if let Some(Slot::Derived { scope, reads, .. }) = here.cells.get(reader as usize) {
-            return (*scope, reads.clone());
+        if let Some(Slot::Derived { scope, known, .. }) = here.cells.get(reader as usize) {
+            return (*scope, prepared.known(self.scope(*scope).plan, *known));
         }
-        let ready = self.prepared.block(here.plan, here.block);
-        (scope, ready.reads[reader as usize].clone())
+        let ready = prepared.block(here.plan, here.block);
+        (scope, prepared.known(here.plan, ready.known[reader as usize]))
+    }
+
+    /// What a reader reads, and in which scope.
+    pub(super) fn reads<'p>(
+        &self,
+        prepared: &'p Prepared,
+        key: ReaderKey,
+    ) -> (ScopeId, &'p KnownReads) {
+        let (scope, known) = self.known(prepared, key);
+        (scope, &known.reads)
     }
 
     /// Whether what is kept of a reader was worked out before the pulse began.
@@ -38,26 +51,30 @@ impl Graph {
     }
 
     /// Whether the reader would read something else now than when it was last evaluated.
-    fn has_to_run(&mut self, key: ReaderKey) -> bool {
+    fn has_to_run(
+        &mut self,
+        prepared: &Prepared,
+        key: ReaderKey,
+        (scope, known): (ScopeId, &KnownReads),
+    ) -> bool {
         if !self.is_kept_from_start(key)
             || self.source_is_another(key)
             || self.is_broken(Sabotage::EvaluateAll)
         {
             return true;
         }
-        let (scope, known) = self.reads(key);
-        match &*known {
+        match known {
             KnownReads::Fixed(reads) => {
                 let seen = self.scope(key.0).readers[key.1 as usize].touched;
                 // Marked by one write, it has certainly changed; by several, they may cancel out.
                 if seen == 0 || self.touched[seen as usize - 1].wakes.len() < 2 {
                     return true;
                 }
-                reads.iter().any(|read| self.has_changed(key, scope, read))
+                reads.iter().any(|read| self.has_changed(prepared, key, scope, read))
             }
             KnownReads::Followed => {
                 let Some(trace) = self.scope_mut(key.0).traces.remove(&key.1) else { return true };
-                let changed = trace.iter().any(|read| self.has_changed(key, scope, read));
+                let changed = trace.iter().any(|read| self.has_changed(prepared, key, scope, read));
                 self.scope_mut(key.0).traces.insert(key.1, trace);
                 changed
             }
@@ -65,7 +82,13 @@ impl Graph {
     }
 
     /// Whether a read of a reader would give something else now than before the pulse.
-    fn has_changed(&mut self, key: ReaderKey, scope: ScopeId, read: &Read) -> bool {
+    fn has_changed(
+        &mut self,
+        prepared: &Prepared,
+        key: ReaderKey,
+        scope: ScopeId,
+        read: &Read,
+    ) -> bool {
         let touched = self.scope(key.0).readers[key.1 as usize].touched;
         if touched == 0 {
             return false;
@@ -74,7 +97,7 @@ impl Graph {
         if !self.touched[touched as usize - 1].wakes.iter().any(|wake| relevant(&wake)) {
             return false;
         }
-        let now = self.cell(scope, read.cell);
+        let now = self.cell(prepared, scope, read.cell);
         let wakes = &self.touched[touched as usize - 1].wakes;
         let seen: SmallVec<[Seen<'_>; 4]> = wakes
             .iter()
@@ -114,65 +137,83 @@ impl Graph {
     }
 
     /// The derived value behind a reader's read, by position.
-    pub(super) fn read_at(&self, key: ReaderKey, at: usize) -> Option<Option<ReaderKey>> {
-        let (scope, known) = self.reads(key);
-        let cell = match &*known {
+    pub(super) fn read_at(
+        &self,
+        prepared: &Prepared,
+        key: ReaderKey,
+        at: usize,
+    ) -> Option<Option<ReaderKey>> {
+        let (scope, known) = self.reads(prepared, key);
+        let cell = match known {
             KnownReads::Fixed(reads) => reads.get(at)?.cell,
             KnownReads::Followed => self.scope(key.0).traces.get(&key.1)?.get(at)?.cell,
         };
         Some(self.upstream(scope, cell))
     }
 
+    /// The first of some reads, from a position on, of a derived value that is not up to date.
+    fn first_to_settle(
+        &self,
+        scope: ScopeId,
+        reads: &[Read],
+        from: usize,
+    ) -> Option<(usize, ReaderKey)> {
+        (from..).zip(reads.get(from..)?).find_map(|(at, read)| {
+            let up = self.upstream(scope, read.cell)?;
+            (self.mark_of(up) != Mark::Fresh).then_some((at, up))
+        })
+    }
+
     /// For a reader whose reads are followed: the next read, from a position on, of a derived
     /// value that is not up to date and will surely be read again, because nothing read before
     /// it has changed.
-    fn next_to_settle(&mut self, key: ReaderKey, from: usize) -> Option<usize> {
+    fn next_to_settle(
+        &mut self,
+        prepared: &Prepared,
+        key: ReaderKey,
+        from: usize,
+    ) -> Option<(usize, ReaderKey)> {
         if !self.is_kept_from_start(key) || (from > 0 && self.source_is_another(key)) {
             return None;
         }
-        let mut next = from;
-        loop {
-            match self.read_at(key, next)? {
-                Some(up) if self.mark_of(up) != Mark::Fresh => break,
-                _ => next += 1,
-            }
-        }
-        let (scope, _) = self.reads(key);
+        let (scope, _) = self.reads(prepared, key);
+        let found = self.first_to_settle(scope, self.scope(key.0).traces.get(&key.1)?, from)?;
         let trace = self.scope_mut(key.0).traces.remove(&key.1)?;
-        let before = &trace[from.saturating_sub(1)..next];
-        let changed = before.iter().any(|read| self.has_changed(key, scope, read));
+        let before = &trace[from.saturating_sub(1)..found.0];
+        let changed = before.iter().any(|read| self.has_changed(prepared, key, scope, read));
         self.scope_mut(key.0).traces.insert(key.1, trace);
-        (!changed).then_some(next)
+        (!changed).then_some(found)
     }
 
     /// Brings a reader's derived values up to date and says whether it has to be evaluated
     /// itself. Works with a stack of its own, so that long chains do not fill the machine's.
-    pub(crate) fn settle_reads(&mut self, target: ReaderKey) -> bool {
+    pub(crate) fn settle_reads(&mut self, prepared: &Prepared, target: ReaderKey) -> bool {
         let mut open: SmallVec<[(ReaderKey, usize); 4]> = SmallVec::new();
         open.push((target, 0));
         loop {
             let Some((key, at)) = open.last().copied() else { return false };
-            let fixed = matches!(&*self.reads(key).1, KnownReads::Fixed(_));
+            let (scope, reads) = self.reads(prepared, key);
             // Reads under a condition may not happen again once something was written.
-            let next = match self.mark_of(key) {
-                Mark::Perhaps => Some(at),
-                Mark::Stale | Mark::New if fixed => Some(at),
-                Mark::Stale => self.next_to_settle(key, at),
-                _ => None,
+            let next = match (self.mark_of(key), reads) {
+                (Mark::Fresh, _) | (Mark::New, KnownReads::Followed) => None,
+                (_, KnownReads::Fixed(reads)) => self.first_to_settle(scope, reads, at),
+                (Mark::Perhaps, KnownReads::Followed) => {
+                    let trace = self.scope(key.0).traces.get(&key.1);
+                    trace.and_then(|trace| self.first_to_settle(scope, trace, at))
+                }
+                (Mark::Stale, KnownReads::Followed) => self.next_to_settle(prepared, key, at),
             };
-            if let Some((next, up)) = next.and_then(|at| Some((at, self.read_at(key, at)?))) {
+            if let Some((next, up)) = next {
                 if let Some(last) = open.last_mut() {
                     last.1 = next + 1;
                 }
-                if let Some(up) = up.filter(|up| self.mark_of(*up) != Mark::Fresh) {
-                    open.push((up, 0));
-                }
+                open.push((up, 0));
                 continue;
             }
             open.pop();
             let run = match self.mark_of(key) {
                 Mark::Fresh | Mark::Perhaps => false,
-                Mark::Stale | Mark::New => self.has_to_run(key),
+                Mark::Stale | Mark::New => self.has_to_run(prepared, key, (scope, reads)),
             };
             if open.is_empty() {
                 if !run {
@@ -181,7 +222,7 @@ impl Graph {
                 return run;
             }
             if run {
-                self.compute(key);
+                self.compute(prepared, key);
             } else {
                 self.freshen(key);
             }
@@ -212,6 +253,10 @@ impl Graph {
     /// now, and told whom something has become of.
     pub(super) fn settle_half_told(&mut self) {
         let mut open = std::mem::take(&mut self.half_told);
+        if open.is_empty() {
+            return;
+        }
+        let prepared = self.prepared.clone();
         loop {
             let before = open.len();
             open.retain(|key| {
@@ -219,7 +264,7 @@ impl Graph {
                 let is_open = scope.alive
                     && scope.readers[key.1 as usize].half_told
                     && scope.readers[key.1 as usize].mark == Mark::Perhaps;
-                let mut ups = (0..).map_while(|at| self.read_at(*key, at)).flatten();
+                let mut ups = (0..).map_while(|at| self.read_at(&prepared, *key, at)).flatten();
                 if is_open && ups.all(|up| self.stored_mark(up) == Mark::Fresh) {
                     self.freshen(*key);
                     return false;
@@ -233,21 +278,24 @@ impl Graph {
     }
 
     /// Brings a derived value up to date.
-    pub(super) fn refresh(&mut self, key: ReaderKey) {
-        if self.mark_of(key) != Mark::Fresh && self.settle_reads(key) {
-            self.compute(key);
+    pub(super) fn refresh(&mut self, prepared: &Prepared, key: ReaderKey) {
+        if self.mark_of(key) != Mark::Fresh && self.settle_reads(prepared, key) {
+            self.compute(prepared, key);
         }
     }
 
-    fn compute(&mut self, key: ReaderKey) {
-        if self.keep_up(key) {
+    fn compute(&mut self, prepared: &Prepared, key: ReaderKey) {
+        let (work, known) = self.known(prepared, key);
+        if let Some(descent) = &known.descent
+            && self.keep_up(prepared, key, (work, descent))
+        {
             return;
         }
         let here = self.scope(key.0);
         let Some(Slot::Derived { expr, .. }) = here.cells.get(key.1 as usize) else { return };
         let expr = *expr;
-        let cell = self.prepared.block(here.plan, here.block).cells[key.1 as usize];
-        let mut value = self.evaluate(key, expr);
+        let cell = prepared.block(here.plan, here.block).cells[key.1 as usize];
+        let mut value = self.evaluate(prepared, key, expr);
         if self.is_broken(Sabotage::StaleDerived)
             && let Some(Slot::Derived { value: old, .. }) =
                 self.scope(key.0).cells.get(key.1 as usize)
@@ -257,31 +305,38 @@ impl Graph {
         self.computed += 1;
         let because = self.because(key).iter().copied().collect();
         self.freshen(key);
-        self.store((key.0, cell, key.1), Vec::new(), value, because);
+        self.store(prepared, (key.0, cell, key.1), Vec::new(), value, because);
         self.tell_shifted();
     }
 
     /// Evaluates an expression of a scope that will not be evaluated again.
-    pub(crate) fn evaluate_once(&mut self, scope: ScopeId, expr: ExprId) -> Value {
-        let prepared = self.prepared.clone();
+    pub(crate) fn evaluate_once(
+        &mut self,
+        prepared: &Prepared,
+        scope: ScopeId,
+        expr: ExprId,
+    ) -> Value {
         let exprs = &prepared.plan(self.scope(scope).plan).exprs;
         let mut locals: Vec<(Value, ())> = Vec::new();
-        let cells = &mut Sight { graph: self, scope };
+        let cells = &mut Sight { graph: self, prepared, scope };
         let names = &prepared.program.names;
         Evaluation { exprs, names, cells, locals: &mut locals, log: Vec::new() }.value(expr)
     }
 
     /// Evaluates the expression of a reader that is new. Nothing is noted for taking it back: what
     /// is new goes with its scope.
-    pub(crate) fn evaluate_first(&mut self, key: ReaderKey, expr: ExprId) -> Value {
-        let ready = self.prepared.block(self.scope(key.0).plan, self.scope(key.0).block);
-        let fixed = matches!(&*ready.reads[key.1 as usize], KnownReads::Fixed(_));
-        if !fixed {
-            let value = self.evaluate(key, expr);
+    pub(crate) fn evaluate_first(
+        &mut self,
+        prepared: &Prepared,
+        key: ReaderKey,
+        expr: ExprId,
+    ) -> Value {
+        if matches!(self.reads(prepared, key).1, KnownReads::Followed) {
+            let value = self.evaluate(prepared, key, expr);
             self.freshen(key);
             return value;
         }
-        let value = self.evaluate_once(key.0, expr);
+        let value = self.evaluate_once(prepared, key.0, expr);
         self.state(key).mark = Mark::Fresh;
         value
     }
@@ -289,14 +344,13 @@ impl Graph {
     /// Runs an evaluation that follows what is read.
     pub(super) fn followed<T>(
         &mut self,
+        prepared: &Prepared,
         scope: ScopeId,
-        _expr: ExprId,
         run: impl FnOnce(&mut Evaluation<'_, Sight<'_>, Tracked>) -> T,
     ) -> (T, Vec<Read>) {
-        let prepared = self.prepared.clone();
         let exprs = &prepared.plan(self.scope(scope).plan).exprs;
         let mut locals: Vec<(Value, Tracked)> = Vec::new();
-        let cells = &mut Sight { graph: self, scope };
+        let cells = &mut Sight { graph: self, prepared, scope };
         let names = &prepared.program.names;
         let mut evaluation =
             Evaluation { exprs, names, cells, locals: &mut locals, log: Vec::new() };
@@ -305,14 +359,14 @@ impl Graph {
     }
 
     /// Evaluates a reader's expression, noting what it reads where that differs from run to run.
-    pub(crate) fn evaluate(&mut self, key: ReaderKey, expr: ExprId) -> Value {
+    pub(crate) fn evaluate(&mut self, prepared: &Prepared, key: ReaderKey, expr: ExprId) -> Value {
         let touched = self.touch(key);
         self.touched[touched].evaluated = true;
-        let (scope, known) = self.reads(key);
-        if matches!(&*known, KnownReads::Fixed(_)) {
-            return self.evaluate_once(scope, expr);
+        let (scope, known) = self.reads(prepared, key);
+        if matches!(known, KnownReads::Fixed(_)) {
+            return self.evaluate_once(prepared, scope, expr);
         }
-        let (value, reads) = self.followed(scope, expr, |run| run.value(expr));
+        let (value, reads) = self.followed(prepared, scope, |run| run.value(expr));
         let reads = distinct(reads);
         let old = self.scope_mut(key.0).traces.insert(key.1, reads.into());
         let entry = &mut self.touched[touched];
@@ -324,12 +378,17 @@ impl Graph {
 
     /// Evaluates the expression of a reader whose reads differ from run to run, in the middle of statements: from now on what
     /// it has read now is followed. Nothing where it always reads the same.
-    pub(crate) fn evaluate_now(&mut self, key: ReaderKey, expr: ExprId) -> Option<Value> {
-        if matches!(&*self.reads(key).1, KnownReads::Fixed(_)) {
+    pub(crate) fn evaluate_now(
+        &mut self,
+        prepared: &Prepared,
+        key: ReaderKey,
+        expr: ExprId,
+    ) -> Option<Value> {
+        if matches!(self.reads(prepared, key).1, KnownReads::Fixed(_)) {
             return None;
         }
-        self.settle_reads(key);
-        Some(self.evaluate(key, expr))
+        self.settle_reads(prepared, key);
+        Some(self.evaluate(prepared, key, expr))
     }
 
     /// How many reads are followed at present, for counting what is left over.

@@ -35,7 +35,7 @@ enum Became {
 /// The functions of a lineage at work: what they read beside items is read once.
 pub(super) struct Working<'a> {
     graph: &'a mut Graph,
-    prepared: Arc<Prepared>,
+    prepared: &'a Prepared,
     plan: u32,
     scope: ScopeId,
     known: SmallVec<[(CellId, Value); 4]>,
@@ -68,8 +68,8 @@ impl Cells for Beside<'_> {
 }
 
 impl<'a> Working<'a> {
-    fn new(graph: &'a mut Graph, scope: ScopeId) -> Working<'a> {
-        let (prepared, plan) = (graph.prepared.clone(), graph.scope(scope).plan);
+    fn new(graph: &'a mut Graph, prepared: &'a Prepared, scope: ScopeId) -> Working<'a> {
+        let plan = graph.scope(scope).plan;
         Working { graph, prepared, plan, scope, known: SmallVec::new(), locals: Vec::new() }
     }
 
@@ -86,7 +86,7 @@ impl<'a> Working<'a> {
 
     /// The items of the list that a value comes from.
     fn items(&mut self, lineage: &Lineage) -> Option<Arc<Vec<Value>>> {
-        match self.graph.cell(self.scope, lineage.source).at(&lineage.path) {
+        match self.graph.cell(self.prepared, self.scope, lineage.source).at(&lineage.path) {
             Some(Value::List(items)) => Some(items.clone()),
             _ => None,
         }
@@ -94,7 +94,7 @@ impl<'a> Working<'a> {
 
     fn evaluate(&mut self, expr: ExprId, item: Option<(u32, Value)>) -> Value {
         let exprs = &self.prepared.plan(self.plan).exprs;
-        let sight = Sight { graph: self.graph, scope: self.scope };
+        let sight = Sight { graph: self.graph, prepared: self.prepared, scope: self.scope };
         let cells = &mut Beside { sight, known: &mut self.known };
         let (names, locals) = (&self.prepared.program.names, &mut self.locals);
         let mut run = Evaluation { exprs, names, cells, locals, log: Vec::new() };
@@ -115,18 +115,18 @@ impl<'a> Working<'a> {
 
 impl Graph {
     /// In which scope a derived value is worked out, and how it can be kept up.
-    fn descent(&self, (scope, reader): ReaderKey) -> Option<(ScopeId, Descent)> {
-        let Slot::Derived { scope, expr, .. } = self.scope(scope).cells.get(reader as usize)?
-        else {
-            return None;
-        };
-        let descents = &self.prepared.plans[self.scope(*scope).plan as usize].descents;
-        Some((*scope, descents.get(expr)?.clone()))
+    fn descent<'p>(
+        &self,
+        prepared: &'p Prepared,
+        key: ReaderKey,
+    ) -> Option<(ScopeId, &'p Descent)> {
+        let (scope, known) = self.known(prepared, key);
+        Some((scope, known.descent.as_ref()?))
     }
 
     /// Whether a derived value can be kept up.
     pub(super) fn is_kept_up(&self, key: ReaderKey) -> bool {
-        self.descent(key).is_some()
+        self.known(&self.prepared, key).1.descent.is_some()
     }
 
     fn upkeep(&self, (scope, reader): ReaderKey) -> Option<&Upkeep> {
@@ -155,14 +155,15 @@ impl Graph {
     /// Has what was kept up before a pulse that was taken back be so again: what comes next is told as if that pulse had
     /// never been.
     pub(crate) fn keep_up_again(&mut self) {
+        let prepared = self.prepared.clone();
         for key in std::mem::take(&mut self.unkept) {
             let is_there = self.scopes.get(key.0 as usize).is_some_and(|scope| scope.alive);
             if !is_there || self.mark_of(key) != Mark::Fresh {
                 continue;
             }
-            let Some((scope, descent)) = self.descent(key) else { continue };
-            let mut run = Working::new(self, scope);
-            let Some(lineage) = run.lineage(&descent) else { continue };
+            let Some((scope, descent)) = self.descent(&prepared, key) else { continue };
+            let mut run = Working::new(self, &prepared, scope);
+            let Some(lineage) = run.lineage(descent) else { continue };
             let Some(items) = run.items(&lineage) else { continue };
             let Some((upkeep, _)) = Upkeep::new(&lineage, &items, &mut run) else { continue };
             self.put_upkeep(key, Box::new(upkeep));
@@ -182,8 +183,12 @@ impl Graph {
 
     /// Brings a derived value up to date by what has become of the list that it is derived from. `false` where it has to be
     /// worked out as any other.
-    pub(super) fn keep_up(&mut self, key: ReaderKey) -> bool {
-        let Some((scope, descent)) = self.descent(key) else { return false };
+    pub(super) fn keep_up(
+        &mut self,
+        prepared: &Prepared,
+        key: ReaderKey,
+        (scope, descent): (ScopeId, &Descent),
+    ) -> bool {
         let upkeep = self.take_upkeep(key);
         if self.is_broken(Sabotage::StaleDerived) || self.is_broken(Sabotage::EvaluateAll) {
             return false;
@@ -196,8 +201,8 @@ impl Graph {
         // Those who are told of nothing have to look at all.
         let is_told = self.scope(key.0).alive && self.scope(scope).alive && self.telling == 0;
         let follows = is_told && state.mark == Mark::Stale && (was_kept || !state.carried);
-        let mut run = Working::new(self, scope);
-        let Some(lineage) = run.lineage(&descent) else { return false };
+        let mut run = Working::new(self, prepared, scope);
+        let Some(lineage) = run.lineage(descent) else { return false };
         let Some(items) = run.items(&lineage) else { return false };
         // Without items nothing is read beside them any more.
         let upkeep = upkeep.filter(|upkeep| {
@@ -224,11 +229,18 @@ impl Graph {
         if self.fault.is_some() {
             return false;
         }
-        let test = match &descent {
+        let test = match descent {
             Descent::One(_) => &[],
             Descent::Either(choice) => choice.reads.as_slice(),
         };
-        self.note_reads(key, touched, lineage.reads.iter().chain(test), &looked_at, goes_on);
+        self.note_reads(
+            prepared,
+            key,
+            touched,
+            lineage.reads.iter().chain(test),
+            &looked_at,
+            goes_on,
+        );
         self.put_upkeep(key, upkeep);
         self.touched[touched].kept_to = Some(kept_to);
         self.kept_up.0 += usize::from(goes_on);
@@ -237,11 +249,11 @@ impl Graph {
         let because: SmallVec<[u32; 2]> = self.because(key).iter().copied().collect();
         self.freshen(key);
         let here = self.scope(key.0);
-        let cell = self.prepared.block(here.plan, here.block).cells[key.1 as usize];
+        let cell = prepared.block(here.plan, here.block).cells[key.1 as usize];
         let at = (key.0, cell, key.1);
         match outcome {
             Became::Another(value) => {
-                self.store(at, Vec::new(), value, because);
+                self.store(prepared, at, Vec::new(), value, because);
             }
             Became::Edited(edits) => self.edit_as_one(at, edits, &because),
         }
@@ -253,13 +265,14 @@ impl Graph {
     /// worked out as a whole.
     fn note_reads<'a>(
         &mut self,
+        prepared: &Prepared,
         key: ReaderKey,
         touched: usize,
         reads: impl Iterator<Item = &'a Read>,
         looked_at: &[CellId],
         goes_on: bool,
     ) {
-        if matches!(&*self.reads(key).1, KnownReads::Fixed(_)) {
+        if matches!(self.reads(prepared, key).1, KnownReads::Fixed(_)) {
             return;
         }
         let traces = &mut self.scopes[key.0 as usize].traces;
@@ -414,7 +427,7 @@ impl Working<'_> {
         let cells: SmallVec<[CellId; 4]> =
             lineage.beside().iter().map(|read| read.cell).filter(|cell| was_read(*cell)).collect();
         for cell in cells {
-            drop(self.graph.cell(self.scope, cell));
+            drop(self.graph.cell(self.prepared, self.scope, cell));
         }
     }
 

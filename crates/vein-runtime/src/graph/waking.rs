@@ -5,6 +5,7 @@ use crate::sabotage::Sabotage;
 use crate::scope::{Held, Mark, NONE, ScopeId, Slot};
 use crate::wakes::{Entry, KnownReads, Node, Prepared, Wakes};
 use smallvec::SmallVec;
+use std::cell::OnceCell;
 use std::cmp::Reverse;
 use vein_plan::code::CellId;
 use vein_plan::{Extent, ReadStep, SpotKind, Step, Value};
@@ -14,16 +15,15 @@ impl Graph {
     /// inside it.
     pub(super) fn notify(&mut self, prepared: &Prepared, scope: ScopeId, cell: CellId, at: At<'_>) {
         let (plan, block) = (self.scope(scope).plan, self.scope(scope).block);
-        let ready = prepared.block(plan, block);
-        if let Some(wakes) = ready.wakes.get(&cell) {
-            self.descend(prepared, scope, cell, wakes, at);
-        }
-        for spot in ready.inner.get(&cell).into_iter().flatten() {
-            for inner in self.scopes_in(scope, *spot) {
-                self.notify(prepared, inner, cell, at);
+        if let Some(seen) = prepared.block(plan, block).seen(cell) {
+            self.descend(prepared, scope, cell, &seen.wakes, at);
+            for spot in &seen.inner {
+                for inner in self.scopes_in(scope, *spot) {
+                    self.notify(prepared, inner, cell, at);
+                }
             }
         }
-        for (user, own) in prepared.users.get(&(plan, cell)).into_iter().flatten() {
+        for (user, own) in prepared.users(plan, cell) {
             let Some(users) = self.users.get_mut(&(plan, *user)) else { continue };
             let users = std::mem::take(users);
             for user in &users {
@@ -121,7 +121,9 @@ impl Graph {
     ) {
         let inner = At { strip: at.strip.map(|strip| strip + taken as u32), ..at };
         match entry {
-            Entry::Reader(reader, Extent::Whole) => self.wake((scope, reader), cell, at.strip, at),
+            Entry::Reader(reader, Extent::Whole) => {
+                self.wake(prepared, (scope, reader), cell, at.strip, at)
+            }
             Entry::Reader(..) => {}
             Entry::Key => self.rekeyed.push(scope),
             Entry::Given(spot, which, extent) => {
@@ -129,7 +131,7 @@ impl Graph {
                     match self.receives(to, to_cell) {
                         true => self.notify(prepared, to, to_cell, inner),
                         false if extent == Extent::Whole => {
-                            self.wake_cell(to, to_cell, cell, at.strip, at);
+                            self.wake_cell(prepared, to, to_cell, cell, at.strip, at);
                         }
                         false => {}
                     }
@@ -187,11 +189,16 @@ impl Graph {
         at: At<'_>,
         taken: usize,
     ) {
-        let differs = |extent: Extent| extent.differs(old, new);
+        let whole = OnceCell::new();
+        // What many read as a whole is compared once.
+        let differs = |extent: Extent| match extent {
+            Extent::Whole => *whole.get_or_init(|| extent.differs(old, new)),
+            extent => extent.differs(old, new),
+        };
         for entry in &node.entries {
             match *entry {
                 Entry::Reader(reader, extent) if differs(extent) => {
-                    self.wake((scope, reader), cell, at.strip, at);
+                    self.wake(prepared, (scope, reader), cell, at.strip, at);
                 }
                 Entry::Reader(..) => {}
                 Entry::Key if differs(Extent::Whole) => self.rekeyed.push(scope),
@@ -199,7 +206,7 @@ impl Graph {
                 Entry::Given(spot, which, extent) if differs(extent) => {
                     let Some((to, to_cell)) = self.receiver(scope, spot, which) else { continue };
                     if !self.receives(to, to_cell) {
-                        self.wake_cell(to, to_cell, cell, at.strip, at);
+                        self.wake_cell(prepared, to, to_cell, cell, at.strip, at);
                         continue;
                     }
                     let null = Value::Null;
@@ -223,7 +230,7 @@ impl Graph {
                 // Which positions are read is found out when the reader looks at what it read.
                 ReadStep::AnyItem => {
                     if differs(Extent::Whole) {
-                        self.wake_all(scope, cell, wakes, child, at);
+                        self.wake_all(prepared, scope, cell, wakes, child, at);
                     }
                     continue;
                 }
@@ -258,7 +265,7 @@ impl Graph {
                         Extent::Presence | Extent::Position => false,
                     };
                     if sees {
-                        self.wake((scope, reader), cell, at.strip, at);
+                        self.wake(prepared, (scope, reader), cell, at.strip, at);
                     }
                 }
                 Entry::Key => self.rekeyed.push(scope),
@@ -270,7 +277,7 @@ impl Graph {
                         self.notify(prepared, to, to_cell, At { path: &[], strip, ..at });
                     } else if extent == Extent::Whole || (extent == Extent::Length && other_length)
                     {
-                        self.wake_cell(to, to_cell, cell, at.strip, at);
+                        self.wake_cell(prepared, to, to_cell, cell, at.strip, at);
                     }
                 }
                 Entry::List(spot) => self.list_changed(prepared, scope, spot, seen),
@@ -278,19 +285,29 @@ impl Graph {
         }
         for (step, child) in wakes.children(node) {
             if step == ReadStep::AnyItem {
-                self.wake_all(scope, cell, wakes, child, at);
+                self.wake_all(prepared, scope, cell, wakes, child, at);
             }
         }
     }
 
     /// Wakes every reader below a node.
-    fn wake_all(&mut self, scope: ScopeId, cell: CellId, wakes: &Wakes, node: &Node, at: At<'_>) {
+    fn wake_all(
+        &mut self,
+        prepared: &Prepared,
+        scope: ScopeId,
+        cell: CellId,
+        wakes: &Wakes,
+        node: &Node,
+        at: At<'_>,
+    ) {
         for entry in &node.entries {
             match *entry {
-                Entry::Reader(reader, _) => self.wake((scope, reader), cell, at.strip, at),
+                Entry::Reader(reader, _) => {
+                    self.wake(prepared, (scope, reader), cell, at.strip, at)
+                }
                 Entry::Given(spot, which, _) => {
                     if let Some((to, to_cell)) = self.receiver(scope, spot, which) {
-                        self.wake_cell(to, to_cell, cell, at.strip, at);
+                        self.wake_cell(prepared, to, to_cell, cell, at.strip, at);
                     }
                 }
                 Entry::Key => self.rekeyed.push(scope),
@@ -298,7 +315,7 @@ impl Graph {
             }
         }
         for (_, child) in wakes.children(node) {
-            self.wake_all(scope, cell, wakes, child, at);
+            self.wake_all(prepared, scope, cell, wakes, child, at);
         }
     }
 
@@ -362,6 +379,7 @@ impl Graph {
     /// Wakes what is worked out in the giver's scope for a cell elsewhere.
     fn wake_cell(
         &mut self,
+        prepared: &Prepared,
         to: ScopeId,
         to_cell: CellId,
         read: CellId,
@@ -370,7 +388,7 @@ impl Graph {
     ) {
         let (home, place) = self.home(to, to_cell);
         if matches!(self.scope(home).cells[place as usize], Slot::Derived { .. }) {
-            self.wake((home, place), read, strip, at);
+            self.wake(prepared, (home, place), read, strip, at);
         }
     }
 
@@ -392,8 +410,15 @@ impl Graph {
     }
 
     /// Marks a reader that sees the write that was logged last.
-    fn wake(&mut self, key: ReaderKey, cell: CellId, strip: Option<u32>, at: At<'_>) {
-        if !self.depends_on(key, cell) || !self.is_told(key) {
+    fn wake(
+        &mut self,
+        prepared: &Prepared,
+        key: ReaderKey,
+        cell: CellId,
+        strip: Option<u32>,
+        at: At<'_>,
+    ) {
+        if !self.depends_on(prepared, key, cell) || !self.is_told(key) {
             return;
         }
         let write = (self.log.len() as u32).saturating_sub(1);
@@ -413,17 +438,17 @@ impl Graph {
         if !known {
             entry.wakes.push(Wake { write, cell, strip: strip.unwrap_or(0), whole });
         }
-        self.make_stale(key);
+        self.make_stale(prepared, key);
     }
 
     /// Whether a reader that is up to date would see a change of a cell. What it can read at all
     /// is more than what it did read: were it marked for that, it could become stale after those
     /// that read it were brought up to date.
-    fn depends_on(&self, key: ReaderKey, cell: CellId) -> bool {
+    fn depends_on(&self, prepared: &Prepared, key: ReaderKey, cell: CellId) -> bool {
         if self.stored_mark(key) != Mark::Fresh {
             return true;
         }
-        match &*self.reads(key).1 {
+        match self.reads(prepared, key).1 {
             KnownReads::Fixed(_) => true,
             KnownReads::Followed => {
                 let trace = self.scope(key.0).traces.get(&key.1);
@@ -432,7 +457,7 @@ impl Graph {
         }
     }
 
-    fn make_stale(&mut self, key: ReaderKey) {
+    fn make_stale(&mut self, prepared: &Prepared, key: ReaderKey) {
         let state = self.state(key);
         let before = state.mark;
         if before != Mark::New {
@@ -440,7 +465,7 @@ impl Graph {
         }
         let half_told = std::mem::take(&mut self.state(key).half_told);
         if before == Mark::Fresh || (before == Mark::Perhaps && half_told) {
-            self.announce(key);
+            self.announce(prepared, key);
         }
     }
 
@@ -454,7 +479,8 @@ impl Graph {
         if entry.because.last() != Some(&write) {
             entry.because.push(write);
         }
-        self.make_stale(key);
+        let prepared = self.prepared.clone();
+        self.make_stale(&prepared, key);
     }
 
     /// Notes a spot or a part that has to be looked at before the pulse ends.
@@ -472,25 +498,25 @@ impl Graph {
 
     /// Tells those that read a derived value that it is perhaps not up to date; notes a spot or
     /// a part as waiting.
-    fn announce(&mut self, key: ReaderKey) {
+    fn announce(&mut self, prepared: &Prepared, key: ReaderKey) {
         let here = self.scope(key.0);
-        let cells = self.prepared.block(here.plan, here.block).cells.len();
-        if key.1 as usize >= cells {
-            return self.wait_for(key);
+        let ready = prepared.block(here.plan, here.block);
+        let Some(cell) = ready.cells.get(key.1 as usize) else { return self.wait_for(key) };
+        if ready.seen(*cell).is_none() && prepared.users(here.plan, *cell).next().is_none() {
+            return;
         }
-        let prepared = self.prepared.clone();
         // In rows of lists that are derived, only what leads to what runs by itself is told.
-        let mut open = vec![(key, false)];
-        let mut lists = Vec::new();
+        let mut open: SmallVec<[(ReaderKey, bool); 4]> = SmallVec::new();
+        open.push((key, false));
+        let mut above = Dependents::default();
         while let Some((key, loud)) = open.pop() {
             let scope = self.scope(key.0);
             let ready = prepared.block(scope.plan, scope.block);
             match ready.cells.get(key.1 as usize) {
                 None => self.wait_for(key),
                 Some(cell) => {
-                    let mut above = Dependents { readers: Vec::new(), lists: &mut lists };
-                    self.dependents(&prepared, key.0, *cell, loud, &mut above);
-                    for (key, loud) in above.readers {
+                    self.dependents(prepared, key.0, *cell, loud, &mut above);
+                    for (key, loud) in above.readers.drain(..) {
                         if self.stored_mark(key) == Mark::Fresh {
                             self.touch(key);
                             let state = self.state(key);
@@ -504,7 +530,7 @@ impl Graph {
                 }
             }
         }
-        self.pending.extend(lists);
+        self.pending.extend(above.lists);
     }
 
     /// Whether something stands in a row of a list that is perhaps not up to date, and is told of that only when the list is.
@@ -544,21 +570,22 @@ impl Graph {
         scope: ScopeId,
         cell: CellId,
         loud: bool,
-        out: &mut Dependents<'_>,
+        out: &mut Dependents,
     ) {
         let (plan, block) = (self.scope(scope).plan, self.scope(scope).block);
         let ready = prepared.block(plan, block);
-        if loud && !ready.loud.contains(&cell) {
+        let seen = ready.seen(cell);
+        if loud && !seen.is_some_and(|seen| seen.is_loud) {
             return;
         }
-        for entry in ready.wakes.get(&cell).into_iter().flat_map(|wakes| wakes.all()) {
+        for entry in seen.into_iter().flat_map(|seen| seen.wakes.all()) {
             match *entry {
                 Entry::Reader(reader, _) => {
                     let leads = || match ready.cells.get(reader as usize) {
-                        Some(cell) => ready.loud.contains(cell),
+                        Some(cell) => ready.is_loud(*cell),
                         None => reader >= ready.reader_of_effect(0),
                     };
-                    if (!loud || leads()) && self.depends_on((scope, reader), cell) {
+                    if (!loud || leads()) && self.depends_on(prepared, (scope, reader), cell) {
                         out.readers.push(((scope, reader), loud));
                     }
                 }
@@ -574,11 +601,11 @@ impl Graph {
                     else {
                         continue;
                     };
-                    let row = &prepared.block(plan, *block).loud;
+                    let row = prepared.block(plan, *block);
                     let cells: SmallVec<[CellId; 2]> = item
                         .into_iter()
                         .chain(position)
-                        .filter(|cell| row.contains(cell))
+                        .filter(|cell| row.is_loud(*cell))
                         .collect();
                     if cells.is_empty() {
                         continue;
@@ -595,9 +622,8 @@ impl Graph {
                     match &self.scope(home).cells[at as usize] {
                         Slot::Derived { .. } => {
                             let here = self.scope(home);
-                            let leads =
-                                || prepared.block(here.plan, here.block).loud.contains(&to_cell);
-                            if (!loud || leads()) && self.depends_on((home, at), cell) {
+                            let leads = || prepared.block(here.plan, here.block).is_loud(to_cell);
+                            if (!loud || leads()) && self.depends_on(prepared, (home, at), cell) {
                                 out.readers.push(((home, at), loud));
                             }
                         }
@@ -607,12 +633,12 @@ impl Graph {
                 }
             }
         }
-        for spot in ready.inner.get(&cell).into_iter().flatten() {
+        for spot in seen.into_iter().flat_map(|seen| &seen.inner) {
             for inner in self.scopes_in(scope, *spot) {
                 self.dependents(prepared, inner, cell, loud, out);
             }
         }
-        for (user, own) in prepared.users.get(&(plan, cell)).into_iter().flatten() {
+        for (user, own) in prepared.users(plan, cell) {
             for user in self.users.get(&(plan, *user)).into_iter().flatten() {
                 self.dependents(prepared, *user, *own, loud, out);
             }
@@ -621,9 +647,10 @@ impl Graph {
 }
 
 /// Who depends on a cell.
-struct Dependents<'a> {
+#[derive(Default)]
+struct Dependents {
     /// Readers, and whether they stand in rows that are told later.
-    readers: Vec<(ReaderKey, bool)>,
+    readers: SmallVec<[(ReaderKey, bool); 4]>,
     /// The lists whose rows those are.
-    lists: &'a mut Vec<(ScopeId, u32)>,
+    lists: Vec<(ScopeId, u32)>,
 }

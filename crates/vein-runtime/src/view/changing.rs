@@ -7,6 +7,7 @@ use super::{InView, Undo, View, Was, chosen};
 use crate::pulse::Effect;
 use crate::sabotage::Sabotage;
 use crate::scope::{Held, NONE, ScopeId};
+use crate::wakes::Prepared;
 use vein_plan::{Shown, SpotKind};
 use vein_view::Patch;
 
@@ -90,7 +91,7 @@ impl View {
         let ready = prepared.block(plan, block);
         let blocks = &prepared.plan(plan).blocks;
         let key = (id, ready.reader_of_spot(spot));
-        let run = self.graph.settle_reads(key);
+        let run = self.graph.settle_reads(&prepared, key);
         let kind = &blocks[block as usize].spots[spot as usize].kind;
         let (expr, block) = match kind {
             SpotKind::List { .. } => {
@@ -103,7 +104,7 @@ impl View {
             SpotKind::Renamed { name, block, .. } => (*name, *block),
             SpotKind::Markup { value, .. } => (*value, 0),
         };
-        let value = self.graph.evaluate(key, expr);
+        let value = self.graph.evaluate(&prepared, key, expr);
         self.graph.freshen(key);
         self.making.evaluated.push(key);
         match (kind, &self.graph.scope(id).held[spot as usize]) {
@@ -114,7 +115,7 @@ impl View {
                         self.release(scope);
                     }
                     self.hold(id, spot, Held::Branch { chosen: to, scope: NONE });
-                    self.enter_alternative(id, spot, to, alternatives);
+                    self.enter_alternative(&prepared, id, spot, to, alternatives);
                 }
             }
             (SpotKind::Renamed { .. }, Held::Renamed { tag: from, scope }) => {
@@ -123,7 +124,7 @@ impl View {
                 if from != to {
                     self.release(scope);
                     self.hold(id, spot, Held::Renamed { tag: to, scope: NONE });
-                    self.enter_renamed(id, spot, block, to);
+                    self.enter_renamed(&prepared, id, spot, block, to);
                 }
             }
             (SpotKind::Markup { .. }, Held::Markup { cleaned, .. }) => {
@@ -198,7 +199,7 @@ impl View {
             _ => {}
         }
         let target = self.target(id, spot);
-        self.show_spot(id, spot, target);
+        self.show_spot(&prepared, id, spot, target);
         let now = &self.graph.scope(id).held[spot as usize];
         Some(match (kind, was, now) {
             (
@@ -232,13 +233,19 @@ impl View {
     }
 
     /// Shows what stands in a spot whose nodes are not there yet.
-    pub(super) fn show_spot(&mut self, id: ScopeId, spot: u32, target: super::Target) {
+    pub(super) fn show_spot(
+        &mut self,
+        prepared: &Prepared,
+        id: ScopeId,
+        spot: u32,
+        target: super::Target,
+    ) {
         match self.in_view(id, spot) {
             InView::Nothing => {}
-            InView::One(scope) => self.show(scope, target),
+            InView::One(scope) => self.show(prepared, scope, target),
             InView::Rows(rows) => {
                 let rows = rows.to_vec();
-                rows.into_iter().for_each(|row| self.show(row, target));
+                rows.into_iter().for_each(|row| self.show(prepared, row, target));
             }
             InView::Nodes(_) => self.show_markup(id, spot, target),
         }

@@ -6,6 +6,7 @@ use crate::moves::staying;
 use crate::pulse::{Effect, Problem};
 use crate::rows::{fresh_positions, kept_runs, push_piece};
 use crate::scope::{Key, NONE, Piece, Rows, ScopeId};
+use crate::wakes::Prepared;
 use rustc_hash::FxHashMap;
 use std::collections::VecDeque;
 use vein_plan::{BlockId, SpotKind};
@@ -42,15 +43,15 @@ impl View {
                 Piece::Fresh { len } => order.resize(order.len() + *len as usize, NONE),
             }
         }
-        self.plant_rows(&pieces, &mut order, (id, spot), *row_block, identity);
+        self.plant_rows(&prepared, &pieces, &mut order, (id, spot), *row_block, identity);
         if let Some(rows) = self.graph.rows_mut(id, spot) {
             rows.rows = order;
         }
         for position in fresh_positions(&pieces) {
             let row = self.graph.rows(id, spot).map(|rows| rows.rows[position as usize]);
             let Some(row) = row else { continue };
-            self.own_cells(row, &mut FxHashMap::default());
-            self.grow_if_lively(row);
+            self.own_cells(&prepared, row, Vec::new());
+            self.grow_if_lively(&prepared, row);
             self.count(id, spot, identity.is_some(), position);
         }
         self.tell_positions(id, spot, *row_block, plan);
@@ -104,6 +105,7 @@ impl View {
         old: &[ScopeId],
         pieces: &[Piece],
     ) -> Option<Effect> {
+        let prepared = self.graph.prepared.clone();
         let runs = kept_runs(pieces);
         let mut stays = staying(&runs);
         if self.graph.is_broken(crate::Sabotage::MoveAll) && stays.contains(&false) {
@@ -155,7 +157,7 @@ impl View {
                     }
                     Piece::Fresh { .. } => {
                         added += 1;
-                        self.show(row, target);
+                        self.show(&prepared, row, target);
                     }
                 }
             }
@@ -168,6 +170,7 @@ impl View {
     /// their places.
     fn plant_rows(
         &mut self,
+        prepared: &Prepared,
         pieces: &[Piece],
         order: &mut [ScopeId],
         holder: (ScopeId, u32),
@@ -185,17 +188,16 @@ impl View {
         if let (Some(_), Some(rows)) = (identity, self.graph.rows_mut(holder.0, holder.1)) {
             rows.keys.reserve(fresh);
         }
-        let prepared = self.graph.prepared.clone();
-        let list = self.graph.list_of(holder.0, holder.1);
+        let list = self.graph.list_of(prepared, holder.0, holder.1);
         let scope = self.graph.scope(holder.0);
         let (plan, parent, instance) = (scope.plan, holder.0, scope.instance);
         for position in fresh_positions(pieces) {
-            let row = self.new_scope(Plot { plan, block, parent, instance, holder });
+            let row = self.new_scope(prepared, Plot { plan, block, parent, instance, holder });
             let item = list.child(&vein_plan::Step::Index(position));
             let scope = self.graph.scope_mut(row);
             scope.position = position;
             if let (Some(identity), Some(item)) = (identity, item) {
-                scope.key = identity.key(&prepared, item);
+                scope.key = identity.key(prepared, item);
             }
             order[position as usize] = row;
         }

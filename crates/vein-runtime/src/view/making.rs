@@ -2,18 +2,22 @@
 
 use super::{DEEPEST_COMPONENTS, Plot, Target, Undo, View, Was, chosen, push_patch};
 use crate::pulse::Problem;
+use crate::runtime::ROOT_SCOPE;
 use crate::sabotage::Sabotage;
 use crate::scope::{Held, Key, NONE, Piece, ReaderState, Scope, ScopeId, Slot};
 use crate::wakes::{Prepared, ReadyGiven};
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
+use vein_plan::code::CellId;
 use vein_plan::{BlockId, CellKind, Name, PartKind, Shown, SpotKind, TemplateNode, Use, Value};
 use vein_view::{Patch, ROOT, Template};
 
+/// What a cell is given from outside.
+pub(super) type GivenSlot = (CellId, Slot);
+
 impl View {
     /// Makes a scope, without its values and nodes.
-    pub(super) fn new_scope(&mut self, plot: Plot) -> ScopeId {
-        let prepared = self.graph.prepared.clone();
+    pub(super) fn new_scope(&mut self, prepared: &Prepared, plot: Plot) -> ScopeId {
         let ready = prepared.block(plot.plan, plot.block);
         let parts = prepared.plan(plot.plan).blocks[plot.block as usize].parts.len();
         let depth = match plot.holder.0 {
@@ -40,7 +44,7 @@ impl View {
             key: Key::Null,
             gone: None,
             cells: vec![Slot::Own(Value::Null); ready.cells.len()].into(),
-            readers: vec![ReaderState::NEW; ready.reads.len()].into(),
+            readers: vec![ReaderState::NEW; ready.known.len()].into(),
             shown: vec![Shown::Absent; parts].into(),
             held: (0..ready.spots).map(|_| Held::Nothing).collect(),
             traces: FxHashMap::default(),
@@ -67,20 +71,22 @@ impl View {
     }
 
     /// Has a scope come next in the order of the page, and fills the cells that it has of itself; `given` are those that come from outside.
-    pub(super) fn own_cells(&mut self, id: ScopeId, given: &mut FxHashMap<u32, Slot>) {
-        let prepared = self.graph.prepared.clone();
+    pub(super) fn own_cells(&mut self, prepared: &Prepared, id: ScopeId, given: Vec<GivenSlot>) {
+        let mut given = given;
         self.graph.next_serial += 1;
         self.graph.scope_mut(id).serial = self.graph.next_serial;
         let (plan, block) = (self.graph.scope(id).plan, self.graph.scope(id).block);
         let ready = prepared.block(plan, block);
         for (at, cell) in ready.cells.iter().enumerate() {
             let slot = match &prepared.plan(plan).cells[*cell as usize].kind {
-                _ if given.contains_key(cell) => given.remove(cell),
+                _ if let Some(at) = given.iter().position(|(to, _)| to == cell) => {
+                    Some(given.swap_remove(at).1)
+                }
                 CellKind::Derived(expr, _) => Some(Slot::Derived {
                     value: Value::Null,
                     scope: id,
                     expr: *expr,
-                    reads: ready.reads[at].clone(),
+                    known: ready.known[at],
                     upkeep: None,
                 }),
                 CellKind::Store(store, cell) => {
@@ -92,7 +98,7 @@ impl View {
                 CellKind::Prop(Some(first))
                 | CellKind::Shared(Some(first))
                 | CellKind::State(first) => {
-                    let value = self.graph.evaluate_once(id, *first);
+                    let value = self.graph.evaluate_once(prepared, id, *first);
                     Some(Slot::Own(value))
                 }
                 CellKind::Prop(None) | CellKind::Shared(None) | CellKind::Handed => None,
@@ -120,49 +126,54 @@ impl View {
     /// Makes the component of a page and the stores that are used on it, each after those that
     /// it uses.
     pub(crate) fn open(&mut self, plan: u32, props: &[(Name, Value)], stores: &[u32]) {
+        let prepared = self.graph.prepared.clone();
         let make = |view: &mut View, plan| {
             let holder = (NONE, 0);
-            view.new_scope(Plot { plan, block: 0, parent: NONE, instance: NONE, holder })
+            view.new_scope(&prepared, Plot { plan, block: 0, parent: NONE, instance: NONE, holder })
         };
         let id = make(self, plan);
         for store in stores {
             let scope = make(self, *store);
             self.graph.stores.insert(*store, scope);
-            self.own_cells(scope, &mut FxHashMap::default());
+            self.own_cells(&prepared, scope, Vec::new());
         }
-        let prepared = self.graph.prepared.clone();
         let cells = prepared.plan(plan).cells.iter().enumerate();
-        let mut given: FxHashMap<u32, Slot> = cells
+        let given: Vec<GivenSlot> = cells
             .filter(|(_, cell)| matches!(cell.kind, CellKind::Prop(_) | CellKind::Shared(_)))
             .filter_map(|(at, cell)| {
                 let (_, value) = props.iter().find(|(name, _)| *name == cell.name)?;
                 Some((at as u32, Slot::Own(value.clone())))
             })
             .collect();
-        self.own_cells(id, &mut given);
-        self.grow_if_lively(id);
+        self.own_cells(&prepared, id, given);
+        self.grow_if_lively(&prepared, id);
     }
 
     /// Works out what stands in a new scope, where that may change before it is shown.
-    pub(super) fn grow_if_lively(&mut self, id: ScopeId) {
-        if self.graph.prepared.lively {
-            self.grow(id);
+    pub(super) fn grow_if_lively(&mut self, prepared: &Prepared, id: ScopeId) {
+        if prepared.lively {
+            self.grow(prepared, id);
         }
     }
 
     /// Works out what stands in a new scope.
-    fn grow(&mut self, id: ScopeId) {
+    fn grow(&mut self, prepared: &Prepared, id: ScopeId) {
         if std::mem::replace(&mut self.graph.scope_mut(id).grown, true) {
             return;
         }
         for spot in 0..self.graph.scope(id).held.len() as u32 {
-            self.fill(id, spot);
+            self.fill(prepared, id, spot);
         }
     }
 
-    /// Shows a new scope: its nodes, what stands in its spots, then its parts.
-    pub(crate) fn show(&mut self, id: ScopeId, target: Target) {
+    /// Shows the page.
+    pub(crate) fn show_all(&mut self, target: Target) {
         let prepared = self.graph.prepared.clone();
+        self.show(&prepared, ROOT_SCOPE, target);
+    }
+
+    /// Shows a new scope: its nodes, what stands in its spots, then its parts.
+    pub(super) fn show(&mut self, prepared: &Prepared, id: ScopeId, target: Target) {
         let (plan, block_id) = (self.graph.scope(id).plan, self.graph.scope(id).block);
         let block = &prepared.plan(plan).blocks[block_id as usize];
         let ready = prepared.block(plan, block_id);
@@ -186,15 +197,15 @@ impl View {
         let grown = std::mem::replace(&mut self.graph.scope_mut(id).grown, true);
         for spot in 0..block.spots.len() as u32 {
             if !grown {
-                self.fill(id, spot);
+                self.fill(prepared, id, spot);
             }
-            let target = self.target_in_new(&prepared, id, spot, target);
-            self.show_spot(id, spot, target);
+            let target = self.target_in_new(prepared, id, spot, target);
+            self.show_spot(prepared, id, spot, target);
         }
         self.graph.scope_mut(id).standing = true;
         for (at, part) in block.parts.iter().enumerate() {
             let key = (id, ready.reader_of_part(at as u32));
-            let value = self.graph.evaluate_first(key, part.value);
+            let value = self.graph.evaluate_first(prepared, key, part.value);
             let to = part.kind.shown(&value);
             self.report_unsafe(id, &part.address, &part.kind, &value, &to);
             let is_default = match (&part.kind, &to) {
@@ -258,8 +269,7 @@ impl View {
     }
 
     /// Puts into a spot of a new scope what belongs there.
-    fn fill(&mut self, id: ScopeId, spot: u32) {
-        let prepared = self.graph.prepared.clone();
+    fn fill(&mut self, prepared: &Prepared, id: ScopeId, spot: u32) {
         let scope = self.graph.scope(id);
         let (plan, block, instance) = (scope.plan, scope.block, scope.instance);
         let ready = prepared.block(plan, block);
@@ -267,17 +277,17 @@ impl View {
         let kind = &prepared.plan(plan).blocks[block as usize].spots[spot as usize].kind;
         match kind {
             SpotKind::Branch { choice, alternatives, .. } => {
-                self.graph.settle_reads(key);
-                let value = self.graph.evaluate(key, *choice);
+                self.graph.settle_reads(prepared, key);
+                let value = self.graph.evaluate(prepared, key, *choice);
                 self.graph.freshen(key);
                 let chosen = chosen(&value, alternatives.len());
                 self.graph.scope_mut(id).held[spot as usize] = Held::Branch { chosen, scope: NONE };
-                self.enter_alternative(id, spot, chosen, alternatives);
+                self.enter_alternative(prepared, id, spot, chosen, alternatives);
             }
             SpotKind::List { .. } => {
                 self.graph.scope_mut(id).held[spot as usize] = Held::List(Box::default());
-                self.graph.settle_reads(key);
-                let list = self.graph.list_of(id, spot);
+                self.graph.settle_reads(prepared, key);
+                let list = self.graph.list_of(prepared, id, spot);
                 self.graph.freshen(key);
                 if let Value::List(items) = &list
                     && !items.is_empty()
@@ -290,7 +300,7 @@ impl View {
                     self.reconcile(id, spot);
                 }
             }
-            SpotKind::Component(used) => self.make_component(id, spot, used),
+            SpotKind::Component(used) => self.make_component(prepared, id, spot, used),
             SpotKind::Slot { name, values, fallback } => {
                 let (giver, use_spot) = self.graph.scope(instance).holder;
                 let content = self.content_for(instance, name);
@@ -308,9 +318,9 @@ impl View {
                     }
                     (None, None) => return,
                 };
-                let inner = self.new_scope(plot);
+                let inner = self.new_scope(prepared, plot);
                 let mut cells: SmallVec<[Option<u32>; 2]> = SmallVec::new();
-                let mut slots = FxHashMap::default();
+                let mut slots = Vec::new();
                 if let Some((giver_plan, block)) = block {
                     let own = &prepared.block(giver_plan, block).cells;
                     let named = |name: &Name| {
@@ -322,7 +332,7 @@ impl View {
                     cells = values.iter().map(|(name, _)| named(name)).collect();
                     for (cell, given) in cells.iter().zip(&ready.given[spot as usize]) {
                         if let Some(cell) = cell {
-                            slots.insert(*cell, self.slot_for(id, given));
+                            slots.push((*cell, self.slot_for(prepared, id, given)));
                         }
                     }
                     if let Held::Component { contents, .. } =
@@ -332,20 +342,20 @@ impl View {
                     }
                 }
                 self.graph.scope_mut(id).held[spot as usize] = Held::Slot { scope: inner, cells };
-                self.own_cells(inner, &mut slots);
-                self.grow_if_lively(inner);
+                self.own_cells(prepared, inner, slots);
+                self.grow_if_lively(prepared, inner);
             }
             SpotKind::Renamed { name, block, .. } => {
-                self.graph.settle_reads(key);
-                let value = self.graph.evaluate(key, *name);
+                self.graph.settle_reads(prepared, key);
+                let value = self.graph.evaluate(prepared, key, *name);
                 self.graph.freshen(key);
                 let tag = vein_plan::shown::renamed(&value);
                 self.report_tag(id, spot, &value, tag);
-                self.enter_renamed(id, spot, *block, tag);
+                self.enter_renamed(prepared, id, spot, *block, tag);
             }
             SpotKind::Markup { value, .. } => {
-                self.graph.settle_reads(key);
-                let value = self.graph.evaluate(key, *value);
+                self.graph.settle_reads(prepared, key);
+                let value = self.graph.evaluate(prepared, key, *value);
                 self.graph.freshen(key);
                 let html = value.to_shown();
                 let cleaned = self.cleaned(&html);
@@ -369,23 +379,23 @@ impl View {
         Some((*block, plan))
     }
 
-    fn slot_for(&mut self, giver: ScopeId, given: &ReadyGiven) -> Slot {
+    fn slot_for(&mut self, prepared: &Prepared, giver: ScopeId, given: &ReadyGiven) -> Slot {
         match given {
             ReadyGiven::Path(cell, path) => {
                 Slot::Alias { scope: giver, cell: *cell, path: path.clone() }
             }
-            ReadyGiven::Value(expr, reads) => Slot::Derived {
+            ReadyGiven::Value(expr, known) => Slot::Derived {
                 value: Value::Null,
                 scope: giver,
                 expr: *expr,
-                reads: reads.clone(),
+                known: *known,
                 upkeep: None,
             },
-            ReadyGiven::Once(expr) => Slot::Own(self.graph.evaluate_once(giver, *expr)),
+            ReadyGiven::Once(expr) => Slot::Own(self.graph.evaluate_once(prepared, giver, *expr)),
         }
     }
 
-    fn make_component(&mut self, id: ScopeId, spot: u32, used: &Use) {
+    fn make_component(&mut self, prepared: &Prepared, id: ScopeId, spot: u32, used: &Use) {
         let mut around = id;
         let mut deep = 0;
         while around != NONE {
@@ -393,7 +403,6 @@ impl View {
             deep += u32::from(self.graph.scope(around).block == 0);
             around = instance.0;
         }
-        let prepared = self.graph.prepared.clone();
         if deep > DEEPEST_COMPONENTS {
             let component = prepared.plan(used.plan).name.clone();
             self.making.problems.push(Problem::TooDeep { component });
@@ -404,60 +413,62 @@ impl View {
         }
         let holder = (id, spot);
         let plot = Plot { plan: used.plan, block: 0, parent: NONE, instance: NONE, holder };
-        let instance = self.new_scope(plot);
+        let instance = self.new_scope(prepared, plot);
         let scope = self.graph.scope_mut(id);
         scope.held[spot as usize] = Held::Component { instance, contents: SmallVec::new() };
         let (plan, block) = (scope.plan, scope.block);
         let ready = &prepared.block(plan, block).given[spot as usize];
-        let mut slots = FxHashMap::default();
-        for ((cell, _), given) in used.props.iter().zip(ready) {
-            slots.insert(*cell, self.slot_for(id, given));
-        }
-        self.own_cells(instance, &mut slots);
-        self.grow_if_lively(instance);
+        let slots = used.props.iter().zip(ready);
+        let slots = slots.map(|((cell, _), given)| (*cell, self.slot_for(prepared, id, given)));
+        let slots = slots.collect();
+        self.own_cells(prepared, instance, slots);
+        self.grow_if_lively(prepared, instance);
     }
 
-    fn inner(&mut self, id: ScopeId, spot: u32, block: BlockId) -> ScopeId {
+    fn inner(&mut self, prepared: &Prepared, id: ScopeId, spot: u32, block: BlockId) -> ScopeId {
         let scope = self.graph.scope(id);
         let (plan, instance, holder) = (scope.plan, scope.instance, (id, spot));
-        let inner = self.new_scope(Plot { plan, block, parent: id, instance, holder });
-        self.own_cells(inner, &mut FxHashMap::default());
+        let plot = Plot { plan, block, parent: id, instance, holder };
+        let inner = self.new_scope(prepared, plot);
+        self.own_cells(prepared, inner, Vec::new());
         inner
     }
 
     pub(super) fn enter_alternative(
         &mut self,
+        prepared: &Prepared,
         id: ScopeId,
         spot: u32,
         chosen: u32,
         alternatives: &[BlockId],
     ) {
         let Some(block) = alternatives.get(chosen as usize) else { return };
-        let inner = self.inner(id, spot, *block);
+        let inner = self.inner(prepared, id, spot, *block);
         if let Some(Was::Held(Held::Branch { chosen: before, scope })) = self.was_in(id, spot)
             && (*before, *scope != NONE) == (chosen, true)
         {
             self.graph.scope_mut(inner).life = self.graph.scope(*scope).life + 1;
         }
         self.graph.scope_mut(id).held[spot as usize] = Held::Branch { chosen, scope: inner };
-        self.grow_if_lively(inner);
+        self.grow_if_lively(prepared, inner);
     }
 
     pub(super) fn enter_renamed(
         &mut self,
+        prepared: &Prepared,
         id: ScopeId,
         spot: u32,
         block: BlockId,
         tag: &'static str,
     ) {
-        let inner = self.inner(id, spot, block);
+        let inner = self.inner(prepared, id, spot, block);
         if let Some(Was::Held(Held::Renamed { tag: before, scope })) = self.was_in(id, spot)
             && *before == tag
         {
             self.graph.scope_mut(inner).life = self.graph.scope(*scope).life + 1;
         }
         self.graph.scope_mut(id).held[spot as usize] = Held::Renamed { tag, scope: inner };
-        self.grow_if_lively(inner);
+        self.grow_if_lively(prepared, inner);
     }
 
     pub(super) fn cleaned(&self, html: &str) -> Vec<TemplateNode> {
