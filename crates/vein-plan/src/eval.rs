@@ -1,11 +1,11 @@
 //! The evaluator: the one meaning of expressions, used by the engine and by the proof.
 
-use crate::code::{CellId, Expr, ExprId, Field, Function, Item, LocalId, Piece};
+use crate::code::{CellId, Expr, ExprId, Field, Function, Item, LocalId, NameId, Piece};
 use crate::members::Member;
 use crate::ops::{Binary, Logical};
 use crate::standard;
 use crate::text::Text;
-use crate::track::{Extent, Origin, Read};
+use crate::track::{Extent, Noted, Origin};
 use crate::value::{DEEPEST_VALUE, Name, Record, Value};
 use smallvec::SmallVec;
 use std::sync::Arc;
@@ -19,6 +19,14 @@ const BEYOND_ANY_LIST: f64 = 2_147_483_648.0;
 pub trait Cells {
     /// The value of a cell as it is now.
     fn cell(&mut self, cell: CellId) -> Value;
+
+    /// Shows the value of a cell, where it stands if it can be seen there, to somebody who needs no more.
+    fn see<T>(&mut self, cell: CellId, look: impl FnOnce(&Value) -> T) -> T
+    where
+        Self: Sized,
+    {
+        look(&self.cell(cell))
+    }
 
     /// What the host answers to a function of the plan. A host that fails notes it for whoever
     /// started the evaluation, and `null` stands for the answer.
@@ -53,7 +61,7 @@ pub struct Evaluation<'a, C, O> {
     /// Values of locals.
     pub locals: &'a mut Vec<Followed<O>>,
     /// What was read; stays empty where nothing is followed.
-    pub log: Vec<Read>,
+    pub log: Vec<Noted>,
 }
 
 impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
@@ -99,8 +107,10 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
             Expr::Local(local) => {
                 self.locals.get(*local as usize).cloned().unwrap_or_else(|| made(Value::Null))
             }
-            Expr::Field(of, name) => self.field(*of, *name),
-            Expr::Index(list, index) => self.index(*list, *index),
+            Expr::Field(of, name) => self.standing(id).unwrap_or_else(|| self.field(*of, *name)),
+            Expr::Index(list, index) => {
+                self.standing(id).unwrap_or_else(|| self.index(*list, *index))
+            }
             Expr::Unary(op, x) => {
                 let x = self.follow(*x);
                 match op {
@@ -150,43 +160,61 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         }
     }
 
-    /// Whether an expression is a local, or fields of one: what it stands for can be looked at where it is.
-    fn is_place(&self, id: ExprId) -> bool {
-        match &self.exprs[id as usize] {
-            Expr::Local(_) => true,
-            Expr::Field(of, _) => self.is_place(*of),
-            _ => false,
-        }
-    }
-
-    /// What stands there.
-    fn place(&self, id: ExprId) -> &Value {
-        const NOTHING: &Value = &Value::Null;
-        match &self.exprs[id as usize] {
-            Expr::Local(local) => {
-                self.locals.get(*local as usize).map_or(NOTHING, |(value, _)| value)
+    /// What the way of an expression starts at, if that is fields and positions and nothing else.
+    fn root(&self, id: ExprId) -> Option<Root> {
+        let mut at = id;
+        loop {
+            at = match &self.exprs[at as usize] {
+                Expr::Cell(cell) => return Some(Root::Cell(*cell)),
+                Expr::Local(local) => return Some(Root::Local(*local)),
+                Expr::Field(of, _) => *of,
+                // Whoever follows reads has to know which positions were looked at.
+                Expr::Index(list, index) if !O::FOLLOWS => match &self.exprs[*index as usize] {
+                    Expr::Local(_) | Expr::Number(_) => *list,
+                    _ => return None,
+                },
+                _ => return None,
             }
-            Expr::Field(of, name) => match self.place(*of) {
-                Value::Record(record) => record.get(&self.names[*name as usize]).unwrap_or(NOTHING),
-                _ => NOTHING,
-            },
-            _ => NOTHING,
         }
     }
 
-    fn field(&mut self, of: ExprId, name: u32) -> Followed<O> {
-        if !O::FOLLOWS && self.is_place(of) {
-            let value = match self.place(of) {
-                Value::Record(record) => record.get(&self.names[name as usize]).cloned(),
-                _ => None,
-            };
-            return (value.unwrap_or_default(), O::made());
+    fn ways(&self) -> Ways<'_, O> {
+        Ways { exprs: self.exprs, names: self.names, locals: self.locals }
+    }
+
+    /// What stands at the end of a way, looked at where it is: nothing on the way is copied. `None` for any other expression,
+    /// and, where reads are followed, if the way ends before.
+    fn standing(&mut self, id: ExprId) -> Option<Followed<O>> {
+        let (found, origin) = match self.root(id)? {
+            Root::Local(local) => {
+                let (value, origin) = self.locals.get(local as usize)?;
+                (self.ways().from(id, value).cloned(), origin.clone())
+            }
+            Root::Cell(cell) => {
+                let ways = Ways { exprs: self.exprs, names: self.names, locals: self.locals };
+                (self.cells.see(cell, |value| ways.from(id, value).cloned()), O::cell(cell))
+            }
+        };
+        if !O::FOLLOWS {
+            return Some((found.unwrap_or_default(), origin));
         }
+        Some((found?, self.origin(id, origin)))
+    }
+
+    /// Where the end of a way of fields stands.
+    fn origin(&self, id: ExprId, root: O) -> O {
+        match &self.exprs[id as usize] {
+            Expr::Field(of, name) => self.origin(*of, root).field(*name),
+            _ => root,
+        }
+    }
+
+    fn field(&mut self, of: ExprId, name: NameId) -> Followed<O> {
         let (value, origin) = self.follow(of);
-        let name = &self.names[name as usize];
         match &value {
             Value::Record(record) => {
-                (record.get(name).cloned().unwrap_or_default(), origin.field(name))
+                let found = record.get(&self.names[name as usize]);
+                (found.cloned().unwrap_or_default(), origin.field(name))
             }
             _ => {
                 origin.look(&value, Extent::Presence, &mut self.log);
@@ -197,14 +225,12 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
 
     fn index(&mut self, list: ExprId, index: ExprId) -> Followed<O> {
         let (value, origin) = self.follow(list);
-        let at = self.value(index).to_number();
-        let whole = at >= 0.0 && at.fract() == 0.0 && at < BEYOND_ANY_LIST;
-        match &value {
-            Value::List(items) if whole => {
-                let at = at as usize;
+        let at = position(self.value(index).to_number());
+        match (&value, at) {
+            (Value::List(items), Some(at)) => {
                 (items.get(at).cloned().unwrap_or_default(), origin.item(at))
             }
-            Value::List(_) => (Value::Null, O::made()),
+            (Value::List(_), None) => (Value::Null, O::made()),
             _ => {
                 origin.look(&value, Extent::Presence, &mut self.log);
                 (Value::Null, O::made())
@@ -214,19 +240,15 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
 
     fn binary(&mut self, op: Binary, a: ExprId, b: ExprId) -> Value {
         if !O::FOLLOWS {
-            // To look at something where it is does nothing else, so the other may be worked out before.
-            match (self.is_place(a), self.is_place(b)) {
-                (true, true) => return op.apply(self.place(a), self.place(b)),
-                (true, false) => {
-                    let second = self.follow(b).0;
-                    return op.apply(self.place(a), &second);
-                }
-                (false, true) => {
-                    let first = self.follow(a).0;
-                    return op.apply(&first, self.place(b));
-                }
-                (false, false) => {}
-            }
+            // To look at something where it is does nothing else, so the second may be worked out before.
+            let Some(Root::Local(local)) = self.root(a) else {
+                let (first, second) = (self.follow(a).0, self.follow(b).0);
+                return op.apply(&first, &second);
+            };
+            let second = self.follow(b).0;
+            let root = self.locals.get(local as usize);
+            let first = root.and_then(|(root, _)| self.ways().from(a, root));
+            return op.apply(first.unwrap_or(&Value::Null), &second);
         }
         let (first, second) = (self.follow(a), self.follow(b));
         let compares_with_null = matches!(op, Binary::Equal | Binary::NotEqual)
@@ -291,13 +313,23 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
     }
 
     fn call(&mut self, member: Member, receiver: Option<ExprId>, args: &[ExprId]) -> Followed<O> {
-        if let Some(place) = receiver.filter(|e| !O::FOLLOWS && self.is_place(*e)) {
+        if !O::FOLLOWS
+            && member != Member::ToSorted
+            && let Some(of) = receiver
+            && let Some(root) = self.root(of)
+        {
             let args: SmallVec<[Value; 2]> = args.iter().map(|e| self.follow(*e).0).collect();
-            let receiver = self.place(place);
-            let is_list = matches!(receiver, Value::List(_));
-            if !(is_list && member == Member::ToSorted) {
-                return (standard::call(member, receiver, &args), O::made());
-            }
+            let ways = Ways { exprs: self.exprs, names: self.names, locals: self.locals };
+            let call = |root: &Value| {
+                standard::call(member, ways.from(of, root).unwrap_or(&Value::Null), &args)
+            };
+            let result = match root {
+                Root::Cell(cell) => self.cells.see(cell, call),
+                Root::Local(local) => {
+                    call(self.locals.get(local as usize).map_or(&Value::Null, |(value, _)| value))
+                }
+            };
+            return (result, O::made());
         }
         let receiver = receiver.map(|e| self.follow(e));
         let args: SmallVec<[Value; 2]> = args.iter().map(|e| self.value(*e)).collect();
@@ -352,7 +384,11 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
     }
 
     /// Calls an arrow function and gives what it gives, unlooked at.
-    fn apply(&mut self, function: &Function, args: Vec<Followed<O>>) -> Followed<O> {
+    fn apply<const N: usize>(
+        &mut self,
+        function: &Function,
+        args: [Followed<O>; N],
+    ) -> Followed<O> {
         for (param, arg) in function.params.iter().zip(args) {
             self.bind(*param, arg);
         }
@@ -378,17 +414,15 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         }
         let mut state = Walked::start(member, extra.map(|e| self.follow(e)));
         for (i, item) in items.iter().enumerate() {
-            let item = (item.clone(), list.1.item(i));
+            let place = || (item.clone(), list.1.item(i));
             let position = (Value::Number(i as f64), O::made());
-            let args = match state.accumulated.take() {
-                Some(so_far) => vec![so_far, item.clone(), position],
-                None => vec![item.clone(), position],
+            let given = match state.accumulated.take() {
+                Some(so_far) => self.apply(function, [so_far, place(), position]),
+                None => self.apply(function, [place(), position]),
             };
-            let place = item.clone();
-            let given = self.apply(function, args);
-            if self.take(member, &mut state, i, item, given) {
+            if self.take(member, &mut state, i, place, given) {
                 // What comes later was not asked for, but this one has to be there.
-                self.look(&place, Extent::Position);
+                list.1.item(i).look(item, Extent::Position, &mut self.log);
                 return state.finish(member);
             }
         }
@@ -403,7 +437,7 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         member: Member,
         state: &mut Walked<O>,
         i: usize,
-        item: Followed<O>,
+        item: impl FnOnce() -> Followed<O>,
         given: Followed<O>,
     ) -> bool {
         match member {
@@ -424,7 +458,7 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
             }
             Member::Filter => {
                 if self.test(&given) {
-                    state.keep(item);
+                    state.keep(item());
                 }
             }
             Member::Every => {
@@ -436,7 +470,7 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
             _ => {
                 if self.test(&given) {
                     state.found = Some(match member {
-                        Member::Find => item,
+                        Member::Find => item(),
                         Member::FindIndex => ((i as f64).into(), O::made()),
                         _ => (true.into(), O::made()),
                     });
@@ -481,7 +515,7 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
                                 None => texts[a].compare(&texts[b]).is_gt(),
                                 Some(function) => {
                                     let pair = [a, b].map(|i| (items[i].clone(), list.item(i)));
-                                    let given = self.apply(function, pair.into());
+                                    let given = self.apply(function, pair);
                                     self.look(&given, Extent::Whole);
                                     given.0.to_number() > 0.0
                                 }
@@ -497,6 +531,49 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         }
         order
     }
+}
+
+/// What a way starts at.
+#[derive(Clone, Copy)]
+enum Root {
+    Cell(CellId),
+    Local(LocalId),
+}
+
+/// What it takes to go along the ways of a plan.
+struct Ways<'a, O> {
+    exprs: &'a [Expr],
+    names: &'a [Name],
+    locals: &'a [Followed<O>],
+}
+
+impl<O> Ways<'_, O> {
+    /// What stands at the end of a way, where there is anything.
+    fn from<'v>(&self, id: ExprId, root: &'v Value) -> Option<&'v Value> {
+        match &self.exprs[id as usize] {
+            Expr::Field(of, name) => match self.from(*of, root)? {
+                Value::Record(record) => record.get(&self.names[*name as usize]),
+                _ => None,
+            },
+            Expr::Index(list, index) => {
+                let at = match &self.exprs[*index as usize] {
+                    Expr::Number(at) => *at,
+                    Expr::Local(local) => self.locals.get(*local as usize)?.0.to_number(),
+                    _ => return None,
+                };
+                match self.from(*list, root)? {
+                    Value::List(items) => items.get(position(at)?),
+                    _ => None,
+                }
+            }
+            _ => Some(root),
+        }
+    }
+}
+
+/// The position in a list that a number is, if it is one.
+fn position(at: f64) -> Option<usize> {
+    (at >= 0.0 && at.fract() == 0.0 && at < BEYOND_ANY_LIST).then_some(at as usize)
 }
 
 /// What a walk over a list has gathered so far.

@@ -1,10 +1,11 @@
 //! Strings as ECMAScript has them: sequences of UTF-16 code units.
 //!
-//! Almost every string is well formed and is kept as UTF-8. One that holds a lone
-//! surrogate (`'😀'.slice(0, 1)`) is kept as its code units. The form is canonical, so
+//! Almost every string is well formed and is kept as UTF-8; a short one, as most are, where the value is. One that holds
+//! a lone surrogate (`'😀'.slice(0, 1)`) is kept as its code units. The form is canonical, so
 //! equal strings are equal in memory.
 
 use crate::standard::LONGEST_TEXT;
+use compact_str::CompactString;
 use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -23,26 +24,38 @@ pub struct Text(Repr);
 
 #[derive(Clone, PartialEq, Eq, Hash)]
 enum Repr {
+    /// At most [`SHORT`] bytes.
+    Short(CompactString),
+    /// More than that.
     Utf8(Arc<str>),
     /// Only when at least one surrogate stands alone.
     Utf16(Arc<[u16]>),
 }
 
+/// How many bytes stand in a [`CompactString`] itself.
+const SHORT: usize = size_of::<CompactString>();
+
+impl Text {
+    fn new(s: &str, long: impl FnOnce() -> Arc<str>) -> Text {
+        if s.len() <= SHORT { Text(Repr::Short(s.into())) } else { Text(Repr::Utf8(long())) }
+    }
+}
+
 impl From<&str> for Text {
     fn from(s: &str) -> Self {
-        Text(Repr::Utf8(Arc::from(s)))
+        Text::new(s, || s.into())
     }
 }
 
 impl From<String> for Text {
     fn from(s: String) -> Self {
-        Text(Repr::Utf8(Arc::from(s)))
+        Text::new(&s, || s.as_str().into())
     }
 }
 
 impl From<Arc<str>> for Text {
     fn from(s: Arc<str>) -> Self {
-        Text(Repr::Utf8(s))
+        Text::new(&s, || s.clone())
     }
 }
 
@@ -70,28 +83,31 @@ impl Text {
     /// The code units in order.
     pub fn units(&self) -> Vec<u16> {
         match &self.0 {
-            Repr::Utf8(s) => s.encode_utf16().collect(),
             Repr::Utf16(units) => units.to_vec(),
+            _ => self.to_utf8().encode_utf16().collect(),
         }
     }
 
     /// Length in UTF-16 code units, as `String.prototype.length`.
     pub fn len(&self) -> usize {
         match &self.0 {
-            Repr::Utf8(s) if s.is_ascii() => s.len(),
-            Repr::Utf8(s) => s.encode_utf16().count(),
             Repr::Utf16(units) => units.len(),
+            _ => {
+                let s = self.to_utf8();
+                if s.is_ascii() { s.len() } else { s.encode_utf16().count() }
+            }
         }
     }
 
     /// Whether there is no code unit.
     pub fn is_empty(&self) -> bool {
-        matches!(&self.0, Repr::Utf8(s) if s.is_empty())
+        matches!(&self.0, Repr::Short(s) if s.is_empty())
     }
 
     /// The string as UTF-8, when it is well formed.
     pub fn as_str(&self) -> Option<&str> {
         match &self.0 {
+            Repr::Short(s) => Some(s),
             Repr::Utf8(s) => Some(s),
             Repr::Utf16(_) => None,
         }
@@ -100,6 +116,7 @@ impl Text {
     /// The string as UTF-8; a lone surrogate becomes U+FFFD, as in a `USVString` of Web IDL.
     pub fn to_utf8(&self) -> Cow<'_, str> {
         match &self.0 {
+            Repr::Short(s) => Cow::Borrowed(s),
             Repr::Utf8(s) => Cow::Borrowed(s),
             Repr::Utf16(units) => Cow::Owned(String::from_utf16_lossy(units)),
         }
@@ -134,9 +151,9 @@ impl Text {
 
     /// Order by code units, as `<` compares strings (ECMA-262, IsLessThan).
     pub fn compare(&self, other: &Text) -> Ordering {
-        match (&self.0, &other.0) {
-            (Repr::Utf8(a), Repr::Utf8(b)) if a.is_ascii() || b.is_ascii() => a.cmp(b),
-            (Repr::Utf8(a), Repr::Utf8(b)) => a.encode_utf16().cmp(b.encode_utf16()),
+        match (self.as_str(), other.as_str()) {
+            (Some(a), Some(b)) if a.is_ascii() || b.is_ascii() => a.cmp(b),
+            (Some(a), Some(b)) => a.encode_utf16().cmp(b.encode_utf16()),
             _ => self.units().cmp(&other.units()),
         }
     }
@@ -179,6 +196,24 @@ mod tests {
         assert!(high.as_str().is_none());
         assert_eq!(Text::concat([&high, &low]), face);
         assert_eq!(Text::concat([&low, &high]).len(), 2);
+    }
+
+    /// Whatever way a string came about, it is kept in one form, and a value is no larger for it.
+    #[test]
+    fn short_and_long_strings_are_equal_in_memory() {
+        for len in [0, 1, SHORT - 1, SHORT, SHORT + 1, 100] {
+            let (whole, half) = ("b".repeat(len), "b".repeat(len / 2));
+            let made = Text::concat([&half.as_str().into(), &"b".repeat(len - len / 2).into()]);
+            let ways =
+                [whole.as_str().into(), whole.clone().into(), Arc::<str>::from(&*whole).into()];
+            for text in ways.into_iter().chain([made]) {
+                assert_eq!(text, Text::from(&*whole));
+                assert_eq!(matches!(text.0, Repr::Short(_)), len <= SHORT);
+                assert_eq!((text.len(), text.is_empty()), (len, len == 0));
+                assert_eq!(text.compare(&"a".into()).is_gt(), len > 0);
+            }
+        }
+        assert_eq!(size_of::<crate::Value>(), SHORT);
     }
 
     #[test]

@@ -1,7 +1,8 @@
 //! What an evaluation read: paths into cells, and how much of what stands there.
 
-use crate::code::CellId;
+use crate::code::{CellId, NameId};
 use crate::value::{Name, Step, Value};
+use smallvec::SmallVec;
 use std::sync::Arc;
 
 /// How much of a value was read. A reader is woken only when that much has changed.
@@ -53,6 +54,73 @@ pub struct Read {
     pub extent: Extent,
 }
 
+/// One step of a way while it is followed: it costs nothing to copy.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Hop {
+    /// A field, by its name's place in the program's table.
+    Field(NameId),
+    /// A position.
+    Item(u32),
+}
+
+impl Hop {
+    fn step(self, names: &[Name]) -> Step {
+        match self {
+            Hop::Field(name) => Step::Field(names[name as usize].clone()),
+            Hop::Item(at) => Step::Index(at),
+        }
+    }
+
+    fn is(self, step: &Step, names: &[Name]) -> bool {
+        match (self, step) {
+            (Hop::Field(name), Step::Field(known)) => {
+                let name = &names[name as usize];
+                Arc::ptr_eq(name, known) || name == known
+            }
+            (Hop::Item(at), Step::Index(known)) => at == *known,
+            _ => false,
+        }
+    }
+}
+
+/// A way into a cell's value.
+pub type Way = SmallVec<[Hop; 3]>;
+
+/// A read as it is noted while an evaluation runs.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+pub struct Noted {
+    /// The cell.
+    pub cell: CellId,
+    /// The way into its value.
+    pub way: Way,
+    /// How much was read.
+    pub extent: Extent,
+}
+
+impl Noted {
+    /// The read, with the names that the program's table has.
+    pub fn read(&self, names: &[Name]) -> Read {
+        let path = self.way.iter().map(|hop| hop.step(names)).collect();
+        Read { cell: self.cell, path, extent: self.extent }
+    }
+
+    /// Whether it is this read.
+    ///
+    /// ```
+    /// use vein_plan::track::{Extent, Hop, Noted};
+    /// use vein_plan::Name;
+    /// let names: [Name; 2] = ["id".into(), "crop".into()];
+    /// let way = [Hop::Item(3), Hop::Field(1)].into_iter().collect();
+    /// let noted = Noted { cell: 0, way, extent: Extent::Whole };
+    /// assert_eq!(noted.read(&names).path[1].to_string(), ".crop");
+    /// assert!(noted.is(&noted.read(&names), &names));
+    /// ```
+    pub fn is(&self, read: &Read, names: &[Name]) -> bool {
+        (self.cell, self.extent, self.way.len()) == (read.cell, read.extent, read.path.len())
+            && self.way.iter().zip(&read.path).all(|(hop, step)| hop.is(step, names))
+    }
+}
+
 /// Where a value came from while it is passed about inside an expression. Nothing counts
 /// as read until something looks at it.
 pub trait Origin: Clone {
@@ -63,13 +131,13 @@ pub trait Origin: Clone {
     /// A value made by the expression itself.
     fn made() -> Self;
     /// A field of a value.
-    fn field(&self, name: &Name) -> Self;
+    fn field(&self, name: NameId) -> Self;
     /// An item of a list.
     fn item(&self, index: usize) -> Self;
     /// A list whose items came from several places.
     fn gathered(items: Vec<Self>) -> Self;
     /// Notes that this much of the value was looked at.
-    fn look(&self, value: &Value, extent: Extent, log: &mut Vec<Read>);
+    fn look(&self, value: &Value, extent: Extent, log: &mut Vec<Noted>);
 }
 
 /// Follows nothing: for evaluations whose reads are known without running them.
@@ -77,10 +145,10 @@ impl Origin for () {
     const FOLLOWS: bool = false;
     fn cell(_: CellId) -> Self {}
     fn made() -> Self {}
-    fn field(&self, _: &Name) -> Self {}
+    fn field(&self, _: NameId) -> Self {}
     fn item(&self, _: usize) -> Self {}
     fn gathered(_: Vec<Self>) -> Self {}
-    fn look(&self, _: &Value, _: Extent, _: &mut Vec<Read>) {}
+    fn look(&self, _: &Value, _: Extent, _: &mut Vec<Noted>) {}
 }
 
 /// Follows every value to where it came from.
@@ -88,36 +156,25 @@ impl Origin for () {
 pub enum Tracked {
     /// Made by the expression.
     Made,
-    /// The value of a cell.
-    Cell(CellId),
-    /// Stands inside of something.
-    Inside(Arc<(Tracked, Step)>),
+    /// Stands in a cell.
+    Placed(CellId, Way),
     /// A list whose items stand in different places.
     Gathered(Arc<[Tracked]>),
 }
 
 impl Tracked {
     /// The cell and the way into it, for what stands in one.
-    pub fn place(&self) -> Option<(CellId, Vec<Step>)> {
-        let (mut depth, mut at) = (0, self);
-        while let Tracked::Inside(inside) = at {
-            (depth, at) = (depth + 1, &inside.0);
-        }
-        let Tracked::Cell(cell) = at else { return None };
-        let mut path = Vec::with_capacity(depth);
-        at = self;
-        while let Tracked::Inside(inside) = at {
-            path.push(inside.1.clone());
-            at = &inside.0;
-        }
-        path.reverse();
-        Some((*cell, path))
+    pub fn place(&self, names: &[Name]) -> Option<(CellId, Vec<Step>)> {
+        let Tracked::Placed(cell, way) = self else { return None };
+        Some((*cell, way.iter().map(|hop| hop.step(names)).collect()))
     }
 
-    fn step(&self, step: Step) -> Tracked {
+    fn step(&self, hop: Hop) -> Tracked {
         match self {
-            Tracked::Cell(_) | Tracked::Inside(_) => {
-                Tracked::Inside(Arc::new((self.clone(), step)))
+            Tracked::Placed(cell, way) => {
+                let mut way = way.clone();
+                way.push(hop);
+                Tracked::Placed(*cell, way)
             }
             _ => Tracked::Made,
         }
@@ -128,21 +185,21 @@ impl Origin for Tracked {
     const FOLLOWS: bool = true;
 
     fn cell(cell: CellId) -> Self {
-        Tracked::Cell(cell)
+        Tracked::Placed(cell, Way::new())
     }
 
     fn made() -> Self {
         Tracked::Made
     }
 
-    fn field(&self, name: &Name) -> Self {
-        self.step(Step::Field(name.clone()))
+    fn field(&self, name: NameId) -> Self {
+        self.step(Hop::Field(name))
     }
 
     fn item(&self, index: usize) -> Self {
         match self {
             Tracked::Gathered(items) => items.get(index).cloned().unwrap_or(Tracked::Made),
-            _ => self.step(Step::Index(index as u32)),
+            _ => self.step(Hop::Item(index as u32)),
         }
     }
 
@@ -150,11 +207,11 @@ impl Origin for Tracked {
         Tracked::Gathered(items.into())
     }
 
-    fn look(&self, value: &Value, extent: Extent, log: &mut Vec<Read>) {
+    fn look(&self, value: &Value, extent: Extent, log: &mut Vec<Noted>) {
         match (self, value) {
             (Tracked::Made, _) => {}
-            (Tracked::Cell(_) | Tracked::Inside(_), _) => {
-                log.extend(self.place().map(|(cell, path)| Read { cell, path, extent }));
+            (Tracked::Placed(cell, way), _) => {
+                log.push(Noted { cell: *cell, way: way.clone(), extent });
             }
             // How many items were kept was already decided by reads that were noted then.
             (Tracked::Gathered(items), Value::List(values)) if extent == Extent::Whole => {

@@ -72,7 +72,11 @@ struct Sight<'a> {
 
 impl Cells for Sight<'_> {
     fn cell(&mut self, cell: CellId) -> Value {
-        self.fresh.cell(self.runtime.program(), self.scope, cell)
+        self.see(cell, Value::clone)
+    }
+
+    fn see<T>(&mut self, cell: CellId, look: impl FnOnce(&Value) -> T) -> T {
+        look(self.fresh.cell(self.runtime.program(), self.scope, cell))
     }
 
     /// What the host answers at once is always the same for the same arguments.
@@ -142,16 +146,17 @@ const DEEPEST: usize = 100;
 
 impl Fresh {
     /// The value of a cell as a scope sees it.
-    pub fn cell(&self, program: &Program, scope: usize, cell: CellId) -> Value {
+    pub fn cell(&self, program: &Program, scope: usize, cell: CellId) -> &Value {
+        const NOTHING: &Value = &Value::Null;
         let mut at = Some(scope);
         while let Some(here) = at.map(|at| &self.scopes[at]) {
             if program.plans[here.plan].cells[cell as usize].block == here.block {
                 let found = here.cells.iter().find(|(known, _)| *known == cell);
-                return found.map(|(_, value)| value.clone()).unwrap_or_default();
+                return found.map_or(NOTHING, |(_, value)| value);
             }
             at = here.lexical;
         }
-        Value::Null
+        NOTHING
     }
 
     /// An expression's value in a scope and everything that it reads.
@@ -166,7 +171,7 @@ impl Fresh {
             log: Vec::new(),
         };
         let value = run.value(expr);
-        (value, run.log)
+        (value, run.log.iter().map(|noted| noted.read(&program.names)).collect())
     }
 
     /// How many components stand around a place, the innermost included.
@@ -313,7 +318,7 @@ impl Renderer<'_> {
                 | CellKind::Prop(Some(expr))
                 | CellKind::Shared(Some(expr)) => self.value(at, *expr),
                 CellKind::Store(store, cell) => match self.fresh.stores.get(&(*store as usize)) {
-                    Some(store) => self.fresh.cell(self.program, *store, *cell),
+                    Some(store) => self.fresh.cell(self.program, *store, *cell).clone(),
                     None => continue,
                 },
                 _ => continue,
@@ -484,9 +489,9 @@ impl Renderer<'_> {
         let mut value = self.fresh.cell(self.program, at, cell);
         for name in path {
             let step = vein_plan::Step::Field(self.program.names[*name as usize].clone());
-            value = value.child(&step).cloned().unwrap_or_default();
+            value = value.child(&step).unwrap_or(&Value::Null);
         }
-        value
+        value.clone()
     }
 
     fn rows(

@@ -256,7 +256,7 @@ pub(crate) struct Scope {
     pub(crate) shown: Box<[Shown]>,
     pub(crate) held: Box<[Held]>,
     /// What readers read when they were last evaluated, where that differs from run to run.
-    pub(crate) traces: FxHashMap<Reader, Box<[Read]>>,
+    pub(crate) traces: FxHashMap<Reader, Arc<[Read]>>,
     /// The parts whose controls hold what means no value.
     pub(crate) invalid: SmallVec<[u32; 1]>,
 }

@@ -41,7 +41,7 @@ fn reads(exprs: &[Expr]) -> Vec<String> {
         let steps: String = read.path.iter().map(|step| step.to_string()).collect();
         format!("{}{steps} {:?}", cells[read.cell as usize], read.extent).to_lowercase()
     };
-    run.log.iter().map(shown).collect()
+    run.log.iter().map(|noted| shown(&noted.read(&names))).collect()
 }
 
 fn over(member: Member, body: Vec<Expr>) -> Vec<String> {

@@ -66,7 +66,7 @@ fn agrees(session: &mut Session, text: &str) {
         if matches!(cell.kind, CellKind::Derived(..)) && cell.block == 0 {
             let kept = session.value(&cell.name).expect("a derived value");
             let value = fresh.cell(&program, 0, number as u32);
-            assert!(kept.same(&value), "`{}`: {kept}, not {value}, in\n{text}", cell.name);
+            assert!(kept.same(value), "`{}`: {kept}, not {value}, in\n{text}", cell.name);
         }
     }
 }

@@ -26,7 +26,7 @@ use std::sync::Arc;
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::Cells;
 use vein_plan::members::Member;
-use vein_plan::track::{Origin, Tracked};
+use vein_plan::track::{Noted, Origin, Tracked};
 use vein_plan::value::DEEPEST_VALUE;
 use vein_plan::{Read, SpotKind, Step, Text, Value};
 use vein_view::NodeNumber;
@@ -45,7 +45,7 @@ pub(crate) struct Touched {
     /// The writes that made it stale, as positions in the log.
     because: SmallVec<[u32; 2]>,
     /// What it had read before it was evaluated again, if it had been evaluated.
-    trace: Option<Option<Box<[Read]>>>,
+    trace: Option<Option<Arc<[Read]>>>,
     /// Up to where in the log it has been kept up with its list.
     kept_to: Option<u32>,
 }
@@ -138,6 +138,8 @@ pub(crate) struct Graph {
     pending: FxHashSet<(ScopeId, u32)>,
     /// Derived values in rows of those of whom only some were told that depend on them.
     half_told: Vec<ReaderKey>,
+    /// Where reads are noted while an expression is evaluated: empty in between.
+    noted: Vec<Noted>,
     /// Derived values that were kept up when the pulse began that was taken back.
     unkept: Vec<ReaderKey>,
     /// The derived list that is being edited: until that is done it is not what its expression gives.
@@ -183,6 +185,16 @@ pub(crate) struct Graph {
     pub(crate) sabotage: Option<Sabotage>,
 }
 
+/// Where the value of a cell stands.
+pub(crate) struct There {
+    /// The slot that has it, or has it inside.
+    base: (ScopeId, u32),
+    /// The slots that lead there, from the cell on.
+    through: SmallVec<[(ScopeId, u32); 4]>,
+    /// For rows among those, from the last on, where they stand in their lists.
+    positions: SmallVec<[u32; 2]>,
+}
+
 /// The state as an expression of a scope sees it.
 pub(crate) struct Sight<'a> {
     pub(crate) graph: &'a mut Graph,
@@ -193,6 +205,17 @@ pub(crate) struct Sight<'a> {
 impl Cells for Sight<'_> {
     fn cell(&mut self, cell: CellId) -> Value {
         self.graph.cell(self.prepared, self.scope, cell)
+    }
+
+    fn see<T>(&mut self, cell: CellId, look: impl FnOnce(&Value) -> T) -> T {
+        let (graph, prepared, scope) = (&mut *self.graph, self.prepared, self.scope);
+        if let Some(slot) = graph.own_slot(prepared, scope, cell) {
+            return look(graph.kept(slot));
+        }
+        match graph.locate(prepared, scope, cell) {
+            Some(there) => look(graph.there(prepared, &there)),
+            None => look(&graph.cell_anywhere(prepared, scope, cell)),
+        }
     }
 
     fn ask(&mut self, asked: u32, args: &[Value]) -> Value {
@@ -222,6 +245,7 @@ impl Graph {
             kept_up: (0, 0),
             pending: FxHashSet::default(),
             half_told: Vec::new(),
+            noted: Vec::new(),
             unkept: Vec::new(),
             editing: None,
             edited: Vec::new(),
@@ -381,6 +405,104 @@ impl Graph {
 
     /// The value of a cell as a scope sees it, brought up to date.
     pub(crate) fn cell(&mut self, prepared: &Prepared, scope: ScopeId, cell: CellId) -> Value {
+        if let Some(slot) = self.own_slot(prepared, scope, cell) {
+            return self.kept(slot).clone();
+        }
+        match self.locate(prepared, scope, cell) {
+            Some(there) => self.there(prepared, &there).clone(),
+            None => self.cell_anywhere(prepared, scope, cell),
+        }
+    }
+
+    /// The slot of a cell that has its value itself, brought up to date. Nothing for what goes away with its scope, and
+    /// where nothing that is kept counts.
+    fn own_slot(
+        &mut self,
+        prepared: &Prepared,
+        scope: ScopeId,
+        cell: CellId,
+    ) -> Option<(ScopeId, u32)> {
+        let (home, at) = self.home(scope, cell);
+        let here = self.scope(home);
+        match &here.cells[at as usize] {
+            Slot::Own(_) => Some((home, at)),
+            Slot::Derived { scope: work, expr, .. } if here.alive && !self.anew => {
+                let work = (*work, *expr);
+                self.tell_shifted();
+                self.refresh(prepared, (home, at));
+                self.hold_against(prepared, (home, at, cell), work);
+                Some((home, at))
+            }
+            _ => None,
+        }
+    }
+
+    /// What a slot has itself.
+    fn kept(&self, (home, at): (ScopeId, u32)) -> &Value {
+        match &self.scope(home).cells[at as usize] {
+            Slot::Own(value) | Slot::Derived { value, .. } => value,
+            _ => &Value::Null,
+        }
+    }
+
+    /// Where the value of a cell stands, brought up to date. Nothing for positions and for what goes away with its scope, and
+    /// where nothing that is kept counts.
+    fn locate(&mut self, prepared: &Prepared, scope: ScopeId, cell: CellId) -> Option<There> {
+        let mut through = SmallVec::new();
+        let (mut scope, mut cell) = (scope, cell);
+        let base = loop {
+            let (home, at) = self.home(scope, cell);
+            match &self.scope(home).cells[at as usize] {
+                Slot::Own(_) | Slot::Derived { .. } => {
+                    break self.own_slot(prepared, home, cell)?;
+                }
+                Slot::Alias { scope: from, cell: given, .. } => {
+                    (scope, cell) = (*from, *given);
+                }
+                Slot::Item => {
+                    let (holder, spot) = self.scope(home).holder;
+                    let list = self.list_cell((holder, spot));
+                    (scope, cell) = (holder, list.filter(|_| self.scope(holder).alive)?);
+                }
+                Slot::Position => return None,
+            }
+            through.push((home, at));
+        };
+        // Rows of a list that is derived learn when it is worked out where they stand.
+        let mut positions = SmallVec::new();
+        for (home, at) in through.iter().rev() {
+            if matches!(self.scope(*home).cells[*at as usize], Slot::Item) {
+                positions.push(self.row_position(*home)?);
+            }
+        }
+        Some(There { base, through, positions })
+    }
+
+    /// What stands there.
+    fn there(&self, prepared: &Prepared, there: &There) -> &Value {
+        const NOTHING: &Value = &Value::Null;
+        let slot = |(home, at): (ScopeId, u32)| &self.scope(home).cells[at as usize];
+        let mut value = self.kept(there.base);
+        let mut positions = there.positions.iter();
+        for (home, at) in there.through.iter().rev() {
+            let found = match slot((*home, *at)) {
+                Slot::Alias { path, .. } => value.at(path),
+                Slot::Item => {
+                    let (holder, spot) = self.scope(*home).holder;
+                    let holder = self.scope(holder);
+                    let way = &prepared.block(holder.plan, holder.block).lists[spot as usize];
+                    let position = positions.next().copied().unwrap_or(u32::MAX);
+                    value.at(way).and_then(|list| list.child(&Step::Index(position)))
+                }
+                _ => None,
+            };
+            value = found.unwrap_or(NOTHING);
+        }
+        value
+    }
+
+    /// The value of a cell, wherever it comes from.
+    fn cell_anywhere(&mut self, prepared: &Prepared, scope: ScopeId, cell: CellId) -> Value {
         let (home, at) = self.home(scope, cell);
         let (scope, cell, path) = match &self.scope(home).cells[at as usize] {
             Slot::Own(value) => return value.clone(),
@@ -394,12 +516,11 @@ impl Graph {
                 }
                 self.tell_shifted();
                 self.refresh(prepared, (home, at));
-                let value = match &self.scope(home).cells[at as usize] {
+                self.hold_against(prepared, (home, at, cell), (scope, expr));
+                return match &self.scope(home).cells[at as usize] {
                     Slot::Derived { value, .. } => value.clone(),
                     _ => Value::Null,
                 };
-                self.hold_against(prepared, (home, cell), (scope, expr), &value);
-                return value;
             }
             Slot::Alias { scope, cell, path } => (*scope, *cell, path.clone()),
             Slot::Item => return self.item(prepared, home),
@@ -418,14 +539,15 @@ impl Graph {
     fn hold_against(
         &mut self,
         prepared: &Prepared,
-        (home, cell): (ScopeId, CellId),
+        (home, at, cell): (ScopeId, u32, CellId),
         work: (ScopeId, ExprId),
-        read: &Value,
     ) {
         if self.misread.is_none() || self.editing == Some((home, cell)) {
             return;
         }
-        if let Some(is) = self.anew(prepared, work).filter(|is| !is.same(read)) {
+        let Slot::Derived { value, .. } = &self.scope(home).cells[at as usize] else { return };
+        let read = value.clone();
+        if let Some(is) = self.anew(prepared, work).filter(|is| !is.same(&read)) {
             let name = &prepared.plan(self.scope(home).plan).cells[cell as usize].name;
             let told = format!("{} was read as {read} and is {is}", self.address(home, name));
             self.misread.get_or_insert_default().push(told);
@@ -564,7 +686,7 @@ impl Graph {
                         Step::Field(_) => return None,
                     }
                 }
-                let (cell, way) = origin.place()?;
+                let (cell, way) = origin.place(&prepared.program.names)?;
                 self.resolve(scope, cell, way.into_iter().chain(steps).collect())
             }
         }

@@ -8,7 +8,7 @@ use crate::wakes::{Known, KnownReads, Prepared};
 use smallvec::SmallVec;
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::Evaluation;
-use vein_plan::track::Tracked;
+use vein_plan::track::{Noted, Tracked};
 use vein_plan::{Read, SpotKind, Value};
 
 impl Graph {
@@ -73,10 +73,10 @@ impl Graph {
                 reads.iter().any(|read| self.has_changed(prepared, key, scope, read))
             }
             KnownReads::Followed => {
-                let Some(trace) = self.scope_mut(key.0).traces.remove(&key.1) else { return true };
-                let changed = trace.iter().any(|read| self.has_changed(prepared, key, scope, read));
-                self.scope_mut(key.0).traces.insert(key.1, trace);
-                changed
+                let trace = self.scope(key.0).traces.get(&key.1).cloned();
+                trace.is_none_or(|trace| {
+                    trace.iter().any(|read| self.has_changed(prepared, key, scope, read))
+                })
             }
         }
     }
@@ -177,11 +177,11 @@ impl Graph {
             return None;
         }
         let (scope, _) = self.reads(prepared, key);
-        let found = self.first_to_settle(scope, self.scope(key.0).traces.get(&key.1)?, from)?;
-        let trace = self.scope_mut(key.0).traces.remove(&key.1)?;
+        let trace = self.scope(key.0).traces.get(&key.1)?;
+        let found = self.first_to_settle(scope, trace, from)?;
+        let trace = trace.clone();
         let before = &trace[from.saturating_sub(1)..found.0];
         let changed = before.iter().any(|read| self.has_changed(prepared, key, scope, read));
-        self.scope_mut(key.0).traces.insert(key.1, trace);
         (!changed).then_some(found)
     }
 
@@ -347,13 +347,13 @@ impl Graph {
         prepared: &Prepared,
         scope: ScopeId,
         run: impl FnOnce(&mut Evaluation<'_, Sight<'_>, Tracked>) -> T,
-    ) -> (T, Vec<Read>) {
+    ) -> (T, Vec<Noted>) {
         let exprs = &prepared.plan(self.scope(scope).plan).exprs;
         let mut locals: Vec<(Value, Tracked)> = Vec::new();
+        let log = std::mem::take(&mut self.noted);
         let cells = &mut Sight { graph: self, prepared, scope };
         let names = &prepared.program.names;
-        let mut evaluation =
-            Evaluation { exprs, names, cells, locals: &mut locals, log: Vec::new() };
+        let mut evaluation = Evaluation { exprs, names, cells, locals: &mut locals, log };
         let result = run(&mut evaluation);
         (result, evaluation.log)
     }
@@ -366,13 +366,21 @@ impl Graph {
         if matches!(known, KnownReads::Fixed(_)) {
             return self.evaluate_once(prepared, scope, expr);
         }
-        let (value, reads) = self.followed(prepared, scope, |run| run.value(expr));
-        let reads = distinct(reads);
-        let old = self.scope_mut(key.0).traces.insert(key.1, reads.into());
-        let entry = &mut self.touched[touched];
-        if entry.trace.is_none() {
-            entry.trace = Some(old);
+        let (value, mut noted) = self.followed(prepared, scope, |run| run.value(expr));
+        once_each(&mut noted);
+        let names = &prepared.program.names;
+        let traces = &mut self.scopes[key.0 as usize].traces;
+        let is_known = traces.get(&key.1).is_some_and(|trace| {
+            trace.len() == noted.len()
+                && noted.iter().zip(trace.iter()).all(|(noted, read)| noted.is(read, names))
+        });
+        if !is_known {
+            let trace = noted.iter().map(|noted| noted.read(names)).collect();
+            let old = traces.insert(key.1, trace);
+            self.touched[touched].trace.get_or_insert(old);
         }
+        noted.clear();
+        self.noted = noted;
         value
     }
 
@@ -398,9 +406,12 @@ impl Graph {
     }
 }
 
-/// Each read once, in the order of the first ones.
-fn distinct(mut reads: Vec<Read>) -> Vec<Read> {
-    let is_first: Vec<bool> = if reads.len() <= 8 {
+/// Keeps each read once, in the order of the first ones.
+fn once_each(reads: &mut Vec<Noted>) {
+    if reads.len() < 2 {
+        return;
+    }
+    let is_first: SmallVec<[bool; 8]> = if reads.len() <= 8 {
         let before = |at: usize| !reads[..at].contains(&reads[at]);
         (0..reads.len()).map(before).collect()
     } else {
@@ -409,5 +420,4 @@ fn distinct(mut reads: Vec<Read>) -> Vec<Read> {
     };
     let mut is_first = is_first.into_iter();
     reads.retain(|_| is_first.next() == Some(true));
-    reads
 }

@@ -553,7 +553,7 @@ impl Graph {
     }
 
     /// The cell that a spot's list stands in.
-    fn list_cell(&self, (scope, spot): (ScopeId, u32)) -> Option<CellId> {
+    pub(super) fn list_cell(&self, (scope, spot): (ScopeId, u32)) -> Option<CellId> {
         let here = self.scope(scope);
         let block = &self.prepared.plan(here.plan).blocks[here.block as usize];
         match &block.spots[spot as usize].kind {
