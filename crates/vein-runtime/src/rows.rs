@@ -234,10 +234,14 @@ impl Graph {
 
     /// Has derived values, and what runs by itself, know where rows stand whose lists have changed: what is read after
     /// a write is what follows from it, though the rows themselves are told only once the list is at rest.
+    #[inline]
     pub(crate) fn tell_shifted(&mut self) {
-        if !std::mem::take(&mut self.shifted) {
-            return;
+        if std::mem::take(&mut self.shifted) {
+            self.tell_early();
         }
+    }
+
+    fn tell_early(&mut self) {
         let prepared = self.prepared.clone();
         for at in 0..self.unsettled.len() {
             let (scope, spot) = self.unsettled[at];

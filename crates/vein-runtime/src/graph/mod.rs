@@ -15,7 +15,7 @@ use crate::answers::{Formatting, Functions};
 use crate::change::{Change, Undo};
 use crate::fault::Fault;
 use crate::sabotage::Sabotage;
-use crate::scope::{Mark, NONE, Rank, ReaderState, Scope, ScopeId, Slot};
+use crate::scope::{Held, Mark, NONE, Rank, ReaderState, Scope, ScopeId, Slot};
 use crate::wakes::{Prepared, Reader};
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
@@ -33,6 +33,9 @@ use vein_view::NodeNumber;
 
 /// A reader anywhere on the page.
 pub(crate) type ReaderKey = (ScopeId, Reader);
+
+/// How many readers there is room for between two pulses that are touched in one.
+const SPARE: usize = 64;
 
 /// What happened to a reader in this pulse.
 #[derive(Debug)]
@@ -185,16 +188,6 @@ pub(crate) struct Graph {
     pub(crate) sabotage: Option<Sabotage>,
 }
 
-/// Where the value of a cell stands.
-pub(crate) struct There {
-    /// The slot that has it, or has it inside.
-    base: (ScopeId, u32),
-    /// The slots that lead there, from the cell on.
-    through: SmallVec<[(ScopeId, u32); 4]>,
-    /// For rows among those, from the last on, where they stand in their lists.
-    positions: SmallVec<[u32; 2]>,
-}
-
 /// The state as an expression of a scope sees it.
 pub(crate) struct Sight<'a> {
     pub(crate) graph: &'a mut Graph,
@@ -208,13 +201,9 @@ impl Cells for Sight<'_> {
     }
 
     fn see<T>(&mut self, cell: CellId, look: impl FnOnce(&Value) -> T) -> T {
-        let (graph, prepared, scope) = (&mut *self.graph, self.prepared, self.scope);
-        if let Some(slot) = graph.own_slot(prepared, scope, cell) {
-            return look(graph.kept(slot));
-        }
-        match graph.locate(prepared, scope, cell) {
-            Some(there) => look(graph.there(prepared, &there)),
-            None => look(&graph.cell_anywhere(prepared, scope, cell)),
+        match self.graph.peek(self.prepared, self.scope, cell) {
+            Some(value) => look(value),
+            None => look(&self.graph.cell_anywhere(self.prepared, self.scope, cell)),
         }
     }
 
@@ -286,11 +275,15 @@ impl Graph {
     /// until somebody does.
     pub(crate) fn end(&mut self) {
         self.settle_half_told();
-        for touched in std::mem::take(&mut self.touched) {
+        let mut all = std::mem::take(&mut self.touched);
+        for touched in all.drain(..) {
             let state = self.state(touched.key);
             state.touched = 0;
             state.carried = state.mark == Mark::Stale;
         }
+        // What the next pulse needs, most of the time.
+        all.shrink_to(SPARE);
+        self.touched = all;
         self.unsettled.clear();
         self.pending.clear();
         self.spent.clear();
@@ -362,6 +355,7 @@ impl Graph {
         self.effects.clear();
     }
 
+    #[inline]
     pub(crate) fn scope(&self, id: ScopeId) -> &Scope {
         &self.scopes[id as usize]
     }
@@ -386,6 +380,7 @@ impl Graph {
     }
 
     /// Whether a reader is up to date.
+    #[inline]
     fn mark_of(&self, key: ReaderKey) -> Mark {
         match self.stored_mark(key) {
             Mark::Fresh if !self.pending.is_empty() && self.is_in_pending(key.0) => Mark::Perhaps,
@@ -394,6 +389,7 @@ impl Graph {
     }
 
     /// The scope that a cell lives in, seen from another, and its place there.
+    #[inline]
     pub(crate) fn home(&self, mut scope: ScopeId, cell: CellId) -> (ScopeId, u32) {
         let plan = self.scope(scope).plan;
         let home = self.prepared.plans[plan as usize].homes[cell as usize];
@@ -405,100 +401,43 @@ impl Graph {
 
     /// The value of a cell as a scope sees it, brought up to date.
     pub(crate) fn cell(&mut self, prepared: &Prepared, scope: ScopeId, cell: CellId) -> Value {
-        if let Some(slot) = self.own_slot(prepared, scope, cell) {
-            return self.kept(slot).clone();
-        }
-        match self.locate(prepared, scope, cell) {
-            Some(there) => self.there(prepared, &there).clone(),
+        match self.peek(prepared, scope, cell) {
+            Some(value) => value.clone(),
             None => self.cell_anywhere(prepared, scope, cell),
         }
     }
 
-    /// The slot of a cell that has its value itself, brought up to date. Nothing for what goes away with its scope, and
-    /// where nothing that is kept counts.
-    fn own_slot(
-        &mut self,
-        prepared: &Prepared,
-        scope: ScopeId,
-        cell: CellId,
-    ) -> Option<(ScopeId, u32)> {
+    /// The value of a cell where it stands. Nothing where something has to be brought up to date before, or looked for.
+    fn peek(&self, prepared: &Prepared, scope: ScopeId, cell: CellId) -> Option<&Value> {
         let (home, at) = self.home(scope, cell);
         let here = self.scope(home);
         match &here.cells[at as usize] {
-            Slot::Own(_) => Some((home, at)),
-            Slot::Derived { scope: work, expr, .. } if here.alive && !self.anew => {
-                let work = (*work, *expr);
-                self.tell_shifted();
-                self.refresh(prepared, (home, at));
-                self.hold_against(prepared, (home, at, cell), work);
-                Some((home, at))
+            Slot::Own(value) => Some(value),
+            Slot::Derived { value, .. } => {
+                let is_kept = !self.anew && !self.shifted && self.misread.is_none() && here.alive;
+                (is_kept && self.mark_of((home, at)) == Mark::Fresh).then_some(value)
             }
-            _ => None,
-        }
-    }
-
-    /// What a slot has itself.
-    fn kept(&self, (home, at): (ScopeId, u32)) -> &Value {
-        match &self.scope(home).cells[at as usize] {
-            Slot::Own(value) | Slot::Derived { value, .. } => value,
-            _ => &Value::Null,
-        }
-    }
-
-    /// Where the value of a cell stands, brought up to date. Nothing for positions and for what goes away with its scope, and
-    /// where nothing that is kept counts.
-    fn locate(&mut self, prepared: &Prepared, scope: ScopeId, cell: CellId) -> Option<There> {
-        let mut through = SmallVec::new();
-        let (mut scope, mut cell) = (scope, cell);
-        let base = loop {
-            let (home, at) = self.home(scope, cell);
-            match &self.scope(home).cells[at as usize] {
-                Slot::Own(_) | Slot::Derived { .. } => {
-                    break self.own_slot(prepared, home, cell)?;
-                }
-                Slot::Alias { scope: from, cell: given, .. } => {
-                    (scope, cell) = (*from, *given);
-                }
-                Slot::Item => {
-                    let (holder, spot) = self.scope(home).holder;
-                    let list = self.list_cell((holder, spot));
-                    (scope, cell) = (holder, list.filter(|_| self.scope(holder).alive)?);
-                }
-                Slot::Position => return None,
+            Slot::Alias { scope, cell, path } => {
+                let value = self.peek(prepared, *scope, *cell)?;
+                if path.is_empty() { Some(value) } else { value.at(path) }
             }
-            through.push((home, at));
-        };
-        // Rows of a list that is derived learn when it is worked out where they stand.
-        let mut positions = SmallVec::new();
-        for (home, at) in through.iter().rev() {
-            if matches!(self.scope(*home).cells[*at as usize], Slot::Item) {
-                positions.push(self.row_position(*home)?);
-            }
-        }
-        Some(There { base, through, positions })
-    }
-
-    /// What stands there.
-    fn there(&self, prepared: &Prepared, there: &There) -> &Value {
-        const NOTHING: &Value = &Value::Null;
-        let slot = |(home, at): (ScopeId, u32)| &self.scope(home).cells[at as usize];
-        let mut value = self.kept(there.base);
-        let mut positions = there.positions.iter();
-        for (home, at) in there.through.iter().rev() {
-            let found = match slot((*home, *at)) {
-                Slot::Alias { path, .. } => value.at(path),
-                Slot::Item => {
-                    let (holder, spot) = self.scope(*home).holder;
-                    let holder = self.scope(holder);
-                    let way = &prepared.block(holder.plan, holder.block).lists[spot as usize];
-                    let position = positions.next().copied().unwrap_or(u32::MAX);
-                    value.at(way).and_then(|list| list.child(&Step::Index(position)))
+            Slot::Item => {
+                let (holder, spot) = here.holder;
+                let around = self.scope(holder);
+                let Held::List(rows) = &around.held[spot as usize] else { return None };
+                let stands = rows.rows.get(here.position as usize) == Some(&home);
+                if !stands || rows.pieces.is_some() || !around.alive {
+                    return None;
                 }
-                _ => None,
-            };
-            value = found.unwrap_or(NOTHING);
+                let list = self.peek(prepared, holder, self.list_cell((holder, spot))?)?;
+                let way = &prepared.block(around.plan, around.block).lists[spot as usize];
+                match list.at(way)? {
+                    Value::List(items) => items.get(here.position as usize),
+                    _ => None,
+                }
+            }
+            Slot::Position => None,
         }
-        value
     }
 
     /// The value of a cell, wherever it comes from.

@@ -20,6 +20,7 @@ impl Graph {
     }
 
     /// What is known of a reader, and the scope in which it is evaluated.
+    #[inline]
     pub(super) fn known<'p>(
         &self,
         prepared: &'p Prepared,
@@ -303,7 +304,7 @@ impl Graph {
             value = old.clone();
         }
         self.computed += 1;
-        let because = self.because(key).iter().copied().collect();
+        let because = SmallVec::from_slice(self.because(key));
         self.freshen(key);
         self.store(prepared, (key.0, cell, key.1), Vec::new(), value, because);
         self.tell_shifted();

@@ -246,7 +246,7 @@ impl Graph {
         self.kept_up.0 += usize::from(goes_on);
         self.kept_up.1 += usize::from(!goes_on);
         self.computed += 1;
-        let because: SmallVec<[u32; 2]> = self.because(key).iter().copied().collect();
+        let because: SmallVec<[u32; 2]> = SmallVec::from_slice(self.because(key));
         self.freshen(key);
         let here = self.scope(key.0);
         let cell = prepared.block(here.plan, here.block).cells[key.1 as usize];
