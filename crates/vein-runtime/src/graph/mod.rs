@@ -35,7 +35,7 @@ use vein_view::NodeNumber;
 pub(crate) type ReaderKey = (ScopeId, Reader);
 
 /// How many readers there is room for between two pulses that are touched in one.
-const SPARE: usize = 64;
+const SPARE: usize = 16;
 
 /// What happened to a reader in this pulse.
 #[derive(Debug)]
