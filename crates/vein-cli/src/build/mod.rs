@@ -120,8 +120,48 @@ fn host_files(planned: &Planned) -> Result<Vec<(PathBuf, Vec<u8>)>> {
     Ok(files)
 }
 
+/// A script without its comments. A comment that nothing ends is none: it may stand in a regular expression.
+fn without_comments(script: &str) -> String {
+    let (mut out, mut rest) = (String::new(), script);
+    while let Some(at) = rest.find(['/', '\'', '"', '`']) {
+        let (before, from) = rest.split_at(at);
+        out.push_str(before);
+        let line = || from.find('\n').unwrap_or(from.len());
+        let quote = from.chars().next().unwrap_or('/');
+        let end = match from.get(..2) {
+            Some("//") => {
+                rest = &from[line()..];
+                continue;
+            }
+            Some("/*") => match from[2..].find("*/") {
+                Some(end) => {
+                    out.push(' ');
+                    rest = &from[end + 4..];
+                    continue;
+                }
+                None => 1,
+            },
+            _ if quote == '/' => 1,
+            _ => {
+                let mut escaped = false;
+                let closes = |(_, c): &(usize, char)| {
+                    let is_end = !escaped && (*c == quote || (*c == '\n' && quote != '`'));
+                    escaped = !escaped && *c == '\\';
+                    is_end
+                };
+                let end = from.char_indices().skip(1).find(closes);
+                end.map_or(from.len(), |(at, _)| at + 1)
+            }
+        };
+        out.push_str(&from[..end]);
+        rest = &from[end..];
+    }
+    out + rest
+}
+
 /// What a script imports by a relative path, or finds beside itself by `new URL('…', import.meta.url)`.
 fn imports(script: &str) -> Vec<String> {
+    let script = without_comments(script);
     let mut found = Vec::new();
     for quote in ['\'', '"'] {
         let pieces: Vec<&str> = script.split(quote).collect();
@@ -157,4 +197,27 @@ fn cleaned(path: &Path) -> Option<PathBuf> {
 /// A value as JSON that may stand inside a script element.
 fn json_in_html(value: &vein::Value) -> String {
     stringify(value).to_string().replace('<', "\\u003c")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_imported_stands_in_no_comment() {
+        let script = r#"
+/** @type {import('./types.d.ts').Host} */
+// import './old.js'
+import { a } from './a.js'; // import './b.js'
+import './c.js' /* and from './d.js' */;
+const text = 'no // comment', other = "/* nor */ this", more = `https://${a}/*`;
+const e = await import("./e.js"), it = 'it\'s', f = new URL('f.wasm', import.meta.url);
+"#;
+        let mut found = imports(script);
+        found.sort();
+        assert_eq!(found, ["./a.js", "./c.js", "./e.js", "f.wasm"]);
+        assert_eq!(imports("const r = /[/*]/;\nimport './a.js';"), ["./a.js"]);
+        assert_eq!(imports("const r = '//'; import './a.js'"), ["./a.js"]);
+        assert_eq!(imports("'open\nimport './a.js'"), ["./a.js"]);
+    }
 }
