@@ -16,6 +16,7 @@ pub(crate) struct Arguments {
 
 #[derive(Subcommand)]
 pub(crate) enum Command {
+    New(New),
     Check(Check),
     Show(Show),
     Map(Map),
@@ -28,6 +29,16 @@ pub(crate) enum Command {
         /// The shell.
         shell: clap_complete::Shell,
     },
+}
+
+/// Begin a project: a small one that checks, serves, proves and builds at once.
+#[derive(Args)]
+#[command(after_help = "\
+Examples:
+  vein new shed                 into a folder that is not there yet, or is empty")]
+pub(crate) struct New {
+    /// The project's folder; nothing that stands in it is written over.
+    pub(crate) dir: PathBuf,
 }
 
 /// Find all mistakes in a folder of components at once.

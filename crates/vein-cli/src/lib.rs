@@ -33,6 +33,7 @@ use std::process::ExitCode;
 pub fn main() -> ExitCode {
     let arguments = Arguments::parse();
     let result = match arguments.command {
+        Command::New(new) => commands::new::run(&new),
         Command::Check(check) => commands::check::run(&check),
         Command::Show(show) => commands::show::run(&show),
         Command::Map(map) => commands::map::run(&map),

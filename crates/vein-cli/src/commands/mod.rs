@@ -3,6 +3,7 @@
 pub(crate) mod check;
 pub(crate) mod demo;
 pub(crate) mod map;
+pub(crate) mod new;
 pub(crate) mod picture;
 #[cfg(feature = "serve")]
 pub(crate) mod serve;

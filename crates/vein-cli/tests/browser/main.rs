@@ -61,6 +61,7 @@ macro_rules! tests {
 const TESTS: &[Test] = tests! {
     programs:
     proving::the_glasshouse_is_the_same_in_chromium,
+    proving::a_new_project_is_the_same_in_chromium,
     proving::a_form_goes_back_the_same_everywhere,
     proving::lists_are_changed_where_they_stand,
     proving::a_broken_applier_is_found_and_the_part_is_named;

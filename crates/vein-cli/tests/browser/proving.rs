@@ -5,12 +5,19 @@ use crate::running::glasshouse;
 use serde_json::{Value as Json, json};
 use std::path::Path;
 use std::process::Command;
+use tempfile::TempDir;
 use vein::{ScenarioFile, Ui};
 
 /// Plays the glasshouse's scenarios in Chromium; all hold there as in memory.
 fn glasshouse_holds(more: &[&str]) -> Json {
+    let told = holds_in(glasshouse(), more);
+    assert!(told["scenarios"].as_array().is_some_and(|all| all.len() >= 25));
+    told
+}
+
+fn holds_in(dir: &Path, more: &[&str]) -> Json {
     let mut command = Command::new(env!("CARGO_BIN_EXE_vein"));
-    command.args(["prove", "--browser", "--json", "--dir"]).arg(glasshouse()).args(more);
+    command.args(["prove", "--browser", "--json", "--dir"]).arg(dir).args(more);
     let out = command.output().expect("the program runs");
     let told: Json = serde_json::from_slice(&out.stdout).expect("JSON");
     let scenarios = told["scenarios"].as_array().expect("a list");
@@ -19,8 +26,16 @@ fn glasshouse_holds(more: &[&str]) -> Json {
     };
     let failed: Vec<&Json> = scenarios.iter().filter(|scenario| !holds(scenario)).collect();
     assert!(failed.is_empty(), "{failed:#?}\n{}", String::from_utf8_lossy(&out.stderr));
-    assert!(out.status.success() && scenarios.len() >= 25);
+    assert!(out.status.success() && !scenarios.is_empty());
     told
+}
+
+pub fn a_new_project_is_the_same_in_chromium() {
+    let around = TempDir::new().expect("a folder");
+    let mut command = Command::new(env!("CARGO_BIN_EXE_vein"));
+    let out = command.current_dir(around.path()).args(["new", "shed"]).output();
+    assert!(out.expect("the program runs").status.success());
+    holds_in(&around.path().join("shed"), &[]);
 }
 
 pub fn the_glasshouse_is_the_same_in_chromium() {
