@@ -336,16 +336,15 @@ export function sumAgain(basis, old, part, change) {
       account(basis, now, 1);
     }
   }
-  basis.exact &&= basis.size <= Number.MAX_SAFE_INTEGER;
   if (!basis.exact) {
     basis.total = basis.start;
     for (const value of parts) basis.total += value;
   }
 }
 
-/** Adds a part to a sum, or takes it away. */
+/** Adds a part to a sum, or takes it away. What was rounded on the way cannot be taken away again. */
 export function account(basis, value, sign) {
-  basis.exact &&= Number.isSafeInteger(value);
   basis.total += sign * value;
   basis.size += sign * Math.abs(value);
+  basis.exact &&= Number.isSafeInteger(value) && basis.size <= Number.MAX_SAFE_INTEGER;
 }

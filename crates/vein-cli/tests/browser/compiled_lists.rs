@@ -187,6 +187,9 @@ fn step(random: &mut Random, beds: usize, buttons: usize, fields: usize) -> Json
     }
 }
 
+/// Two of these are more than whole numbers add up to without rounding.
+const LARGE: f64 = 9e15;
+
 /// A project with what it does and what it is in memory after each step; and the script that does the same.
 struct Walk {
     steps: Vec<Json>,
@@ -205,9 +208,13 @@ fn walk(uis: &[Ui; 2], seed: u64, count: usize) -> Walk {
     )
     .expect("it compiles");
     let mut random = Random::new(seed);
+    // Numbers that are whole and do not add up without rounding, in some walks.
+    let is_large = seed.is_multiple_of(5);
     let first: Vec<Json> = (0..random.below(30))
         .map(|id| {
-            let (moisture, litres) = (random.below(9) * 10, random.below(4));
+            let (moisture, litres) = (random.below(9) * 10, random.below(4) as f64);
+            let litres = if is_large && id < 2 { litres + LARGE } else { litres };
+            let moisture = if is_large && id < 2 { 10 } else { moisture };
             json!({ "id": id, "crop": *random.pick(&["pea", "kale"]), "moisture": moisture, "litres": litres,
                 "levels": [moisture] })
         })
@@ -224,7 +231,13 @@ fn walk(uis: &[Ui; 2], seed: u64, count: usize) -> Walk {
         let buttons = page.tree().select("button").expect("a selector");
         let fields = page.tree().select("input").expect("a selector");
         let beds: Vec<Json> = page.get("beds").expect("a list");
-        let step = step(&mut random, beds.len(), buttons.len(), fields.len());
+        let step = match is_large && random.below(3) == 0 {
+            true => {
+                let by = *random.pick(&[LARGE, -LARGE, -LARGE, 1.0]);
+                json!(["pour", random.below(3), by])
+            }
+            false => step(&mut random, beds.len(), buttons.len(), fields.len()),
+        };
         let entry = match &step {
             Json::Object(typed) => {
                 let field = fields[typed["field"].as_u64().expect("a number") as usize];

@@ -40,11 +40,12 @@ pub(super) struct Tally {
     len: u32,
     /// Of which items something holds.
     pub(super) bits: Bits,
-    /// What each item adds; of those that are whole, all of that, and all of it without signs; how many are not.
+    /// What each item adds; of those that are whole, all of that, and all of it without signs; how many are not. No number of
+    /// items makes that too large for 128 bits.
     parts: Vec<f64>,
-    total: f64,
-    size: f64,
-    broken: f64,
+    total: i128,
+    size: i128,
+    broken: i128,
 }
 
 pub(super) type SortKeys = SmallVec<[SortKey; 1]>;
@@ -166,7 +167,7 @@ impl Upkeep {
                 for item in last {
                     let part = number(&run.made(part, item))?;
                     outcome.parts.push(part);
-                    outcome.account(part, 1.0);
+                    outcome.account(part, 1);
                 }
             }
         }
@@ -265,23 +266,23 @@ impl Upkeep {
 }
 
 impl Tally {
-    fn account(&mut self, part: f64, sign: f64) {
-        if is_whole(part) {
-            self.total += sign * part;
-            self.size += sign * part.abs();
-        } else {
-            self.broken += sign;
+    fn account(&mut self, part: f64, sign: i128) {
+        match whole(part) {
+            Some(part) => {
+                self.total += sign * part;
+                self.size += sign * part.abs();
+            }
+            None => self.broken += sign,
         }
     }
 
     /// The sum: of whole numbers that add up without rounding it is known, others are added in their order.
     fn sum(&self, start: f64) -> f64 {
-        let is_exact =
-            self.broken == 0.0 && is_whole(start) && self.size + start.abs() < MOST_EXACT;
-        if is_exact {
-            start + self.total
-        } else {
-            self.parts.iter().fold(start, |sum, part| sum + part)
+        match whole(start) {
+            Some(start) if self.broken == 0 && self.size + start.abs() < MOST_EXACT as i128 => {
+                (start + self.total) as f64
+            }
+            _ => self.parts.iter().fold(start, |sum, part| sum + part),
         }
     }
 
@@ -305,31 +306,31 @@ impl Tally {
             Outcome::Sum { part, .. } => match edit {
                 Edit::Remove(at) => {
                     let part = self.parts.remove(*at as usize);
-                    self.account(part, -1.0);
+                    self.account(part, -1);
                 }
                 Edit::Insert(at, item) => {
                     let part = number(&run.made(part, item))?;
                     self.parts.insert(*at as usize, part);
-                    self.account(part, 1.0);
+                    self.account(part, 1);
                 }
                 Edit::Set(at, item, way) => {
                     if part.meets(way.as_deref()) {
                         let part = number(&run.made(part, item))?;
                         let was = std::mem::replace(&mut self.parts[*at as usize], part);
-                        self.account(was, -1.0);
-                        self.account(part, 1.0);
+                        self.account(was, -1);
+                        self.account(part, 1);
                     }
                 }
             },
         }
-        // What was rounded once cannot be taken away again.
-        (self.size < MOST_EXACT).then_some(())
+        Some(())
     }
 }
 
-/// Whether a number is whole, so that it can be added and taken away again.
-fn is_whole(n: f64) -> bool {
-    n.fract() == 0.0 && n.abs() < MOST_EXACT && (n != 0.0 || n.is_sign_positive())
+/// A number that is whole, so that it can be added and taken away again.
+fn whole(n: f64) -> Option<i128> {
+    let is_whole = n.fract() == 0.0 && n.abs() < MOST_EXACT && (n != 0.0 || n.is_sign_positive());
+    is_whole.then_some(n as i128)
 }
 
 fn number(value: &Value) -> Option<f64> {
