@@ -48,7 +48,7 @@ pub(crate) fn run(new: &New) -> Result<Outcome> {
         false => format!("  vein {command} --dir {}", quoted(&shown)),
     };
     said.push_str(&format!(
-        "\nGo on with\n\n{}    the page in a browser\n{}    its scenario, and a proof for every change",
+        "\nGo on with\n\n{}    the page in a browser\n{}    its scenario, and a proof for every change\n",
         within("serve"),
         within("prove"),
     ));
