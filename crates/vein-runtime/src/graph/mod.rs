@@ -34,7 +34,7 @@ use vein_view::NodeNumber;
 /// A reader anywhere on the page.
 pub(crate) type ReaderKey = (ScopeId, Reader);
 
-/// How many readers there is room for between two pulses that are touched in one.
+/// For how many readers and reads there is room between two pulses.
 const SPARE: usize = 16;
 
 /// What happened to a reader in this pulse.
@@ -201,7 +201,7 @@ impl Cells for Sight<'_> {
     }
 
     fn see<T>(&mut self, cell: CellId, look: impl FnOnce(&Value) -> T) -> T {
-        match self.graph.peek(self.prepared, self.scope, cell) {
+        match self.graph.in_place(self.prepared, self.scope, cell) {
             Some(value) => look(value),
             None => look(&self.graph.cell_anywhere(self.prepared, self.scope, cell)),
         }
@@ -401,14 +401,14 @@ impl Graph {
 
     /// The value of a cell as a scope sees it, brought up to date.
     pub(crate) fn cell(&mut self, prepared: &Prepared, scope: ScopeId, cell: CellId) -> Value {
-        match self.peek(prepared, scope, cell) {
+        match self.in_place(prepared, scope, cell) {
             Some(value) => value.clone(),
             None => self.cell_anywhere(prepared, scope, cell),
         }
     }
 
     /// The value of a cell where it stands. Nothing where something has to be brought up to date before, or looked for.
-    fn peek(&self, prepared: &Prepared, scope: ScopeId, cell: CellId) -> Option<&Value> {
+    fn in_place(&self, prepared: &Prepared, scope: ScopeId, cell: CellId) -> Option<&Value> {
         let (home, at) = self.home(scope, cell);
         let here = self.scope(home);
         match &here.cells[at as usize] {
@@ -418,7 +418,7 @@ impl Graph {
                 (is_kept && self.mark_of((home, at)) == Mark::Fresh).then_some(value)
             }
             Slot::Alias { scope, cell, path } => {
-                let value = self.peek(prepared, *scope, *cell)?;
+                let value = self.in_place(prepared, *scope, *cell)?;
                 if path.is_empty() { Some(value) } else { value.at(path) }
             }
             Slot::Item => {
@@ -429,7 +429,7 @@ impl Graph {
                 if !stands || rows.pieces.is_some() || !around.alive {
                     return None;
                 }
-                let list = self.peek(prepared, holder, self.list_cell((holder, spot))?)?;
+                let list = self.in_place(prepared, holder, self.list_cell((holder, spot))?)?;
                 let way = &prepared.block(around.plan, around.block).lists[spot as usize];
                 match list.at(way)? {
                     Value::List(items) => items.get(here.position as usize),

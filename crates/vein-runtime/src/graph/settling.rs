@@ -1,6 +1,6 @@
 //! Bringing readers up to date.
 
-use super::{Graph, ReaderKey, Sight, Wake};
+use super::{Graph, ReaderKey, SPARE, Sight, Wake};
 use crate::change::{Seen, SeenUndo, changed_since};
 use crate::sabotage::Sabotage;
 use crate::scope::{Mark, ScopeId, Slot};
@@ -381,6 +381,7 @@ impl Graph {
             self.touched[touched].trace.get_or_insert(old);
         }
         noted.clear();
+        noted.shrink_to(SPARE);
         self.noted = noted;
         value
     }
