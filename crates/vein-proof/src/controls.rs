@@ -3,7 +3,7 @@
 
 use crate::fresh::Fresh;
 use crate::verdict::{Told, kind_name, shown_at, target};
-use std::collections::{HashMap, HashSet};
+use rustc_hash::{FxHashMap, FxHashSet};
 use vein_plan::{Block, Listener, Shown, Value};
 use vein_runtime::{Cause, Pulse, Runtime};
 use vein_view::{NodeId, NodeNumber, Tree};
@@ -33,7 +33,7 @@ struct Control<'a> {
 }
 
 /// What is known of controls: by what tells their nodes apart, and their parts.
-pub(crate) type Known = HashMap<(u64, u32), Hand>;
+pub(crate) type Known = FxHashMap<(u64, u32), Hand>;
 
 /// What is known of the controls of a page as it stands, when nothing was seen before.
 pub(crate) fn at_first(runtime: &Runtime, tree: &Tree, fresh: &Fresh) -> Known {
@@ -56,7 +56,8 @@ pub(crate) fn after(
     (pulse, told): (&Pulse, &Told<'_>),
     before: &Known,
 ) -> Known {
-    let patched: HashSet<(NodeNumber, String)> = told.applied.iter().map(|p| target(&p)).collect();
+    let patched: FxHashSet<(NodeNumber, String)> =
+        told.applied.iter().map(|p| target(&p)).collect();
     each(runtime, tree, fresh, |control| {
         control.after(pulse, told.reached, &patched, before.get(&control.key()))
     })
@@ -68,12 +69,12 @@ fn each(
     fresh: &Fresh,
     work_out: impl Fn(&Control<'_>) -> Option<Hand>,
 ) -> Known {
-    let mut all = Known::new();
+    let mut all = Known::default();
     for scope in &fresh.scopes {
         let block = &runtime.program().plans[scope.plan].blocks[scope.block as usize];
         let bound = block.parts.iter().enumerate().filter(|(_, part)| part.control.is_some());
         let Some(kept) = scope.kept.filter(|_| bound.clone().next().is_some()) else { continue };
-        let first = runtime.kept(kept).first;
+        let first = runtime.first_of(kept);
         for (at, part) in bound {
             let number = first + part.mark;
             let Some(node) = tree.numbered(number) else { continue };
@@ -149,7 +150,7 @@ impl Control<'_> {
         &self,
         pulse: &Pulse,
         reached: &[NodeNumber],
-        patched: &HashSet<(NodeNumber, String)>,
+        patched: &FxHashSet<(NodeNumber, String)>,
         before: Option<&Hand>,
     ) -> Option<Hand> {
         let held = self.held.clone()?;

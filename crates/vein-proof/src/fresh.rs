@@ -5,7 +5,8 @@
 //! asked for by identity. Everything else is worked out here: derived values, which
 //! alternative stands, which items there are, what each part shows.
 
-use std::collections::{BTreeMap, HashMap};
+use rustc_hash::FxHashMap;
+use std::collections::BTreeMap;
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::{Cells, Evaluation};
 use vein_plan::track::Tracked;
@@ -32,7 +33,7 @@ pub struct FreshScope {
     /// The block of it.
     pub block: BlockId,
     /// Where it stands and as what: the same as long as it is the same.
-    pub identity: String,
+    pub identity: Name,
     /// The scope that the engine keeps at this identity.
     pub kept: Option<ScopeId>,
     /// What each part shows.
@@ -111,10 +112,10 @@ pub fn render(runtime: &Runtime, clean: Option<Clean>) -> Fresh {
     };
     // Each stands after those that it uses.
     for (plan, kept) in runtime.store_scopes() {
-        let at = renderer.scope(component(plan, format!("store {plan}"), kept), Vec::new());
+        let at = renderer.scope(component(plan, format!("store {plan}").into(), kept), Vec::new());
         renderer.fresh.stores.insert(plan, at);
     }
-    let root = component(runtime.plan_number(), String::new(), runtime.root_scope());
+    let root = component(runtime.plan_number(), "".into(), runtime.root_scope());
     renderer.fresh.root = renderer.scope(root, Vec::new());
     renderer.fresh
 }
@@ -129,7 +130,7 @@ struct Renderer<'a> {
 struct Wanted {
     plan: usize,
     block: BlockId,
-    identity: String,
+    identity: Name,
     kept: Option<ScopeId>,
     lexical: Option<usize>,
     giver: Option<(usize, usize)>,
@@ -258,8 +259,8 @@ impl Fresh {
     }
 
     /// The scopes by their identities.
-    pub fn by_identity(&self) -> HashMap<&str, usize> {
-        self.scopes.iter().enumerate().map(|(at, scope)| (scope.identity.as_str(), at)).collect()
+    pub fn by_identity(&self) -> FxHashMap<&str, usize> {
+        self.scopes.iter().enumerate().map(|(at, scope)| (&*scope.identity, at)).collect()
     }
 
     /// How many parts, branches and lists the view has.
@@ -282,11 +283,10 @@ impl Renderer<'_> {
     /// Renders a scope; `cells` are those that come from outside.
     fn scope(&mut self, wanted: Wanted, mut cells: Vec<(CellId, Value)>) -> usize {
         let at = self.fresh.scopes.len();
-        let kept = wanted.kept.map(|kept| self.runtime.kept(kept));
-        if let Some(kept) = &kept {
+        if let Some(kept) = wanted.kept {
             let given: Vec<CellId> = cells.iter().map(|(cell, _)| *cell).collect();
-            let state = kept.state.iter().filter(|(cell, _)| !given.contains(cell));
-            cells.extend(state.cloned());
+            let state = self.runtime.state_of(kept).into_iter();
+            cells.extend(state.filter(|(cell, _)| !given.contains(cell)));
         }
         self.fresh.scopes.push(FreshScope {
             plan: wanted.plan,
@@ -332,9 +332,9 @@ impl Renderer<'_> {
             self.fresh.scopes[at].parts.push(shown);
             self.fresh.scopes[at].values.push(value);
         }
+        let held = wanted.kept.map_or_else(Vec::new, |kept| self.runtime.held_in(kept));
         for (number, spot) in block.spots.iter().enumerate() {
-            let held = kept.as_ref().and_then(|kept| kept.held.get(number));
-            let spot = self.spot(at, number, &spot.kind, held);
+            let spot = self.spot(at, number, &spot.kind, held.get(number));
             self.fresh.scopes[at].spots.push(spot);
         }
         at
@@ -342,7 +342,7 @@ impl Renderer<'_> {
 
     /// What was told of its end and began anew is not the same.
     fn life(&self, kept: Option<ScopeId>) -> String {
-        match kept.map_or(0, |kept| self.runtime.kept(kept).life) {
+        match kept.map_or(0, |kept| self.runtime.life_of(kept)) {
             0 => String::new(),
             life => format!("~{life}"),
         }
@@ -353,7 +353,7 @@ impl Renderer<'_> {
         Wanted {
             plan: here.plan,
             block,
-            identity: format!("{}/{spot}.{chosen}", here.identity),
+            identity: format!("{}/{spot}.{chosen}", here.identity).into(),
             kept: None,
             lexical: Some(at),
             giver: None,
@@ -384,14 +384,14 @@ impl Renderer<'_> {
                 let chosen = choice as u32;
                 let wanted = self.inner(at, number, chosen, *block);
                 let kept = kept_one(chosen);
-                let identity = wanted.identity.clone() + &self.life(kept);
+                let identity = format!("{}{}", wanted.identity, self.life(kept)).into();
                 let wanted = Wanted { kept, identity, ..wanted };
                 FreshSpot::One(chosen, self.scope(wanted, Vec::new()))
             }
             SpotKind::Renamed { name, block, .. } => {
                 let tag = vein_plan::shown::renamed(&self.value(at, *name));
                 let wanted = self.inner(at, number, 0, *block);
-                let identity = format!("{}{tag}{}", wanted.identity, self.life(kept_one(0)));
+                let identity = format!("{}{tag}{}", wanted.identity, self.life(kept_one(0))).into();
                 let wanted = Wanted { kept: kept_one(0), identity, tag: Some(tag), ..wanted };
                 FreshSpot::One(0, self.scope(wanted, Vec::new()))
             }
@@ -513,9 +513,9 @@ impl Renderer<'_> {
             found.map(|cell| cell as CellId)
         };
         let (item_cell, position_cell) = (own(CellKind::Item), own(CellKind::Position));
-        let mut kept: HashMap<(Key, usize), ScopeId> = HashMap::new();
+        let mut kept: FxHashMap<(Key, usize), ScopeId> = FxHashMap::default();
         if let Some(Kept::Rows(rows)) = held {
-            let mut alike: HashMap<Key, usize> = HashMap::new();
+            let mut alike: FxHashMap<Key, usize> = FxHashMap::default();
             for row in rows {
                 let key = if by.is_some() { row.key.clone() } else { Key::Null };
                 let which = alike.entry(key.clone()).or_insert(0);
@@ -523,7 +523,7 @@ impl Renderer<'_> {
                 *which += 1;
             }
         }
-        let mut alike: HashMap<Key, usize> = HashMap::new();
+        let mut alike: FxHashMap<Key, usize> = FxHashMap::default();
         let mut rows = Vec::new();
         for (position, item) in items.iter().enumerate() {
             let mut cells: Vec<(CellId, Value)> = Vec::new();
@@ -540,7 +540,7 @@ impl Renderer<'_> {
             let kept = kept.get(&(key.clone(), occurrence)).copied();
             // Items that are alike have the rows that are alike in turn.
             let life = self.life(kept);
-            let identity = format!("{}#{key}{life}@{occurrence}", wanted.identity);
+            let identity = format!("{}#{key}{life}@{occurrence}", wanted.identity).into();
             let row = self.scope(Wanted { kept, identity, ..wanted }, cells);
             rows.push((key, occurrence, row));
         }

@@ -2,7 +2,8 @@
 
 use crate::controls::{self, Known};
 use crate::fresh::{Expected, Fresh, FreshScope, FreshSpot, render};
-use std::collections::{BTreeMap, HashMap, HashSet};
+use rustc_hash::{FxHashMap, FxHashSet};
+use std::collections::BTreeMap;
 use vein_plan::{CellKind, Listener, Name, PartKind, Program, Property, Shown, SpotKind};
 use vein_runtime::{Cause, Clean, Kept, Pulse, Runtime, ScopeId, Which};
 use vein_view::{Batch, NodeId, NodeNumber, Patch, Restored, Tree};
@@ -88,15 +89,15 @@ pub struct Proof {
 struct State {
     fresh: Fresh,
     /// For each identity: the scope's marked nodes, by what tells nodes apart.
-    nodes: HashMap<String, Vec<Option<u64>>>,
+    nodes: FxHashMap<Name, Vec<Option<u64>>>,
     /// Which scope each number belongs to, by identity, and the first number of that scope.
-    owners: HashMap<NodeNumber, (String, NodeNumber)>,
+    owners: FxHashMap<NodeNumber, (Name, NodeNumber)>,
     /// For each list, its rows in order.
-    lists: HashMap<String, Vec<String>>,
+    lists: FxHashMap<(Name, usize), Vec<Name>>,
     /// Numbers of nodes of markup from data.
-    markup: HashSet<NodeNumber>,
+    markup: FxHashSet<NodeNumber>,
     /// Which rows hold which node at their top, inner ones first.
-    tops: HashMap<NodeNumber, Vec<String>>,
+    tops: FxHashMap<NodeNumber, Vec<Name>>,
     /// What is known of each control that is bound both ways.
     hands: Known,
 }
@@ -117,33 +118,38 @@ impl State {
     fn new(runtime: &Runtime, tree: &Tree, clean: Option<Clean>) -> State {
         let fresh = render(runtime, clean);
         let mut state = State {
-            nodes: HashMap::new(),
-            owners: HashMap::new(),
-            lists: HashMap::new(),
-            markup: HashSet::new(),
-            tops: HashMap::new(),
-            hands: Known::new(),
+            nodes: FxHashMap::default(),
+            owners: FxHashMap::default(),
+            lists: FxHashMap::default(),
+            markup: FxHashSet::default(),
+            tops: FxHashMap::default(),
+            hands: Known::default(),
             fresh,
         };
         for scope in &state.fresh.scopes {
-            let Some(kept) = scope.kept.map(|kept| runtime.kept(kept)) else { continue };
+            let Some(kept) = scope.kept else { continue };
             let block = &runtime.program().plans[scope.plan].blocks[scope.block as usize];
-            let numbers = kept.first..kept.first + block.marks();
+            let first = runtime.first_of(kept);
+            let numbers = first..first + block.marks();
             let serial = |number: NodeNumber| tree.numbered(number).map(|node| tree.serial(node));
             let nodes = numbers.clone().map(serial).collect();
             state.nodes.insert(scope.identity.clone(), nodes);
             for number in numbers {
-                state.owners.insert(number, (scope.identity.clone(), kept.first));
+                state.owners.insert(number, (scope.identity.clone(), first));
             }
-            for (number, held) in kept.held.iter().enumerate() {
-                if let Kept::Markup(nodes) = held {
-                    state.markup.extend(nodes);
-                }
-                if let FreshSpot::Rows(rows) = &scope.spots[number] {
+            if block.spots.iter().any(|spot| matches!(spot.kind, SpotKind::Markup { .. })) {
+                let held = runtime.held_in(kept).into_iter();
+                let markup = held.filter_map(|held| match held {
+                    Kept::Markup(nodes) => Some(nodes),
+                    _ => None,
+                });
+                state.markup.extend(markup.flatten());
+            }
+            for (number, spot) in scope.spots.iter().enumerate() {
+                if let FreshSpot::Rows(rows) = spot {
                     let rows =
                         rows.iter().map(|(_, _, row)| state.fresh.scopes[*row].identity.clone());
-                    let list = format!("{}/{number}", scope.identity);
-                    state.lists.insert(list, rows.collect());
+                    state.lists.insert((scope.identity.clone(), number), rows.collect());
                 }
             }
         }
@@ -170,13 +176,14 @@ impl State {
 
 /// The numbers of the nodes at the top of a scope.
 fn top_nodes(runtime: &Runtime, scope: ScopeId) -> Vec<NodeNumber> {
-    let kept = runtime.kept(scope);
-    let block = &runtime.program().plans[kept.plan].blocks[kept.block as usize];
+    let (plan, block) = runtime.block_of(scope);
+    let block = &runtime.program().plans[plan].blocks[block as usize];
+    let first = runtime.first_of(scope);
     let mut nodes = Vec::new();
     let (mut depth, mut mark) = (0, 0);
     for node in &block.template {
         if depth == 0 && node.is_marked() {
-            nodes.push(kept.first + mark);
+            nodes.push(first + mark);
         }
         mark += u32::from(node.is_marked());
         match node {
@@ -185,7 +192,10 @@ fn top_nodes(runtime: &Runtime, scope: ScopeId) -> Vec<NodeNumber> {
             _ => {}
         }
     }
-    for (spot, held) in block.spots.iter().zip(&kept.held) {
+    if block.spots.iter().all(|spot| spot.parent.is_some()) {
+        return nodes;
+    }
+    for (spot, held) in block.spots.iter().zip(&runtime.held_in(scope)) {
         if spot.parent.is_some() {
             continue;
         }
@@ -243,7 +253,7 @@ struct Judge<'a> {
 }
 
 /// A place that changes by itself: the identity of its scope, and which of it.
-type Place = (String, Which);
+type Place = (Name, Which);
 
 impl Judge<'_> {
     fn program(&self) -> &Program {
@@ -284,11 +294,11 @@ impl Judge<'_> {
     }
 
     /// Everything that shows something else than before, in what stands before and after.
-    fn changed(&self) -> HashSet<Place> {
+    fn changed(&self) -> FxHashSet<Place> {
         let before = self.before.fresh.by_identity();
-        let mut changed = HashSet::new();
+        let mut changed = FxHashSet::default();
         for scope in &self.after.fresh.scopes {
-            let Some(old) = before.get(scope.identity.as_str()) else { continue };
+            let Some(old) = before.get(&*scope.identity) else { continue };
             let old = &self.before.fresh.scopes[*old];
             for (part, (a, b)) in old.parts.iter().zip(&scope.parts).enumerate() {
                 if self.went_elsewhere(scope, part as u32).unwrap_or(a != b) {
@@ -322,11 +332,11 @@ impl Judge<'_> {
     /// Whether a part that is bound one way went back to something else than state says, where it went back
     /// in a reset.
     fn went_elsewhere(&self, scope: &FreshScope, part: u32) -> Option<bool> {
-        let kept = self.runtime.kept(scope.kept.filter(|_| !self.restored.is_empty())?);
+        let first = self.runtime.first_of(scope.kept.filter(|_| !self.restored.is_empty())?);
         let planned = &self.program().plans[scope.plan].blocks[scope.block as usize].parts;
         let (planned, wanted) = (&planned[part as usize], &scope.parts[part as usize]);
         let is_it = |restored: &&Restored| {
-            restored.node == kept.first + planned.mark
+            restored.node == first + planned.mark
                 && planned.kind == PartKind::Property(restored.property)
         };
         let restored = self.restored.iter().find(is_it).filter(|_| planned.control.is_none());
@@ -338,14 +348,15 @@ impl Judge<'_> {
         let mut found = Vec::new();
         let before = self.before.fresh.by_identity();
         for (at, scope) in self.after.fresh.scopes.iter().enumerate() {
-            let Some(kept) = scope.kept.map(|kept| self.runtime.kept(kept)) else {
+            let Some(kept) = scope.kept else {
                 found.push(format!("{} is not in the view", scope.identity));
                 continue;
             };
             let plan = &self.program().plans[scope.plan];
             let block = &plan.blocks[scope.block as usize];
+            let first = self.runtime.first_of(kept);
             for (number, (part, wanted)) in block.parts.iter().zip(&scope.parts).enumerate() {
-                let node = self.tree.numbered(kept.first + part.mark);
+                let node = self.tree.numbered(first + part.mark);
                 let shown = node.and_then(|node| shown_at(self.tree, node, &part.kind));
                 let hand = node.and_then(|node| {
                     self.after.hands.get(&(self.tree.serial(node), number as u32))
@@ -376,14 +387,14 @@ impl Judge<'_> {
             }
             // What runs by itself may have written to it since it began.
             let alone = self.program().plans.iter().all(|plan| plan.hooks.is_empty());
-            if kept.life > 0
-                && !before.contains_key(scope.identity.as_str())
+            if self.runtime.life_of(kept) > 0
+                && !before.contains_key(&*scope.identity)
                 && !self.may_have_ended(at)
             {
                 found.push(format!("{}: began anew, though nothing ended it", scope.identity));
             }
-            if alone && scope.block == 0 && !before.contains_key(scope.identity.as_str()) {
-                for (cell, value) in &kept.state {
+            if alone && scope.block == 0 && !before.contains_key(&*scope.identity) {
+                for (cell, value) in &self.runtime.state_of(kept) {
                     let planned = &plan.cells[*cell as usize];
                     let CellKind::State(first) = planned.kind else { continue };
                     let (wanted, _) = self.after.fresh.evaluate(self.runtime, at, first);
@@ -400,9 +411,11 @@ impl Judge<'_> {
         if found.is_empty() {
             // Whatever is no part must be as it was written.
             let invalid = |scope: Option<ScopeId>, part: u32| {
-                let block = scope.map(|scope| self.runtime.kept(scope))?;
-                let plan = &self.program().plans[block.plan].blocks[block.block as usize];
-                let node = self.tree.numbered(block.first + plan.parts[part as usize].mark)?;
+                let scope = scope?;
+                let (plan, block) = self.runtime.block_of(scope);
+                let block = &self.program().plans[plan].blocks[block as usize];
+                let first = self.runtime.first_of(scope);
+                let node = self.tree.numbered(first + block.parts[part as usize].mark)?;
                 self.after.hands.get(&(self.tree.serial(node), part))
             };
             let invalid = |scope, part| invalid(scope, part).is_some_and(|hand| hand.invalid);
@@ -414,7 +427,7 @@ impl Judge<'_> {
 
     /// Patches to what shows the same before and after, second patches to a part, and nodes that
     /// were made again although the same stands there.
-    fn needless(&self, told: &Told<'_>, changed: &HashSet<Place>) -> Vec<String> {
+    fn needless(&self, told: &Told<'_>, changed: &FxHashSet<Place>) -> Vec<String> {
         let Told { applied, reached, .. } = *told;
         let mut found = Vec::new();
         let mut patched: BTreeMap<(NodeNumber, String), usize> = BTreeMap::new();
@@ -431,7 +444,7 @@ impl Judge<'_> {
                 }
                 Patch::Clone { first, .. } => match self.after.owners.get(first) {
                     _ if self.after.markup.contains(first) => {}
-                    Some((identity, _)) if !before.contains_key(identity.as_str()) => {}
+                    Some((identity, _)) if !before.contains_key(&**identity) => {}
                     Some((identity, _)) => {
                         found.push(format!("{identity}: cloned, though it was there"));
                     }
@@ -439,7 +452,7 @@ impl Judge<'_> {
                 },
                 Patch::Remove { node } => match self.before.owners.get(node) {
                     _ if self.before.markup.contains(node) => {}
-                    Some((identity, _)) if !after.contains_key(identity.as_str()) => {}
+                    Some((identity, _)) if !after.contains_key(&**identity) => {}
                     Some((identity, _)) => {
                         found.push(format!("{identity}: taken away, though it stands there"));
                     }
@@ -518,13 +531,13 @@ impl Judge<'_> {
     fn needless_patch(
         &self,
         (node, what): &(NodeNumber, String),
-        changed: &HashSet<Place>,
-        after: &HashMap<&str, usize>,
+        changed: &FxHashSet<Place>,
+        after: &FxHashMap<&str, usize>,
     ) -> Option<String> {
         let Some((identity, first)) = self.after.owners.get(node) else {
             return Some(format!("a patch to node {node}, where nothing is"));
         };
-        let scope = &self.after.fresh.scopes[*after.get(identity.as_str())?];
+        let scope = &self.after.fresh.scopes[*after.get(&**identity)?];
         if !self.before.nodes.contains_key(identity) {
             return None;
         }
@@ -548,7 +561,7 @@ impl Judge<'_> {
         let place = (identity.clone(), Which::Part(part as u32));
         (!changed.contains(&place)).then(|| {
             let shown = &scope.parts[part];
-            let at = after.get(identity.as_str()).copied().unwrap_or(0);
+            let at = after.get(&**identity).copied().unwrap_or(0);
             let address = self.address(self.after, at, place.1);
             format!("{address}: patched, though it shows {shown} before and after")
         })
@@ -556,31 +569,34 @@ impl Judge<'_> {
 
     /// How many rows were moved beyond the fewest possible.
     fn moves(&self, applied: &Batch) -> usize {
-        let moved: HashSet<NodeNumber> = applied
+        let moved: FxHashSet<NodeNumber> = applied
             .iter()
             .filter_map(|patch| match patch {
                 Patch::Move { node, .. } => Some(node),
                 _ => None,
             })
             .collect();
-        let mut rows: HashSet<&str> = HashSet::new();
+        let mut rows: FxHashSet<&Name> = FxHashSet::default();
         for node in &moved {
             let around = self.after.tops.get(node).map_or(&[][..], Vec::as_slice);
             // An outer row was moved when all of its nodes were that were there before.
             let was_there = |n: &NodeNumber| {
                 self.before.owners.contains_key(n) || self.before.markup.contains(n)
             };
-            let whole = |row: &&String| {
+            let whole = |row: &&Name| {
                 let nodes = self.after.tops.iter().filter(|(_, rows)| rows.contains(row));
                 nodes.into_iter().all(|(n, _)| moved.contains(n) || !was_there(n))
             };
             let row = around.iter().rev().find(whole).or(around.first());
-            rows.extend(row.map(String::as_str));
+            rows.extend(row);
         }
         let mut fewest = 0;
         for (list, now) in &self.after.lists {
             let Some(then) = self.before.lists.get(list) else { continue };
-            let places: HashMap<&String, usize> =
+            if then == now {
+                continue;
+            }
+            let places: FxHashMap<&Name, usize> =
                 then.iter().enumerate().map(|(at, row)| (row, at)).collect();
             let kept: Vec<usize> = now.iter().filter_map(|row| places.get(row).copied()).collect();
             fewest += kept.len() - longest_in_order(&kept);
@@ -590,7 +606,7 @@ impl Judge<'_> {
 
     /// What was evaluated although nothing that it read has changed.
     fn idle(&self) -> Vec<String> {
-        let mut scopes: HashMap<ScopeId, usize> = HashMap::new();
+        let mut scopes: FxHashMap<ScopeId, usize> = FxHashMap::default();
         for (at, scope) in self.after.fresh.scopes.iter().enumerate() {
             scopes.extend(scope.kept.map(|kept| (kept, at)));
         }
@@ -604,7 +620,7 @@ impl Judge<'_> {
             }
             let Some(now) = scopes.get(&place.scope) else { continue };
             let here = &self.after.fresh.scopes[*now];
-            let Some(then) = before.get(here.identity.as_str()) else { continue };
+            let Some(then) = before.get(&*here.identity) else { continue };
             let block = &self.program().plans[here.plan].blocks[here.block as usize];
             let expr = match place.which {
                 Which::Part(part) => block.parts[part as usize].value,
@@ -630,17 +646,17 @@ impl Judge<'_> {
     }
 
     /// Whether the ledger names exactly what changed.
-    fn unrecorded(&self, changed: &HashSet<Place>) -> Vec<String> {
-        let mut identities: HashMap<ScopeId, &str> = HashMap::new();
+    fn unrecorded(&self, changed: &FxHashSet<Place>) -> Vec<String> {
+        let mut identities: FxHashMap<ScopeId, &Name> = FxHashMap::default();
         for scope in &self.after.fresh.scopes {
-            identities.extend(scope.kept.map(|kept| (kept, scope.identity.as_str())));
+            identities.extend(scope.kept.map(|kept| (kept, &scope.identity)));
         }
         let after = self.after.fresh.by_identity();
-        let mut recorded: HashSet<Place> = HashSet::new();
+        let mut recorded: FxHashSet<Place> = FxHashSet::default();
         let mut found = Vec::new();
         for part in &self.pulse.parts {
             let Some(identity) = identities.get(&part.place.scope) else { continue };
-            let place = ((*identity).to_owned(), part.place.which);
+            let place = (Name::clone(identity), part.place.which);
             if !changed.contains(&place) && !self.is_control(&place, &after) {
                 found.push(format!("{}: recorded, but unchanged", part.address));
             }
@@ -649,7 +665,7 @@ impl Judge<'_> {
         for place in changed.difference(&recorded) {
             // A pulse that was taken back records nothing: what it writes is what stood there.
             if self.pulse.fault.is_none() && !self.is_control(place, &after) {
-                let at = after.get(place.0.as_str()).copied().unwrap_or(0);
+                let at = after.get(&*place.0).copied().unwrap_or(0);
                 let address = self.address(self.after, at, place.1);
                 found.push(format!("{address}: changed, but not recorded"));
             }
@@ -657,8 +673,8 @@ impl Judge<'_> {
         found
     }
 
-    fn is_control(&self, (identity, which): &Place, after: &HashMap<&str, usize>) -> bool {
-        let (Some(at), Which::Part(part)) = (after.get(identity.as_str()), which) else {
+    fn is_control(&self, (identity, which): &Place, after: &FxHashMap<&str, usize>) -> bool {
+        let (Some(at), Which::Part(part)) = (after.get(&**identity), which) else {
             return false;
         };
         let scope = &self.after.fresh.scopes[*at];

@@ -120,8 +120,24 @@ impl Runtime {
         self.view.graph.address(scope, own)
     }
 
-    /// What is kept of a scope.
-    pub fn kept(&self, id: ScopeId) -> KeptScope {
+    /// The component of a scope, and its block there.
+    pub fn block_of(&self, id: ScopeId) -> (usize, BlockId) {
+        let scope = self.view.graph.scope(id);
+        (scope.plan as usize, scope.block)
+    }
+
+    /// The number of a scope's first marked node.
+    pub fn first_of(&self, id: ScopeId) -> NodeNumber {
+        self.view.graph.scope(id).first
+    }
+
+    /// How often the same ended where a scope is and began anew within one pulse.
+    pub fn life_of(&self, id: ScopeId) -> u32 {
+        self.view.graph.scope(id).life
+    }
+
+    /// The values of a scope's state and of its props that nobody gives, by cell.
+    pub fn state_of(&self, id: ScopeId) -> Vec<(u32, Value)> {
         let graph = &self.view.graph;
         let scope = graph.scope(id);
         let ready = graph.prepared.block(scope.plan, scope.block);
@@ -134,11 +150,17 @@ impl Runtime {
                 _ => None,
             }
         });
+        state.collect()
+    }
+
+    /// What stands in a scope's spots.
+    pub fn held_in(&self, id: ScopeId) -> Vec<Kept> {
+        let graph = &self.view.graph;
         let one = |chosen: u32, scope: ScopeId| Kept::One {
             chosen,
             scope: (scope != NONE).then_some(scope),
         };
-        let held = scope.held.iter().map(|held| match held {
+        let held = graph.scope(id).held.iter().map(|held| match held {
             Held::Nothing => Kept::Nothing,
             Held::Branch { chosen, scope } => one(*chosen, *scope),
             Held::Component { instance, .. } => one(0, *instance),
@@ -152,16 +174,22 @@ impl Runtime {
                 Kept::Rows(rows.rows.iter().map(row).collect())
             }
         });
+        held.collect()
+    }
+
+    /// What is kept of a scope.
+    pub fn kept(&self, id: ScopeId) -> KeptScope {
+        let scope = self.view.graph.scope(id);
         KeptScope {
             scope: id,
             plan: scope.plan as usize,
             block: scope.block,
             life: scope.life,
             first: scope.first,
-            state: state.collect(),
+            state: self.state_of(id),
             invalid: scope.invalid.to_vec(),
             shown: scope.shown.to_vec(),
-            held: held.collect(),
+            held: self.held_in(id),
         }
     }
 }
