@@ -6,6 +6,7 @@
 
 use crate::lineage::{Descent, descent, with_own_cells};
 use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
 use std::sync::Arc;
 use vein_plan::code::{CellId, Expr, ExprId, NameId};
 use vein_plan::{
@@ -32,19 +33,20 @@ pub(crate) enum Entry {
 
 #[derive(Debug, Default)]
 pub(crate) struct Node {
-    pub(crate) entries: Vec<Entry>,
+    pub(crate) entries: SmallVec<[Entry; 1]>,
     children: Vec<(ReadStep, u32)>,
 }
 
-/// The readers of one cell in one block.
+/// The readers of one cell in one block. Most cells have one of them, which stands here itself: what is told is found without going
+/// from place to place.
 #[derive(Debug)]
 pub(crate) struct Wakes {
-    nodes: Vec<Node>,
+    nodes: SmallVec<[Node; 1]>,
 }
 
 impl Default for Wakes {
     fn default() -> Self {
-        Wakes { nodes: vec![Node::default()] }
+        Wakes { nodes: SmallVec::from_iter([Node::default()]) }
     }
 }
 
@@ -103,7 +105,7 @@ impl Wakes {
 #[derive(Debug)]
 pub(crate) enum KnownReads {
     /// Always exactly this.
-    Fixed(Vec<Read>),
+    Fixed(SmallVec<[Read; 1]>),
     /// It differs from run to run.
     Followed,
 }
@@ -140,7 +142,7 @@ pub(crate) struct Seen {
     /// Its own readers of it.
     pub(crate) wakes: Wakes,
     /// The spots in whose blocks it is read too.
-    pub(crate) inner: Vec<u32>,
+    pub(crate) inner: SmallVec<[u32; 2]>,
     /// Whether something depends on it that runs by itself.
     pub(crate) is_loud: bool,
 }
@@ -443,7 +445,7 @@ fn ready(program: &Program, plan: &Plan, first_template: u32, asks: bool) -> Rea
         homes.push(Home { block: cell.block, at: cells.len() as u32 });
         cells.push(number as CellId);
     }
-    let mut known = KnownOf { program, plan, asks, all: vec![Known::NOTHING] };
+    let mut known = KnownOf { program, plan, asks, all: vec![Known::nothing()] };
     let mut blocks: Vec<ReadyBlock> = own
         .into_iter()
         .enumerate()
@@ -485,7 +487,10 @@ fn ready(program: &Program, plan: &Plan, first_template: u32, asks: bool) -> Rea
 }
 
 impl Known {
-    const NOTHING: Known = Known { reads: KnownReads::Fixed(Vec::new()), descent: None };
+    /// Of what reads nothing.
+    fn nothing() -> Known {
+        Known { reads: KnownReads::Fixed(SmallVec::new()), descent: None }
+    }
 }
 
 /// What is known of the expressions of a plan, as far as it was looked through.
@@ -589,7 +594,7 @@ fn ready_block(
                 list = steps(program, path);
                 let path = list.to_vec();
                 let read = Read { cell: *cell, path, extent: Extent::Whole };
-                found = of.enter(KnownReads::Fixed(vec![read]), None);
+                found = of.enter(KnownReads::Fixed(SmallVec::from_iter([read])), None);
             }
             SpotKind::Component(used) => {
                 giving(&mut used.props.iter().map(|(_, given)| given), &mut enter);
