@@ -178,26 +178,30 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         }
     }
 
-    fn ways(&self) -> Ways<'_, O> {
-        Ways { exprs: self.exprs, names: self.names, locals: self.locals }
+    /// Shows what stands at the end of a way to somebody who needs no more, where it is: nothing on the way is copied.
+    fn see<T>(&mut self, root: Root, end: ExprId, look: impl FnOnce(Option<&Value>) -> T) -> T {
+        let ways = Ways { exprs: self.exprs, names: self.names, locals: self.locals };
+        match root {
+            Root::Cell(cell) => self.cells.see(cell, |value| look(ways.from(end, value))),
+            Root::Local(local) => {
+                let root = ways.locals.get(local as usize);
+                look(root.and_then(|(value, _)| ways.from(end, value)))
+            }
+        }
     }
 
-    /// What stands at the end of a way, looked at where it is: nothing on the way is copied. `None` for any other expression,
-    /// and, where reads are followed, if the way ends before.
+    /// What stands at the end of a way. `None` for any other expression, and, where reads are followed, if the way ends
+    /// before.
     fn standing(&mut self, id: ExprId) -> Option<Followed<O>> {
-        let (found, origin) = match self.root(id)? {
-            Root::Local(local) => {
-                let (value, origin) = self.locals.get(local as usize)?;
-                (self.ways().from(id, value).cloned(), origin.clone())
-            }
-            Root::Cell(cell) => {
-                let ways = Ways { exprs: self.exprs, names: self.names, locals: self.locals };
-                (self.cells.see(cell, |value| ways.from(id, value).cloned()), O::cell(cell))
-            }
-        };
+        let root = self.root(id)?;
+        let found = self.see(root, id, |value| value.cloned());
         if !O::FOLLOWS {
-            return Some((found.unwrap_or_default(), origin));
+            return Some((found.unwrap_or_default(), O::made()));
         }
+        let origin = match root {
+            Root::Cell(cell) => O::cell(cell),
+            Root::Local(local) => self.locals.get(local as usize)?.1.clone(),
+        };
         Some((found?, self.origin(id, origin)))
     }
 
@@ -241,14 +245,13 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
     fn binary(&mut self, op: Binary, a: ExprId, b: ExprId) -> Value {
         if !O::FOLLOWS {
             // To look at something where it is does nothing else, so the second may be worked out before.
-            let Some(Root::Local(local)) = self.root(a) else {
+            let Some(root @ Root::Local(_)) = self.root(a) else {
                 let (first, second) = (self.follow(a).0, self.follow(b).0);
                 return op.apply(&first, &second);
             };
             let second = self.follow(b).0;
-            let root = self.locals.get(local as usize);
-            let first = root.and_then(|(root, _)| self.ways().from(a, root));
-            return op.apply(first.unwrap_or(&Value::Null), &second);
+            let apply = |first: Option<&Value>| op.apply(first.unwrap_or(&Value::Null), &second);
+            return self.see(root, a, apply);
         }
         let (first, second) = (self.follow(a), self.follow(b));
         let compares_with_null = matches!(op, Binary::Equal | Binary::NotEqual)
@@ -319,16 +322,9 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
             && let Some(root) = self.root(of)
         {
             let args: SmallVec<[Value; 2]> = args.iter().map(|e| self.follow(*e).0).collect();
-            let ways = Ways { exprs: self.exprs, names: self.names, locals: self.locals };
-            let call = |root: &Value| {
-                standard::call(member, ways.from(of, root).unwrap_or(&Value::Null), &args)
-            };
-            let result = match root {
-                Root::Cell(cell) => self.cells.see(cell, call),
-                Root::Local(local) => {
-                    call(self.locals.get(local as usize).map_or(&Value::Null, |(value, _)| value))
-                }
-            };
+            let result = self.see(root, of, |receiver| {
+                standard::call(member, receiver.unwrap_or(&Value::Null), &args)
+            });
             return (result, O::made());
         }
         let receiver = receiver.map(|e| self.follow(e));

@@ -233,7 +233,9 @@ impl Proof {
         let (known, happened) = (&self.before.hands, (pulse, told));
         after.hands = controls::after(runtime, tree, &after.fresh, happened, known);
         let restored = told.restored;
-        let judge = Judge { runtime, pulse, before: &self.before, after: &after, tree, restored };
+        let before = &self.before;
+        let by_identity = [before, &after].map(|state| state.fresh.by_identity());
+        let judge = Judge { runtime, pulse, before, after: &after, by_identity, tree, restored };
         let mut verdict = judge.verdict(told);
         for node in told.echoes {
             verdict.needless.push(format!("a control was written what it shows, at node {node}"));
@@ -248,6 +250,8 @@ struct Judge<'a> {
     pulse: &'a Pulse,
     before: &'a State,
     after: &'a State,
+    /// The scopes before and after, by their identities.
+    by_identity: [FxHashMap<&'a str, usize>; 2],
     tree: &'a Tree,
     restored: &'a [Restored],
 }
@@ -295,7 +299,7 @@ impl Judge<'_> {
 
     /// Everything that shows something else than before, in what stands before and after.
     fn changed(&self) -> FxHashSet<Place> {
-        let before = self.before.fresh.by_identity();
+        let [before, _] = &self.by_identity;
         let mut changed = FxHashSet::default();
         for scope in &self.after.fresh.scopes {
             let Some(old) = before.get(&*scope.identity) else { continue };
@@ -346,7 +350,7 @@ impl Judge<'_> {
     /// Every place where the tree is not the view rendered afresh.
     fn missed(&self) -> Vec<String> {
         let mut found = Vec::new();
-        let before = self.before.fresh.by_identity();
+        let [before, _] = &self.by_identity;
         for (at, scope) in self.after.fresh.scopes.iter().enumerate() {
             let Some(kept) = scope.kept else {
                 found.push(format!("{} is not in the view", scope.identity));
@@ -431,8 +435,7 @@ impl Judge<'_> {
         let Told { applied, reached, .. } = *told;
         let mut found = Vec::new();
         let mut patched: BTreeMap<(NodeNumber, String), usize> = BTreeMap::new();
-        let before = self.before.fresh.by_identity();
-        let after = self.after.fresh.by_identity();
+        let [before, after] = &self.by_identity;
         for patch in applied.iter() {
             match &patch {
                 Patch::Template { .. } | Patch::Move { .. } => {}
@@ -464,7 +467,7 @@ impl Judge<'_> {
                     if patched[&target] > 1 {
                         found.push(format!("node {} {} was patched twice", target.0, target.1));
                     }
-                    found.extend(self.needless_patch(&target, changed, &after));
+                    found.extend(self.needless_patch(&target, changed, after));
                 }
             }
         }
@@ -610,7 +613,7 @@ impl Judge<'_> {
         for (at, scope) in self.after.fresh.scopes.iter().enumerate() {
             scopes.extend(scope.kept.map(|kept| (kept, at)));
         }
-        let before = self.before.fresh.by_identity();
+        let [before, _] = &self.by_identity;
         let mut found = Vec::new();
         for place in &self.pulse.evaluated {
             // What stands in a spot is looked at after each round of what runs by itself, and what
@@ -651,20 +654,20 @@ impl Judge<'_> {
         for scope in &self.after.fresh.scopes {
             identities.extend(scope.kept.map(|kept| (kept, &scope.identity)));
         }
-        let after = self.after.fresh.by_identity();
+        let [_, after] = &self.by_identity;
         let mut recorded: FxHashSet<Place> = FxHashSet::default();
         let mut found = Vec::new();
         for part in &self.pulse.parts {
             let Some(identity) = identities.get(&part.place.scope) else { continue };
             let place = (Name::clone(identity), part.place.which);
-            if !changed.contains(&place) && !self.is_control(&place, &after) {
+            if !changed.contains(&place) && !self.is_control(&place, after) {
                 found.push(format!("{}: recorded, but unchanged", part.address));
             }
             recorded.insert(place);
         }
         for place in changed.difference(&recorded) {
             // A pulse that was taken back records nothing: what it writes is what stood there.
-            if self.pulse.fault.is_none() && !self.is_control(place, &after) {
+            if self.pulse.fault.is_none() && !self.is_control(place, after) {
                 let at = after.get(&*place.0).copied().unwrap_or(0);
                 let address = self.address(self.after, at, place.1);
                 found.push(format!("{address}: changed, but not recorded"));

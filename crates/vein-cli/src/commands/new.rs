@@ -8,24 +8,24 @@ use std::io::Write;
 use std::path::Path;
 
 macro_rules! template {
-    ($($path:literal $as:literal $what:literal,)+) => {
-        &[$(($as, include_str!(concat!("../../template/", $path)), $what),)+]
+    ($($path:literal $what:literal,)+) => {
+        &[$(($path, include_str!(concat!("../../template/", $path)), $what),)+]
     };
 }
 
 /// The files of a new project: their paths, their texts, and what each is.
 const TEMPLATE: &[(&str, &str, &str)] = template![
-    "README.md" "README.md" "what there is, and the five commands",
-    "vein.toml" "vein.toml" "what the page begins with, and who answers while it is served",
-    "tool-shed.vein" "tool-shed.vein" "the page",
-    "tool-row.vein" "tool-row.vein" "a tool on it",
-    "front-desk.vein" "front-desk.vein" "a store: who stands at the desk",
-    "tool-shed.json" "tool-shed.json" "the data that it begins with",
-    "tool-shed.css" "tool-shed.css" "the styles of the page",
-    "host.js" "host.js" "what the components ask, on a built page",
-    "host.d.ts" "host.d.ts" "its types, made by `vein build --types`",
-    "scenarios/lend.scenario.toml" "scenarios/lend.scenario.toml" "what a person does, and all that changes",
-    "gitignore" ".gitignore" "what is made, and need not be kept",
+    "README.md" "what there is, and the five commands",
+    "vein.toml" "what the page begins with, and who answers while it is served",
+    "tool-shed.vein" "the page",
+    "tool-row.vein" "a tool on it",
+    "front-desk.vein" "a store: who stands at the desk",
+    "tool-shed.json" "the data that it begins with",
+    "tool-shed.css" "the styles of the page",
+    "host.js" "what the components ask, on a built page",
+    "host.d.ts" "its types, made by `vein build --types`",
+    "scenarios/lend.scenario.toml" "what a person does, and all that changes",
+    ".gitignore" "what is made, and need not be kept",
 ];
 
 pub(crate) fn run(new: &New) -> Result<Outcome> {

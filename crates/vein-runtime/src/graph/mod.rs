@@ -582,22 +582,22 @@ impl Graph {
     /// hand items on. `None` for what was made by an expression.
     pub(crate) fn resolve(
         &mut self,
+        prepared: &Prepared,
         scope: ScopeId,
         cell: CellId,
         path: Vec<Step>,
     ) -> Option<(ScopeId, CellId, Vec<Step>)> {
         let (home, at) = self.home(scope, cell);
-        let prepared = self.prepared.clone();
         match &self.scope(home).cells[at as usize] {
             Slot::Own(_) => Some((home, cell, path)),
             Slot::Alias { scope, cell, path: way } => {
                 let (scope, cell) = (*scope, *cell);
                 let path = way.iter().cloned().chain(path).collect();
-                self.resolve(scope, cell, path)
+                self.resolve(prepared, scope, cell, path)
             }
             Slot::Position => None,
             Slot::Item => {
-                let (_, position) = self.standing(&prepared, home)?;
+                let (_, position) = self.standing(prepared, home)?;
                 let (holder, spot) = self.scope(home).holder;
                 let (plan, block) = (self.scope(holder).plan, self.scope(holder).block);
                 let spots = &prepared.plan(plan).blocks[block as usize].spots;
@@ -605,18 +605,18 @@ impl Graph {
                 let way = prepared.block(plan, block).lists[spot as usize].clone();
                 let step = Step::Index(position);
                 let path = way.iter().cloned().chain([step]).chain(path).collect();
-                self.resolve(holder, *cell, path)
+                self.resolve(prepared, holder, *cell, path)
             }
             Slot::Derived { scope, expr, .. } => {
                 let (scope, expr) = (*scope, *expr);
                 // What is kept of it knows where its items stand, once it is up to date.
                 if self.is_kept_up((home, at)) {
-                    drop(self.cell(&prepared, home, cell));
+                    drop(self.cell(prepared, home, cell));
                     if let Some((source, path)) = self.place_in_source((home, at), &path) {
-                        return self.resolve(scope, source, path);
+                        return self.resolve(prepared, scope, source, path);
                     }
                 }
-                let (origin, _) = self.followed(&prepared, scope, |run| run.follow(expr).1);
+                let (origin, _) = self.followed(prepared, scope, |run| run.follow(expr).1);
                 let mut origin = origin;
                 let mut steps = path.into_iter();
                 while let Tracked::Gathered(_) = origin {
@@ -626,7 +626,7 @@ impl Graph {
                     }
                 }
                 let (cell, way) = origin.place(&prepared.program.names)?;
-                self.resolve(scope, cell, way.into_iter().chain(steps).collect())
+                self.resolve(prepared, scope, cell, way.into_iter().chain(steps).collect())
             }
         }
     }
@@ -641,11 +641,12 @@ impl Graph {
         path: Vec<Step>,
         value: Value,
     ) -> bool {
-        let Some((home, cell, path)) = self.resolve(scope, cell, path) else { return false };
+        let prepared = self.prepared.clone();
+        let resolved = self.resolve(&prepared, scope, cell, path);
+        let Some((home, cell, path)) = resolved else { return false };
         let (_, at) = self.home(home, cell);
         self.writes += 1;
         let because = self.causes.clone();
-        let prepared = self.prepared.clone();
         self.store(&prepared, (home, cell, at), path, value, because)
     }
 
@@ -705,7 +706,9 @@ impl Graph {
         path: Vec<Step>,
         change: ListEdit,
     ) -> bool {
-        let Some((home, cell, path)) = self.resolve(scope, cell, path) else { return false };
+        let prepared = self.prepared.clone();
+        let resolved = self.resolve(&prepared, scope, cell, path);
+        let Some((home, cell, path)) = resolved else { return false };
         let (_, at) = self.home(home, cell);
         if let ListEdit::Splice { insert, .. } = &change
             && self.is_too_deep(&path, insert, (home, cell))
@@ -748,7 +751,6 @@ impl Graph {
         let because = self.causes.clone();
         self.writes += 1;
         self.log.push(Change { scope: home, cell, path: path.clone(), undo, because });
-        let prepared = self.prepared.clone();
         let what = What::Listed(&seen);
         self.telling += 1;
         self.notify(&prepared, home, cell, At { path: &path, what, strip: Some(0) });
