@@ -145,6 +145,9 @@ fn read(css: &str, component: &str, reach: &Reach, in_rule: bool) -> Rewritten {
     Rewritten { css, problems, subjects }
 }
 
+/// What is said of what stands where a rule has to.
+const NO_SELECTOR: &str = "a rule has a selector and `{ … }`";
+
 /// A part of a text with others put into it, in the order of their places.
 fn applied(text: &str, part: std::ops::Range<usize>, edits: &[(usize, String)]) -> String {
     let (mut out, mut at) = (String::new(), part.start);
@@ -435,6 +438,12 @@ impl Rewriter<'_> {
             }
             return stop + 1;
         }
+        if stop == at && stop < end && self.pieces[stop].kind == Kind::Open('{') {
+            self.problem(at, at + 1, NO_SELECTOR);
+            let close = self.closed(stop, end);
+            self.block(stop + 1, close, true);
+            return close + 1;
+        }
         if stop < end && self.pieces[stop].kind == Kind::Open('{') {
             self.go_on(false, at);
             let (edits, subjects) = (self.edits.len(), self.subjects.len());
@@ -458,7 +467,7 @@ impl Rewriter<'_> {
             self.go_on(true, at);
             self.declaration(at, stop);
         } else {
-            self.problem(at, stop, "a rule has a selector and `{ … }`");
+            self.problem(at, stop, NO_SELECTOR);
         }
         stop + 1
     }

@@ -41,6 +41,12 @@ const BITS: [&str; 24] = [
     "&#xd800;",
 ];
 
+/// What styles are made of.
+const STYLES: [&str; 26] = [
+    "{", "}", "{", "}", "p", ".a", "&", ":", ";", ",", ">", "(", ")", "[", "]", "--a", "color",
+    "red", "1px", "'x'", "@media", "@scope", ":not(", "/* c */", " ", "\n",
+];
+
 fn char_boundary(text: &str, at: usize) -> usize {
     (0..=at % (text.len() + 1)).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0)
 }
@@ -94,6 +100,17 @@ proptest! {
             Some(checked.report.diagnostics.len()), "{}", lines);
     }
 
+    /// Whatever stands in a style, from its first character on.
+    #[test]
+    fn styles_are_read_to_their_end(pieces in prop::collection::vec(0..STYLES.len(), 0..16)) {
+        let css: String = pieces.iter().map(|at| STYLES[*at]).collect();
+        let text = format!("<p class='a'>x</p>\n<style>{css}</style>\n");
+        let checked = check(vec![Source { path: "a-part.vein".into(), text: text.clone() }]);
+        for found in &checked.report.diagnostics {
+            prop_assert!(text.get(found.span.range()).is_some(), "{} in {text}", found.code);
+        }
+    }
+
     #[test]
     fn what_is_checked_again_is_what_is_checked_at_once(
         changes in prop::collection::vec(
@@ -120,4 +137,20 @@ proptest! {
             prop_assert!(bytes(again.program) == bytes(at_once.program), "plans differ");
         }
     }
+}
+
+/// A block that no selector stands before is told of, wherever it stands, and so is what is wrong inside it.
+#[test]
+fn a_rule_has_a_selector() {
+    let told = |css: &str| {
+        let text = format!("<p>x</p>\n<style>{css}</style>\n");
+        let report = check(vec![Source { path: "a-part.vein".into(), text }]).report;
+        let selectors = report.diagnostics.iter().filter(|d| d.message.contains("has a selector"));
+        (selectors.count(), report.errors())
+    };
+    assert_eq!(told("{ color: red }"), (1, 1));
+    assert_eq!(told("{ colour: red }"), (1, 2));
+    assert_eq!(told("p { { color: red } } p { color: red }"), (1, 1));
+    assert_eq!(told("@media (hover) { {} }"), (1, 1));
+    assert_eq!(told("p { color: red }"), (0, 0));
 }
