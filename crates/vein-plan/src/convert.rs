@@ -37,6 +37,15 @@ impl Misfit {
 }
 
 impl Program {
+    /// As [`Program::fit`], for a value of the language: one that fits as it is stays as it is, to the order of its fields.
+    ///
+    /// # Errors
+    /// What does not fit, and where.
+    pub fn fit_held(&self, ty: TypeId, held: &Value, path: &str) -> Result<Value, Misfit> {
+        let fitted = self.fit(ty, held, path)?;
+        Ok(if same_but_for_order(&fitted, held) { held.clone() } else { fitted })
+    }
+
     /// Turns data into a value of a type. Nullable fields may be left out; fields that the
     /// type does not name are refused, since nothing could ever show them.
     ///
@@ -184,5 +193,20 @@ pub fn to_json(value: &Value) -> Json {
         Value::Record(record) => Json::Object(
             record.iter().map(|(name, value)| (name.to_string(), to_json(value))).collect(),
         ),
+    }
+}
+
+/// Whether two values hold the same, in whatever order their records have it.
+fn same_but_for_order(a: &Value, b: &Value) -> bool {
+    match (a, b) {
+        (Value::List(a), Value::List(b)) => {
+            a.len() == b.len() && a.iter().zip(b.iter()).all(|(a, b)| same_but_for_order(a, b))
+        }
+        (Value::Record(a), Value::Record(b)) => {
+            let same =
+                |(name, a): (&Name, &Value)| b.get(name).is_some_and(|b| same_but_for_order(a, b));
+            a.len() == b.len() && a.iter().all(same)
+        }
+        (a, b) => a.same(b),
     }
 }

@@ -10,10 +10,12 @@
 //! | [`convert`] | data from and for the host |
 //! | `nearest` | near misses of names |
 //! | [`bytes`], [`codec`], [`verify`] | the binary form, checked when read |
+//! | [`alike`] | whether code of two programs is the same |
 //!
 //! This crate has no I/O, no clock and no interface. Both the engine and the proof evaluate
 //! with it, and share nothing else.
 
+pub mod alike;
 pub mod bytes;
 pub mod code;
 pub mod codec;

@@ -5,7 +5,9 @@ use crate::ledger::Entry;
 use crate::verdict::{Proof, Told};
 use std::sync::Arc;
 use vein_plan::{EventField, Name, Program, Property, Record, Shown, Value};
-use vein_runtime::{Cause, Clean, Delivery, Host, HostError, Left, Pulse, QuestionId, Runtime};
+use vein_runtime::{
+    Carried, Cause, Clean, Delivery, Host, HostError, Left, Lost, Pulse, QuestionId, Runtime,
+};
 use vein_view::{Event, NodeId, NodeNumber, NotDispatched, Patch, Reached, Restored, Tree};
 
 /// A page in memory.
@@ -57,9 +59,26 @@ impl Session {
         props: impl Into<Value>,
         host: impl Into<Host>,
     ) -> Result<(Session, Entry), HostError> {
+        let (session, entry, _) = Session::open_in_place(program, component, props, host, None)?;
+        Ok((session, entry))
+    }
+
+    /// Opens a component in the place of a page that was there before: what stands at its address goes on with what it
+    /// held. Gives also what could not be taken along.
+    ///
+    /// # Errors
+    /// As [`Session::open`].
+    pub fn open_in_place(
+        program: Arc<Program>,
+        component: &str,
+        props: impl Into<Value>,
+        host: impl Into<Host>,
+        carried: Option<Carried>,
+    ) -> Result<(Session, Entry, Vec<Lost>), HostError> {
         let host = host.into();
         let clean = host.clean;
-        let (runtime, pulse) = Runtime::open_with(program, component, props, host)?;
+        let (runtime, pulse, lost) =
+            Runtime::open_in_place(program, component, props, host, carried)?;
         let mut session = Session {
             runtime,
             tree: Tree::default(),
@@ -74,7 +93,12 @@ impl Session {
             tamper: None,
         };
         let entry = session.show(pulse);
-        Ok((session, entry))
+        Ok((session, entry, lost))
+    }
+
+    /// What the page holds that nobody could work out again.
+    pub fn carried(&mut self) -> Carried {
+        self.runtime.carried()
     }
 
     /// Closes the page: what runs when components are removed runs, and everything on it is gone.

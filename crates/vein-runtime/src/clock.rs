@@ -15,22 +15,22 @@ use vein_plan::{Answers, Value, status};
 #[derive(Debug, Default)]
 pub(crate) struct Waiting {
     /// The time of the host's clock.
-    now: f64,
-    timers: BTreeMap<TimerKey, Timer>,
-    questions: FxHashMap<QuestionId, Open>,
+    pub(crate) now: f64,
+    pub(crate) timers: BTreeMap<TimerKey, Timer>,
+    pub(crate) questions: FxHashMap<QuestionId, Open>,
     next_timer: u64,
-    next_question: u64,
+    pub(crate) next_question: u64,
 }
 
 /// What happens when its time has come.
 #[derive(Debug)]
-struct Timer {
-    scope: ScopeId,
-    kind: TimerKind,
+pub(crate) struct Timer {
+    pub(crate) scope: ScopeId,
+    pub(crate) kind: TimerKind,
 }
 
 #[derive(Debug)]
-enum TimerKind {
+pub(crate) enum TimerKind {
     /// A hook that runs every so many milliseconds.
     Every { hook: u32, period: f64 },
     /// An event that waited until nothing more has happened.
@@ -39,22 +39,22 @@ enum TimerKind {
 
 /// A question that is not answered, or answered again and again.
 #[derive(Clone, Debug)]
-struct Open {
-    scope: ScopeId,
+pub(crate) struct Open {
+    pub(crate) scope: ScopeId,
     /// Which function of the scope's plan was asked.
-    asked: u32,
-    streams: bool,
-    whose: Whose,
+    pub(crate) asked: u32,
+    pub(crate) streams: bool,
+    pub(crate) whose: Whose,
 }
 
 #[derive(Clone, Debug)]
-enum Whose {
+pub(crate) enum Whose {
     Source(u32),
     Statements(Activity),
 }
 
 impl Waiting {
-    fn add(&mut self, due: f64, timer: Timer) -> TimerKey {
+    pub(crate) fn add(&mut self, due: f64, timer: Timer) -> TimerKey {
         let key = (Millis::new(due), self.next_timer);
         self.next_timer += 1;
         self.timers.insert(key, timer);
@@ -211,6 +211,16 @@ impl Runtime {
                 *timer = Some((self.waiting.add(due, Timer { scope: *scope, kind }), period));
             }
         }
+    }
+
+    /// Has a timer that runs be due at another time.
+    pub(crate) fn set_due(&mut self, scope: ScopeId, hook: u32, due: f64) {
+        let wards = &mut self.view.graph.scope_mut(scope).wards;
+        let timer = wards.as_mut().and_then(|wards| wards.timers[hook as usize].as_mut());
+        let Some((key, period)) = timer else { return };
+        self.waiting.timers.remove(key);
+        let kind = TimerKind::Every { hook, period: *period };
+        *key = self.waiting.add(due, Timer { scope, kind });
     }
 
     /// Asks what the pulse found that has to be asked.

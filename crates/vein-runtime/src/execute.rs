@@ -7,6 +7,7 @@ use crate::scope::{NONE, Rank, ScopeId};
 use crate::wakes::Prepared;
 use std::collections::BTreeMap;
 use std::sync::Arc;
+use vein_plan::alike::Code;
 use vein_plan::code::{
     ExprId, Function, ListEdit as PlannedEdit, LocalId, Place, PlaceStep, Stmt, StmtId,
 };
@@ -47,9 +48,14 @@ impl Turn {
         Turn { records, ..Turn::default() }
     }
 
+    /// Has a source ask while its state stays as it is.
+    pub(crate) fn ask_quietly(&mut self, graph: &Graph, scope: ScopeId, source: u32, args: Value) {
+        self.asked.insert((graph.rank(scope), source), args);
+    }
+
     /// Goes on with what was asked for by a source.
     pub(crate) fn ask(&mut self, graph: &mut Graph, scope: ScopeId, source: u32, args: Value) {
-        self.asked.insert((graph.rank(scope), source), args);
+        self.ask_quietly(graph, scope, source, args);
         let prepared = graph.prepared.clone();
         let status = prepared.plan(graph.scope(scope).plan).sources[source as usize].status;
         graph.set(scope, status, Vec::new(), Value::from(vein_plan::status::WAITING));
@@ -85,7 +91,7 @@ pub struct Ran {
 pub(crate) struct Activity {
     /// The scope whose names the statements use.
     pub(crate) scope: ScopeId,
-    owner: Owner,
+    pub(crate) owner: Owner,
     locals: Locals,
     /// Where it is, outermost first.
     frames: Vec<Frame>,
@@ -96,16 +102,106 @@ pub(crate) struct Activity {
 impl Activity {
     /// What it is called that waits.
     pub(crate) fn shown(&self, graph: &Graph) -> String {
-        let here = graph.scope(self.scope);
-        let plan = graph.prepared.plan(here.plan);
+        graph.address_of_owner(self.scope, self.owner)
+    }
+
+    /// The same on a scope of another program, if whose statements they are says the same there.
+    pub(crate) fn again(
+        &self,
+        (old, block): (Code<'_>, BlockId),
+        (new, new_block): (Code<'_>, BlockId),
+        scope: ScopeId,
+        owner: Owner,
+    ) -> Option<Activity> {
+        let before = signature(old, block, self.owner);
+        if before != signature(new, new_block, owner) || !old.same_shapes(new) {
+            return None;
+        }
+        let (own, others) = (body(old.plan, block, self.owner), body(new.plan, new_block, owner));
+        let pairs = old.same_as(own, new, others)?;
+        let frame = |frame: &Frame| match frame {
+            Frame::Owner(next) => Some(Frame::Owner(*next)),
+            Frame::If(of, outcome, next) => Some(Frame::If(*pairs.get(of)?, *outcome, *next)),
+            Frame::Each { of, position, at_first, next } => {
+                let of = *pairs.get(of)?;
+                Some(Frame::Each { of, position: *position, at_first: *at_first, next: *next })
+            }
+        };
+        let frames = self.frames.iter().map(frame).collect::<Option<_>>()?;
+        Some(Activity { scope, owner, locals: self.locals.clone(), frames, answer: self.answer })
+    }
+}
+
+impl Graph {
+    /// Whose statements run on a scope, as people call it.
+    pub(crate) fn address_of_owner(&self, scope: ScopeId, owner: Owner) -> String {
+        let here = self.scope(scope);
+        let plan = self.prepared.plan(here.plan);
         let block = &plan.blocks[here.block as usize];
-        let own: &str = match self.owner {
+        let own: &str = match owner {
             Owner::Handler(handler) => &plan.handlers[handler as usize].name,
             Owner::Hook(hook) => &plan.hooks[hook as usize].address,
             Owner::Listener(listener) => &block.listeners[listener as usize].address,
             Owner::Heard(spot, _) => &block.spots[spot as usize].address,
         };
-        graph.address(self.scope, own)
+        self.address(scope, own)
+    }
+}
+
+/// Everybody who has statements in a block.
+pub(crate) fn owners_in(plan: &Plan, id: BlockId) -> Vec<Owner> {
+    let block = &plan.blocks[id as usize];
+    let mut owners: Vec<Owner> = (0..block.listeners.len() as u32).map(Owner::Listener).collect();
+    for (spot, planned) in (0..).zip(&block.spots) {
+        if let SpotKind::Component(used) = &planned.kind {
+            owners.extend((0..used.events.len() as u32).map(|heard| Owner::Heard(spot, heard)));
+        }
+    }
+    if id == 0 {
+        owners.extend((0..plan.handlers.len() as u32).map(Owner::Handler));
+        owners.extend((0..plan.hooks.len() as u32).map(Owner::Hook));
+    }
+    owners
+}
+
+/// The statements of somebody.
+fn body(plan: &Plan, block: BlockId, owner: Owner) -> &[StmtId] {
+    let block = &plan.blocks[block as usize];
+    match owner {
+        Owner::Handler(handler) => &plan.handlers[handler as usize].body,
+        Owner::Hook(hook) => &plan.hooks[hook as usize].body,
+        Owner::Listener(listener) => &block.listeners[listener as usize].body,
+        Owner::Heard(spot, heard) => match &block.spots[spot as usize].kind {
+            SpotKind::Component(used) => &used.events[heard as usize].body,
+            _ => &[],
+        },
+    }
+}
+
+/// What somebody's statements begin with.
+fn signature(code: Code<'_>, block: BlockId, owner: Owner) -> String {
+    let typed = |(name, ty): &(Name, u32)| format!("{name}: {}", code.program.type_name(*ty));
+    let block = &code.plan.blocks[block as usize];
+    match owner {
+        Owner::Handler(handler) => {
+            let handler = &code.plan.handlers[handler as usize];
+            let params: Vec<String> = handler.params.iter().map(typed).collect();
+            format!("{}({})", handler.name, params.join(", "))
+        }
+        Owner::Hook(hook) => code.plan.hooks[hook as usize].address.to_string(),
+        Owner::Listener(listener) => {
+            let listener = &block.listeners[listener as usize];
+            format!("{} {:?}", listener.event, listener.fields)
+        }
+        Owner::Heard(spot, heard) => match &block.spots[spot as usize].kind {
+            SpotKind::Component(used) => {
+                let given = &code.program.plans[used.plan as usize];
+                let event = &given.events[used.events[heard as usize].event as usize];
+                let payload: Vec<String> = event.payload.iter().map(typed).collect();
+                format!("{} {}({})", given.name, event.name, payload.join(", "))
+            }
+            _ => String::new(),
+        },
     }
 }
 
@@ -200,17 +296,9 @@ impl<'a> Run<'a> {
     }
 
     fn steps(&mut self, prepared: &Prepared, mut activity: Activity) -> Result<(), Fault> {
-        let block = self.graph.scope(self.scope).block as usize;
+        let block = self.graph.scope(self.scope).block;
         let plan = prepared.plan(self.plan());
-        let owned: &[StmtId] = match activity.owner {
-            Owner::Handler(handler) => &plan.handlers[handler as usize].body,
-            Owner::Hook(hook) => &plan.hooks[hook as usize].body,
-            Owner::Listener(listener) => &plan.blocks[block].listeners[listener as usize].body,
-            Owner::Heard(spot, heard) => match &plan.blocks[block].spots[spot as usize].kind {
-                SpotKind::Component(used) => &used.events[heard as usize].body,
-                _ => &[],
-            },
-        };
+        let owned = body(plan, block, activity.owner);
         while let Some(frame) = activity.frames.last_mut() {
             // Rounds of loops count, too: there may be nothing in them.
             self.turn.statements += 1;

@@ -1,6 +1,7 @@
 //! What the host reads and writes, by paths such as `beds[3].moisture`.
 
 use crate::answers::Host;
+use crate::carry::{Carried, Lost};
 use crate::fault::Fault;
 use crate::pulse::Pulse;
 use crate::runtime::{ROOT_SCOPE, Runtime};
@@ -161,6 +162,22 @@ impl Runtime {
         props: impl Into<Value>,
         host: impl Into<Host>,
     ) -> Result<(Runtime, Pulse), HostError> {
+        let (runtime, pulse, _) = Runtime::open_in_place(program, component, props, host, None)?;
+        Ok((runtime, pulse))
+    }
+
+    /// As [`Runtime::open_with`], in the place of a page that was there before, as [`Runtime::open_carrying`] does it. Props that
+    /// were written to since go on, too, as far as they fit; `props` are for the others.
+    ///
+    /// # Errors
+    /// As [`Runtime::open_with`].
+    pub fn open_in_place(
+        program: Arc<Program>,
+        component: &str,
+        props: impl Into<Value>,
+        host: impl Into<Host>,
+        carried: Option<Carried>,
+    ) -> Result<(Runtime, Pulse, Vec<Lost>), HostError> {
         let (number, host) = (program.find(component), host.into());
         let number = number.filter(|number| program.plans[*number].store.is_none());
         let number = number.ok_or_else(|| {
@@ -176,8 +193,43 @@ impl Runtime {
         if !missing.is_empty() {
             return Err(HostError::Unanswered { component: component.into(), missing });
         }
-        let props = read_props(&program, number, props.into())?;
-        Runtime::open(program, number, &props, host).map_err(HostError::Failed)
+        let (mut props, mut taken, mut misfits) = (props.into(), Vec::new(), Vec::new());
+        if let Some(carried) = &carried {
+            let is_prop = |kind: &CellKind| matches!(kind, CellKind::Prop(_) | CellKind::Shared(_));
+            let cells = &program.plans[number].cells;
+            let mut all: Vec<(Name, Value)> = match &props {
+                Value::Record(given) => given.iter().map(|(n, v)| (n.clone(), v.clone())).collect(),
+                _ => Vec::new(),
+            };
+            for (name, value) in carried.props(component) {
+                let cell = cells.iter().find(|cell| cell.name == *name && is_prop(&cell.kind));
+                let Some(cell) = cell.filter(|cell| !cell.name.contains(' ')) else { continue };
+                match program.fit_held(cell.ty, value, name) {
+                    Ok(held) => {
+                        all.retain(|(known, _)| known != name);
+                        all.push((name.clone(), held.clone()));
+                        taken.push((name.clone(), held));
+                    }
+                    Err(misfit) => {
+                        let (path, reason) = (name.to_string(), misfit.to_string());
+                        misfits.push(Lost::Misfit { path, reason });
+                    }
+                }
+            }
+            if matches!(props, Value::Record(_) | Value::Null) {
+                props = Value::record(all);
+            }
+        }
+        let mut props = read_props(&program, number, props)?;
+        for (name, value) in &mut props {
+            if let Some((_, held)) = taken.iter().find(|(known, _)| known == name) {
+                *value = held.clone();
+            }
+        }
+        let opened = Runtime::open_carrying(program, number, &props, host, carried);
+        let (runtime, pulse, mut lost) = opened.map_err(HostError::Failed)?;
+        lost.splice(0..0, misfits);
+        Ok((runtime, pulse, lost))
     }
 
     /// The value at a path of the component, of a store or of a component inside:

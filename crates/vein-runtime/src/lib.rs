@@ -13,6 +13,7 @@
 //! | `execute` | statements, which may wait for an answer in the middle |
 //! | `settle` | a pulse: what is done, what follows by itself, what is shown |
 //! | `clock` | timers, and questions that wait for the host's answers |
+//! | `carry` | what a page holds, taken along to another in its place |
 //! | `record` | what a pulse did, in the words of the components |
 //! | `controls` | controls that come to hold something by themselves |
 //! | [`answers`] | what the host answers |
@@ -29,6 +30,7 @@
 mod address;
 pub mod answers;
 mod bits;
+mod carry;
 mod change;
 mod clock;
 mod controls;
@@ -50,6 +52,9 @@ mod view;
 mod wakes;
 
 pub use answers::{Answer, Dropped, Host, Question};
+pub use carry::{
+    Addressed, Carried, CarriedControl, CarriedInstance, CarriedSource, CarriedTimer, Lost,
+};
 pub use execute::{Owner, Ran};
 pub use fault::Fault;
 pub use host::HostError;

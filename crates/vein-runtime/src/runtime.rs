@@ -1,6 +1,7 @@
 //! A page at work: opened, dispatched to, written to by the host, closed.
 
 use crate::answers::{Formatting, Functions, Host};
+use crate::carry::{Carried, Lost};
 use crate::clock::Waiting;
 use crate::controls::{Controls, HeldByControl, held_by_control};
 use crate::execute::{Owner, Run, Turn};
@@ -100,6 +101,22 @@ impl Runtime {
         props: &[(Name, Value)],
         host: Host,
     ) -> Result<(Runtime, Pulse), Fault> {
+        let (runtime, pulse, _) = Runtime::open_carrying(program, plan, props, host, None)?;
+        Ok((runtime, pulse))
+    }
+
+    /// As [`Runtime::open`], in the place of a page that was there before: what stands at its address goes on with the state that it
+    /// held, with its timers, questions and streams. Gives also what could not be taken along.
+    ///
+    /// # Errors
+    /// What went wrong while everything was worked out.
+    pub fn open_carrying(
+        program: Arc<Program>,
+        plan: usize,
+        props: &[(Name, Value)],
+        host: Host,
+        carried: Option<Carried>,
+    ) -> Result<(Runtime, Pulse, Vec<Lost>), Fault> {
         let prepared = Arc::new(Prepared::new(program.clone()));
         let mut graph = Graph::new(prepared.clone());
         let functions = prepared.functions.iter().map(|name| host.functions.get(name).cloned());
@@ -117,6 +134,10 @@ impl Runtime {
             recording: !host.quiet,
             closing: false,
         };
+        let carried = carried.map(|mut carried| {
+            runtime.take_up(&mut carried);
+            carried
+        });
         runtime.view.begin();
         runtime.view.open(plan as u32, props, &stores);
         let mut turn = Turn::new(runtime.records());
@@ -124,8 +145,15 @@ impl Runtime {
         // What cannot be opened is no page, and there is nothing to close.
         runtime.closing = worked_out.is_err();
         let changes = worked_out?;
+        let (lost, due) = match carried {
+            Some(carried) => runtime.carry_on(carried, &turn),
+            None => Default::default(),
+        };
         let pulse = runtime.commit(Cause::Opened, turn, changes);
-        Ok((runtime, pulse))
+        for (scope, hook, due) in due {
+            runtime.set_due(scope, hook, due);
+        }
+        Ok((runtime, pulse, lost))
     }
 
     /// Closes the page: everything on it is removed, and what runs then runs. Afterwards there is
@@ -248,7 +276,7 @@ impl Runtime {
         self.live().into_iter().flat_map(|scope| self.view.graph.outdated_in(scope)).collect()
     }
 
-    fn live(&self) -> Vec<ScopeId> {
+    pub(crate) fn live(&self) -> Vec<ScopeId> {
         let live = (0..).zip(&self.view.graph.scopes).filter(|(_, scope)| scope.alive);
         live.map(|(number, _)| number).collect()
     }

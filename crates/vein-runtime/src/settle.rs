@@ -4,6 +4,7 @@
 //! and rows there are, what runs when they are added and removed, until nothing more follows. Then
 //! the view is brought to that, once. Whatever goes wrong on the way, all of it is taken back.
 
+use crate::carry::{Asking, Carrying};
 use crate::controls::{Controls, HeldByControl};
 use crate::execute::{Owner, Run, Turn};
 use crate::fault::{FREE_GENERATIONS, Fault, MOST_ADDED, MOST_ROUNDS};
@@ -112,7 +113,10 @@ impl Runtime {
             for scope in born {
                 if self.view.graph.scope(scope).alive {
                     self.begin_component(scope, turn)?;
-                    ran |= self.hooks(scope, |when| matches!(when, When::Added), turn)?;
+                    let goes_on = |carrying: &Box<Carrying>| carrying.goes_on(scope);
+                    if !self.view.graph.carrying.as_ref().is_some_and(goes_on) {
+                        ran |= self.hooks(scope, |when| matches!(when, When::Added), turn)?;
+                    }
                 }
             }
             self.next_round(ran, turn)?;
@@ -263,7 +267,11 @@ impl Runtime {
             let args = graph.evaluate_first(&prepared, key, source.args);
             // What was written before it began it has not seen change, here and below.
             graph.has_looked(key);
-            turn.ask(graph, scope, at as u32, args);
+            match graph.asked_before(scope, at as u32, &args) {
+                Asking::Anew => turn.ask(graph, scope, at as u32, args),
+                Asking::Quietly => turn.ask_quietly(graph, scope, at as u32, args),
+                Asking::Not => {}
+            }
         }
         for (at, hook) in plan.hooks.iter().enumerate() {
             let key = (scope, ready.reader_of_effect((plan.sources.len() + at) as u32));

@@ -14,18 +14,18 @@ use std::sync::Arc;
 use vein_check::reach_map;
 use vein_plan::{Program, Property, Shown, Value};
 use vein_proof::{Entry, Session};
-use vein_runtime::{Cause, QuestionId};
+use vein_runtime::{Carried, Cause, Lost, QuestionId};
 use vein_view::{Batch, Patch};
 
 /// A page with the questions that are open on it.
-struct Lived {
-    session: Session,
+pub struct Lived {
+    pub session: Session,
     open: Vec<(QuestionId, bool)>,
 }
 
 /// One thing that happens to a page from outside.
 #[derive(Clone, Debug)]
-enum Step {
+pub enum Step {
     /// What a person or the host does, as far as a random number leads it.
     Act(u64),
     /// An answer to one of the open questions.
@@ -34,7 +34,7 @@ enum Step {
 }
 
 impl Lived {
-    fn open(program: Arc<Program>, beds: &[Json]) -> Option<Lived> {
+    pub fn open(program: Arc<Program>, beds: &[Json]) -> Option<Lived> {
         let opened = Session::open(program, "test-bed", json!({ "beds": beds }), host());
         let (mut session, opening) = opened.ok()?;
         session.prove(true);
@@ -44,6 +44,23 @@ impl Lived {
         Some(lived)
     }
 
+    /// Another page in the place of this one, with what this one holds, and what was lost; `None` where it cannot be opened.
+    pub fn in_place(
+        &self,
+        program: Arc<Program>,
+        beds: &[Json],
+        carried: Carried,
+    ) -> Option<(Lived, Vec<Lost>)> {
+        let props = json!({ "beds": beds });
+        let opened = Session::open_in_place(program, "test-bed", props, host(), Some(carried));
+        let (mut session, opening, lost) = opened.ok()?;
+        session.prove(true);
+        session.check_reads();
+        let mut lived = Lived { session, open: self.open.clone() };
+        lived.follow(&opening);
+        Some((lived, lost))
+    }
+
     fn follow(&mut self, entry: &Entry) {
         let asked = &entry.pulse.questions;
         self.open.extend(asked.iter().map(|question| (question.id, question.streams)));
@@ -51,7 +68,7 @@ impl Lived {
         self.open.retain(|(id, _)| runtime.is_open(*id));
     }
 
-    fn choose(&self, random: &mut Random) -> Step {
+    pub fn choose(&self, random: &mut Random) -> Step {
         match random.below(8) {
             0 | 1 if !self.open.is_empty() => {
                 let (id, _) = *random.pick(&self.open);
@@ -66,7 +83,7 @@ impl Lived {
         }
     }
 
-    fn step(&mut self, step: &Step) -> Vec<Entry> {
+    pub fn step(&mut self, step: &Step) -> Vec<Entry> {
         let entries = match step {
             Step::Act(seed) => vec![act(&mut self.session, &mut Random::new(*seed))],
             Step::Answer(id, answer) => {
@@ -80,7 +97,7 @@ impl Lived {
     }
 
     /// What the controls hold that say at once what is entered, or once it has settled.
-    fn held(&self) -> Vec<String> {
+    pub fn held(&self) -> Vec<String> {
         let (runtime, tree) = (self.session.runtime(), self.session.tree());
         let controls = tree.select("input, textarea, select, details, dialog").expect("a selector");
         let held = controls.into_iter().filter_map(|control| {

@@ -12,6 +12,7 @@ mod upkeep;
 mod waking;
 
 use crate::answers::{Formatting, Functions};
+use crate::carry::Carrying;
 use crate::change::{Change, Undo};
 use crate::fault::Fault;
 use crate::sabotage::Sabotage;
@@ -153,6 +154,8 @@ pub(crate) struct Graph {
     telling: u32,
     /// Listeners that were to happen once and did in this pulse.
     pub(crate) spent: Vec<(ScopeId, u32)>,
+    /// While a page is opened in the place of another: what that held.
+    pub(crate) carrying: Option<Box<Carrying>>,
     /// Runs of numbers that are free, by their length.
     pub(crate) free_numbers: FxHashMap<u32, Vec<NodeNumber>>,
     pub(crate) log: Vec<Change>,
@@ -240,6 +243,7 @@ impl Graph {
             edited: Vec::new(),
             telling: 0,
             spent: Vec::new(),
+            carrying: None,
             free_numbers: Default::default(),
             log: Vec::new(),
             touched: Vec::new(),

@@ -1,6 +1,7 @@
 //! Scopes and what stands in them, made for the first time.
 
 use super::{DEEPEST_COMPONENTS, Plot, Target, Undo, View, Was, chosen, push_patch};
+use crate::carry::Claimed;
 use crate::pulse::Problem;
 use crate::runtime::ROOT_SCOPE;
 use crate::sabotage::Sabotage;
@@ -77,10 +78,12 @@ impl View {
         self.graph.scope_mut(id).serial = self.graph.next_serial;
         let (plan, block) = (self.graph.scope(id).plan, self.graph.scope(id).block);
         let ready = prepared.block(plan, block);
+        let mut before = if block == 0 { self.graph.claim(id) } else { Claimed::default() };
         for (at, cell) in ready.cells.iter().enumerate() {
             let slot = match &prepared.plan(plan).cells[*cell as usize].kind {
                 _ if let Some(at) = given.iter().position(|(to, _)| to == cell) => {
-                    Some(given.swap_remove(at).1)
+                    let (_, slot) = given.swap_remove(at);
+                    Some(self.graph.given_again(&mut before, id, *cell, slot))
                 }
                 CellKind::Derived(expr, _) => Some(Slot::Derived {
                     value: Value::Null,
@@ -98,8 +101,9 @@ impl View {
                 CellKind::Prop(Some(first))
                 | CellKind::Shared(Some(first))
                 | CellKind::State(first) => {
-                    let value = self.graph.evaluate_once(prepared, id, *first);
-                    Some(Slot::Own(value))
+                    let value = self.graph.claimed(&mut before, id, *cell);
+                    let first = || self.graph.evaluate_once(prepared, id, *first);
+                    Some(Slot::Own(value.unwrap_or_else(first)))
                 }
                 CellKind::Prop(None) | CellKind::Shared(None) | CellKind::Handed => None,
             };
@@ -108,6 +112,9 @@ impl View {
             }
         }
         if block == 0 {
+            if let Some(carrying) = &mut self.graph.carrying {
+                carrying.goes_on_with(id, before);
+            }
             self.enter_if_component(id);
             let lives = prepared.plans[plan as usize].lives;
             if lives.added || lives.removed || lives.effects {

@@ -1,0 +1,139 @@
+//! A page that is opened in the place of another goes on as that one would have: state, timers, questions, streams, statements that
+//! wait, listeners that have happened.
+
+use crate::dressed::Wear;
+use crate::generate::Random;
+use crate::lively::{Lived, Step};
+use crate::outside::{MOST_NODES, bed};
+use crate::projects::lively_project;
+use crate::seeds::Seeds;
+use crate::views::{compiled, shown};
+use serde_json::Value as Json;
+use vein_plan::{PartKind, Property, json};
+use vein_proof::Session;
+use vein_runtime::{Carried, Kept};
+use vein_view::{NodeId, Tree};
+
+#[test]
+fn random_pages_go_on_in_the_place_of_others() {
+    let seeds = Seeds::new(400);
+    let (mut pulses, mut again, mut waited, mut timers, mut state) = (0, 0, 0, 0, 0);
+    let mut alike = 0;
+    for seed in seeds.and(&[]) {
+        let mut random = Random::new(seed);
+        let files = lively_project(&mut random, Wear::Seed(seed));
+        let program = compiled(&files);
+        let beds: Vec<Json> = (0..3).map(|_| bed(&mut random)).collect();
+        let Some(mut page) = Lived::open(program.clone(), &beds) else { continue };
+        for at in 0..seeds.steps(16) {
+            if page.session.tree().len() > MOST_NODES {
+                break;
+            }
+            let story = || format!("seed {seed}, step {at}\n{}", shown(&files));
+            let mut twin = None;
+            if random.below(3) == 0 {
+                let carried = page.session.carried();
+                state += carried.instances.iter().map(|one| one.values.len()).sum::<usize>();
+                let written = json::stringify(&carried.to_value()).to_string();
+                let read = Carried::from_value(&json::parse(&written).expect("it is JSON"));
+                let read = read.expect("it is what was written").to_value();
+                assert_eq!(json::stringify(&read).to_string(), written, "{}", story());
+                let left = page.session.left();
+                let Some((other, lost)) = page.in_place(program.clone(), &beds, carried) else {
+                    // What follows from state as it is may fail where it is worked out from the beginning.
+                    break;
+                };
+                assert!(lost.is_empty(), "{}\nlost: {lost:?}", story());
+                let (before, after) = (as_known(&page.session), as_known(&other.session));
+                assert!(before == after, "{}\n{}", story(), difference(&before, &after));
+                assert_eq!(page.held(), other.held(), "{}", story());
+                let goes_on = other.session.left();
+                assert_eq!(
+                    (goes_on.timers, goes_on.questions, goes_on.streams),
+                    (left.timers, left.questions, left.streams),
+                    "{}",
+                    story()
+                );
+                let astray = other.session.runtime().astray();
+                assert!(astray.is_empty(), "{}\nastray: {astray:?}", story());
+                again += 1;
+                waited += left.questions + left.streams;
+                timers += left.timers;
+                twin = Some(std::mem::replace(&mut page, other));
+            }
+            let step: Step = page.choose(&mut random);
+            for entry in &page.step(&step) {
+                pulses += 1;
+                let verdict = entry.verdict.as_ref().expect("proof is on");
+                assert!(
+                    verdict.is_exact(),
+                    "{}\n{step:?}\n{entry}\n{}",
+                    story(),
+                    verdict.problems().join("\n")
+                );
+            }
+            if let Some(mut twin) = twin {
+                twin.step(&step);
+                let (twin, page) = (as_known(&twin.session), as_known(&page.session));
+                assert!(twin == page, "{}\n{step:?}\n{}", story(), difference(&twin, &page));
+                alike += 1;
+            }
+            let outdated = page.session.outdated();
+            assert!(outdated.is_empty(), "{}\n{outdated:?}", story());
+        }
+    }
+    let reached = format!(
+        "{pulses} pulses, {again} times in place, {state} values, {waited} waited, {timers} timers, {alike} alike"
+    );
+    println!("{reached}");
+    if seeds.tell(pulses) {
+        assert!(again > 500 && waited > 100 && timers > 100, "{reached}");
+    }
+}
+
+/// Where two texts begin to differ.
+fn difference(before: &str, after: &str) -> String {
+    let same = before.bytes().zip(after.bytes()).take_while(|(a, b)| a == b).count();
+    let around = |text: &str| {
+        let shown = text.as_bytes().get(same.saturating_sub(60)..).unwrap_or_default();
+        String::from_utf8_lossy(&shown[..shown.len().min(200)]).into_owned()
+    };
+    format!("before … {}\nafter  … {}", around(before), around(after))
+}
+
+/// The view as the engine knows it: what a person has entered and not said to anybody yet is the surface's alone.
+fn as_known(session: &Session) -> String {
+    let (runtime, mut tree) = (session.runtime(), session.tree().clone());
+    let mut open = vec![runtime.root_scope()];
+    while let Some(scope) = open.pop() {
+        let kept = runtime.kept(scope);
+        let block = &runtime.program().plans[kept.plan].blocks[kept.block as usize];
+        for (part, shown) in block.parts.iter().zip(&kept.shown) {
+            if let PartKind::Property(property) = &part.kind {
+                let node = tree.numbered(kept.first + part.mark).expect("it stands there");
+                tree.hold(node, *property, shown);
+            }
+        }
+        for held in kept.held {
+            match held {
+                Kept::One { scope, .. } => open.extend(scope),
+                Kept::Rows(rows) => open.extend(rows.into_iter().map(|row| row.scope)),
+                Kept::Nothing | Kept::Markup(_) => {}
+            }
+        }
+    }
+    written(&tree, tree.root())
+}
+
+/// A node with all that is in it; attributes in the order of their names, since nobody can tell in which they were set.
+fn written(tree: &Tree, id: NodeId) -> String {
+    if let Some(text) = tree.text(id) {
+        return format!("{text:?}");
+    }
+    let mut attributes: Vec<(&str, &str)> = tree.attributes(id).collect();
+    attributes.sort_unstable();
+    let held = Property::ALL.map(|property| tree.set_property(id, property));
+    let held: Vec<_> = held.iter().flatten().collect();
+    let inside: String = tree.children(id).iter().map(|child| written(tree, *child)).collect();
+    format!("<{} {attributes:?} {held:?}>{inside}</>", tree.name(id).unwrap_or(""))
+}
