@@ -6,7 +6,7 @@ use crate::controls::held_by_control;
 use crate::execute::{Activity, Owner, Turn, owners_in};
 use crate::graph::Graph;
 use crate::runtime::{ROOT_SCOPE, Runtime};
-use crate::scope::{Held, QuestionId, Scope, ScopeId, Slot};
+use crate::scope::{Held, NONE, QuestionId, Scope, ScopeId, Slot};
 use crate::view::push_patch;
 use rustc_hash::FxHashMap;
 use std::collections::VecDeque;
@@ -42,6 +42,8 @@ pub struct CarriedInstance {
     pub component: Name,
     /// Whether it is a store.
     pub is_store: bool,
+    /// How many were added before it.
+    pub added: usize,
     /// Its state by name, with props that nobody gives; of the page's component, all that were given.
     pub values: Vec<(Name, Value)>,
     /// What it has asked to fill its state.
@@ -340,6 +342,7 @@ impl Carried {
                 named("address", text(&one.address)),
                 named("component", text(&one.component)),
                 named("store", Value::Boolean(one.is_store)),
+                named("added", Value::Number(one.added as f64)),
                 named("values", Value::list(one.values.iter().map(pair).collect())),
                 named("sources", Value::list(one.sources.iter().map(source).collect())),
                 named("timers", Value::list(one.timers.iter().map(timer).collect())),
@@ -410,6 +413,7 @@ impl Carried {
                 address: text(&field(&one, "address")?)?,
                 component: text(&field(&one, "component")?)?.into(),
                 is_store: flag(&field(&one, "store")?)?,
+                added: number(&field(&one, "added")?)? as usize,
                 values: values.collect::<Option<_>>()?,
                 sources: sources.collect::<Option<_>>()?,
                 timers: timers.collect::<Option<_>>()?,
@@ -444,13 +448,11 @@ impl Runtime {
         let graph = &self.view.graph;
         let (mut instances, mut spent, mut going) = (Vec::new(), Vec::new(), Going::default());
         let (mut controls, mut settling, mut suspended) = (Vec::new(), Vec::new(), Vec::new());
-        let mut scopes: Vec<(ScopeId, &Scope)> =
-            (0..).zip(&graph.scopes).filter(|(_, scope)| scope.alive).collect();
-        scopes.sort_by_key(|(id, _)| graph.rank(*id));
-        for (id, scope) in scopes {
+        for id in self.in_order() {
+            let scope = graph.scope(id);
             let plan = prepared.plan(scope.plan);
             if scope.block == 0 {
-                instances.push(self.carried_instance(id, scope));
+                instances.push((scope.serial, self.carried_instance(id, scope)));
             }
             controls.extend(self.own_controls(id, scope));
             let Some(wards) = &scope.wards else { continue };
@@ -483,6 +485,12 @@ impl Runtime {
         }));
         going.program = Some(prepared.program.clone());
         going.next_question = self.waiting.next_question;
+        let mut added: Vec<usize> = (0..instances.len()).collect();
+        added.sort_by_key(|at| instances[*at].0);
+        for (number, at) in added.into_iter().enumerate() {
+            instances[at].1.added = number;
+        }
+        let instances = instances.into_iter().map(|(_, instance)| instance).collect();
         let (now, pulses) = (self.waiting.now, self.next_pulse);
         let parts = if controls.is_empty() { FxHashMap::default() } else { self.parts() };
         let none = spent.is_empty() && settling.is_empty();
@@ -552,6 +560,7 @@ impl Runtime {
             address: graph.name_of(id),
             component: plan.name.clone(),
             is_store: plan.store.is_some(),
+            added: 0,
             values: values.collect(),
             sources: sources.collect(),
             timers: timers.collect(),
@@ -592,7 +601,9 @@ impl Runtime {
         }
         // When timers are due that go on, in the order in which they were set.
         let mut due: Vec<Due> = Vec::new();
+        let mut in_order: Vec<(usize, ScopeId)> = Vec::new();
         for (scope, instance) in found {
+            in_order.push((instance.added, scope));
             let plan = self.view.graph.prepared.plan(self.view.graph.scope(scope).plan);
             let mut free: Vec<bool> = vec![true; plan.hooks.len()];
             for CarriedTimer { address, due: at, period } in instance.timers {
@@ -609,6 +620,14 @@ impl Runtime {
             }
         }
         due.sort_by(|(.., a), (.., b)| a.total_cmp(b));
+        // What runs by itself does so in the order in which it was added.
+        in_order.sort_unstable();
+        let serial = |(_, scope): &(usize, ScopeId)| self.view.graph.scope(*scope).serial;
+        let mut serials: Vec<u64> = in_order.iter().map(serial).collect();
+        serials.sort_unstable();
+        for ((_, scope), serial) in in_order.into_iter().zip(serials) {
+            self.view.graph.scope_mut(scope).serial = serial;
+        }
         let gone = instances.into_values().flatten();
         lost.extend(gone.map(|instance| Lost::NotThere { address: instance.address }));
         self.hold_on(&carried.controls);
@@ -647,10 +666,24 @@ impl Runtime {
         self.mark_controls();
     }
 
-    /// Every scope, outer ones before inner ones.
-    fn ranked(&self) -> Vec<ScopeId> {
-        let mut scopes = self.live();
-        scopes.sort_by_key(|id| self.view.graph.rank(*id));
+    /// Every scope: stores, then what the page shows, as it stands there.
+    fn in_order(&self) -> Vec<ScopeId> {
+        let graph = &self.view.graph;
+        let mut scopes: Vec<ScopeId> = self.store_scopes().into_iter().map(|(_, id)| id).collect();
+        let mut open = vec![ROOT_SCOPE];
+        while let Some(id) = open.pop() {
+            scopes.push(id);
+            for held in graph.scope(id).held.iter().rev() {
+                match held {
+                    Held::Nothing | Held::Markup { .. } => {}
+                    Held::List(rows) => open.extend(rows.rows.iter().rev()),
+                    Held::Branch { scope, .. }
+                    | Held::Component { instance: scope, .. }
+                    | Held::Slot { scope, .. }
+                    | Held::Renamed { scope, .. } => open.extend((*scope != NONE).then_some(scope)),
+                }
+            }
+        }
         scopes
     }
 
@@ -703,7 +736,7 @@ impl Runtime {
     fn listeners(&self) -> Places {
         let graph = &self.view.graph;
         let mut found = Places::default();
-        for id in self.ranked() {
+        for id in self.in_order() {
             let scope = graph.scope(id);
             let block = &graph.prepared.plan(scope.plan).blocks[scope.block as usize];
             for (number, listener) in (0..).zip(&block.listeners) {
@@ -720,7 +753,7 @@ impl Runtime {
     fn parts(&self) -> Places {
         let graph = &self.view.graph;
         let mut found = Places::default();
-        for id in self.ranked() {
+        for id in self.in_order() {
             let scope = graph.scope(id);
             let block = &graph.prepared.plan(scope.plan).blocks[scope.block as usize];
             for (number, part) in (0..).zip(&block.parts) {
@@ -766,7 +799,7 @@ impl Runtime {
     fn owners(&self) -> Places<Owner> {
         let graph = &self.view.graph;
         let mut owners: Places<Owner> = Places::default();
-        for id in self.ranked() {
+        for id in self.in_order() {
             let scope = graph.scope(id);
             for owner in owners_in(graph.prepared.plan(scope.plan), scope.block) {
                 let address = graph.address_of_owner(id, owner);
