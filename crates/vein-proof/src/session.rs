@@ -3,12 +3,13 @@
 use crate::hands::{Field, Hands, is_field};
 use crate::ledger::Entry;
 use crate::verdict::{Proof, Told};
+use rustc_hash::FxHashMap;
 use std::sync::Arc;
 use vein_plan::{EventField, Name, Program, Property, Record, Shown, Value};
 use vein_runtime::{
     Carried, Cause, Clean, Delivery, Host, HostError, Left, Lost, Pulse, QuestionId, Runtime,
 };
-use vein_view::{Event, NodeId, NodeNumber, NotDispatched, Patch, Reached, Restored, Tree};
+use vein_view::{Event, Mates, NodeId, NodeNumber, NotDispatched, Patch, Reached, Restored, Tree};
 
 /// A page in memory.
 pub struct Session {
@@ -99,6 +100,22 @@ impl Session {
     /// What the page holds that nobody could work out again.
     pub fn carried(&mut self) -> Carried {
         self.runtime.carried()
+    }
+
+    /// Which nodes of the view of a page that was there before stay in this one's.
+    pub fn mates(&mut self, before: &mut Session) -> Mates {
+        let (own, others) = (self.runtime.tops(), before.runtime.tops());
+        let mut known = FxHashMap::default();
+        for (called, nodes) in own {
+            let Some(others) = others.get(&called).filter(|o| o.len() == nodes.len()) else {
+                continue;
+            };
+            for (own, other) in nodes.iter().zip(others) {
+                let pair = self.tree.numbered(*own).zip(before.tree.numbered(*other));
+                known.extend(pair);
+            }
+        }
+        Mates::of(&before.tree, &self.tree, &known)
     }
 
     /// Closes the page: what runs when components are removed runs, and everything on it is gone.

@@ -13,8 +13,8 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 use vein_plan::alike::Code;
 use vein_plan::code::CellId;
-use vein_plan::{Answers, BlockId, CellKind, Name, Program, Shown, Value, When};
-use vein_view::Patch;
+use vein_plan::{Answers, BlockId, CellKind, Name, Program, Shown, Text, Value, When};
+use vein_view::{NodeNumber, Patch};
 
 /// What a page holds: state, what was asked, what waits.
 #[derive(Clone, Debug)]
@@ -325,12 +325,12 @@ impl Carried {
             Value::list(vec![addressed(part), text(held), Value::Boolean(*invalid)])
         };
         let instance = |one: &CarriedInstance| {
-            let pair = |(name, value): &(Name, Value)| Value::list(vec![text(name), value.clone()]);
+            let pair = |(name, value): &(Name, Value)| Value::list(vec![text(name), plain(value)]);
             let source = |source: &CarriedSource| {
                 Value::list(vec![
                     text(&source.name),
                     text(&source.function),
-                    source.args.clone(),
+                    plain(&source.args),
                     Value::Boolean(source.open),
                 ])
             };
@@ -388,14 +388,14 @@ impl Carried {
         let instance = |one: Value| -> Option<CarriedInstance> {
             let values =
                 list(field(&one, "values")?)?.into_iter().map(|pair| match &*list(pair)? {
-                    [name, value] => Some((Name::from(text(name)?), value.clone())),
+                    [name, value] => Some((Name::from(text(name)?), meant(value))),
                     _ => None,
                 });
             let sources = list(field(&one, "sources")?)?.into_iter().map(|it| match &*list(it)? {
                 [name, function, args, open] => Some(CarriedSource {
                     name: text(name)?.into(),
                     function: text(function)?,
-                    args: args.clone(),
+                    args: meant(args),
                     open: flag(open)?,
                     question: None,
                 }),
@@ -437,6 +437,33 @@ impl Carried {
             controls: controls.collect::<Option<_>>()?,
             going: Going::default(),
         })
+    }
+}
+
+/// A value with what JSON cannot say of numbers said by records of a field without a name.
+fn plain(value: &Value) -> Value {
+    match value {
+        Value::Number(n) if !n.is_finite() || (*n == 0.0 && n.is_sign_negative()) => {
+            let said = if *n == 0.0 { Text::from("-0") } else { value.to_text() };
+            Value::record([(Name::from(""), Value::String(said))])
+        }
+        Value::List(items) => Value::list(items.iter().map(plain).collect()),
+        Value::Record(record) => {
+            Value::record(record.iter().map(|(name, value)| (name.clone(), plain(value))))
+        }
+        other => other.clone(),
+    }
+}
+
+/// The value that [`plain`] says.
+fn meant(value: &Value) -> Value {
+    match value {
+        Value::List(items) => Value::list(items.iter().map(meant).collect()),
+        Value::Record(record) => match record.get("").filter(|_| record.len() == 1) {
+            Some(said) => Value::Number(said.to_number()),
+            None => Value::record(record.iter().map(|(name, value)| (name.clone(), meant(value)))),
+        },
+        other => other.clone(),
     }
 }
 
@@ -664,6 +691,28 @@ impl Runtime {
             }
         }
         self.mark_controls();
+    }
+
+    /// The nodes at the top of each row and component, by its address and its place among those that are called so.
+    pub fn tops(&mut self) -> FxHashMap<(String, usize), Vec<NodeNumber>> {
+        self.note_positions();
+        let graph = &self.view.graph;
+        let (mut tops, mut called) = (FxHashMap::default(), FxHashMap::default());
+        for id in self.in_order() {
+            let scope = graph.scope(id);
+            let (holder, spot) = scope.holder;
+            let is_row = holder != NONE && graph.rows(holder, spot).is_some();
+            if !is_row && (scope.block != 0 || holder == NONE) {
+                continue;
+            }
+            let address = format!("{} {}", graph.name_of(id), if is_row { "row" } else { "" });
+            let before: &mut usize = called.entry(address.clone()).or_default();
+            let mut nodes = Vec::new();
+            self.view.top_nodes(id, &mut nodes);
+            tops.insert((address, *before), nodes);
+            *before += 1;
+        }
+        tops
     }
 
     /// Every scope: stores, then what the page shows, as it stands there.

@@ -5,6 +5,7 @@
 //! | `clean` | markup from data, cleaned (feature `clean`) |
 //! | [`patch`] | the patch protocol in its binary form |
 //! | [`tree`] | the tree in memory |
+//! | [`mates`] | which nodes of a view stay in the one that comes in its place |
 //! | `sanitise` | what controls make of texts, by their types |
 //! | [`events`] | events as the DOM dispatches them |
 //! | [`interact`] | what a person can reach and use: focus, visibility, labels, forms |
@@ -16,6 +17,7 @@ mod clean;
 pub mod events;
 pub mod html;
 pub mod interact;
+pub mod mates;
 pub mod patch;
 mod sanitise;
 #[cfg(feature = "select")]
@@ -31,6 +33,7 @@ pub use clean::rules as cleaning_rules;
 pub use events::{Dispatched, Event, NotDispatched, Reached};
 pub use html::Layout;
 pub use interact::{Restored, Typing};
+pub use mates::Mates;
 pub use patch::{Batch, BatchError, NodeNumber, Patch, ROOT, Template, TemplateListener};
 pub use sanitise::{Stepped, is_number};
 #[cfg(feature = "select")]

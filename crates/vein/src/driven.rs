@@ -172,6 +172,23 @@ impl Driven {
         }
     }
 
+    /// Goes on for another page: who answers is another, and what nobody waits for any more is let go.
+    pub(crate) fn renewed(
+        &mut self,
+        later: FxHashMap<Name, Begin>,
+        open: impl Fn(QuestionId) -> bool,
+    ) {
+        self.later = later;
+        self.handles.retain(|id, handle| {
+            let stays = open(*id);
+            if !stays {
+                handle.abort();
+            }
+            stays
+        });
+        self.by_hand.retain(|question| open(question.id));
+    }
+
     /// How many answers and streams are worked on.
     pub(crate) fn open(&self) -> usize {
         self.handles.len()

@@ -41,7 +41,7 @@ pub use assert::changed_as;
 pub use driven::Remote;
 pub use error::Error;
 pub use opening::{Function, Opening};
-pub use page::{Found, Page};
+pub use page::{Found, Page, Renewed};
 pub use prove::{SCENARIO_ENDING, ScenarioFile, prove_file, report, same_scenarios, scenarios_in};
 pub use subscription::Subscription;
 pub use ui::{Ui, sources_in};

@@ -12,14 +12,17 @@ use std::fmt::Display;
 use std::future::Future;
 use std::sync::Arc;
 use vein_plan::{Name, Value, to_json};
-use vein_proof::Session;
-use vein_runtime::{Clean, Host};
+use vein_proof::{Entry, Session};
+use vein_runtime::{Carried, Clean, Host, Lost};
 
 /// The answers to one question, one after the other.
 pub(crate) type Answers = BoxStream<'static, Result<Value, String>>;
 
 /// Begins to answer a question.
 pub(crate) type Begin = Box<dyn Fn(&[Value]) -> Answers + Send>;
+
+/// A page that was opened in the place of another, with what was lost and what its host answers.
+type InPlace = (Session, Entry, Vec<Lost>, FxHashMap<Name, Begin>, bool);
 
 /// A component that is to be opened, with the functions that the host answers.
 ///
@@ -265,5 +268,36 @@ impl Opening {
         let program = self.ui.program().clone();
         let (session, opening) = Session::open(program, &self.component, props, self.host)?;
         Page::new(session, opening, self.later, self.proving)
+    }
+
+    /// As [`Opening::open_value`], going on with what another page held, as [`Page::held`] gave it. Gives also what of that does not
+    /// fit. What is no such thing counts as nothing.
+    ///
+    /// # Errors
+    /// As [`Opening::open`].
+    ///
+    /// ```
+    /// let ui = vein::Ui::from_sources([("a-count.vein", "holds n = 0\n<button click='-> n++'>{n}</button>")])?;
+    /// let mut page = ui.open("a-count", ())?;
+    /// page.find("button")?.click()?;
+    /// let (page, lost) = ui.page("a-count").open_with(vein::Value::Null, &page.held())?;
+    /// assert_eq!(page.html(), "<button>1</button>");
+    /// assert!(lost.is_empty());
+    /// # Ok::<(), vein::Error>(())
+    /// ```
+    pub fn open_with(self, props: Value, held: &Value) -> Result<(Page, Vec<Lost>), Error> {
+        let Some(carried) = Carried::from_value(held) else {
+            return self.open_value(props).map(|page| (page, Vec::new()));
+        };
+        let (session, opening, lost, later, proving) = self.in_place(props, carried)?;
+        Ok((Page::new(session, opening, later, proving)?, lost))
+    }
+
+    pub(crate) fn in_place(self, props: Value, carried: Carried) -> Result<InPlace, Error> {
+        let program = self.ui.program().clone();
+        let opened =
+            Session::open_in_place(program, &self.component, props, self.host, Some(carried));
+        let (session, opening, lost) = opened?;
+        Ok((session, opening, lost, self.later, self.proving))
     }
 }

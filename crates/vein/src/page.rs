@@ -2,7 +2,7 @@
 
 use crate::driven::{Came, Driven, Handed, Remote, arguments};
 use crate::error::Error;
-use crate::opening::Begin;
+use crate::opening::{Begin, Opening};
 use crate::subscription::{Subscription, Subscriptions};
 use rustc_hash::FxHashMap;
 use serde::Serialize;
@@ -10,8 +10,8 @@ use serde::de::DeserializeOwned;
 use std::task::{Context, Poll, Waker};
 use vein_plan::{Name, Property, Value, to_json};
 use vein_proof::{Act, Entry, Session};
-use vein_runtime::{Left, Problem, Question, QuestionId};
-use vein_view::{Event, Layout, NodeId, Tree};
+use vein_runtime::{Left, Lost, Problem, Question, QuestionId};
+use vein_view::{Event, Layout, Mates, NodeId, Tree};
 
 /// A component on a page in memory.
 pub struct Page {
@@ -19,6 +19,15 @@ pub struct Page {
     opening: Entry,
     subscriptions: Subscriptions,
     driven: Driven,
+}
+
+/// What became of a page that another was opened in the place of.
+#[derive(Clone, Debug)]
+pub struct Renewed {
+    /// What could not be taken along.
+    pub lost: Vec<Lost>,
+    /// Which nodes of the view before stay.
+    pub mates: Mates,
 }
 
 impl Page {
@@ -32,6 +41,40 @@ impl Page {
         let (subscriptions, mut driven) = (Subscriptions::default(), Driven::new(later));
         driven.follow(&opening.pulse.questions, &[]);
         Ok(Page { session, opening, subscriptions, driven })
+    }
+
+    /// Opens a component in the place of this page, with all that this one holds: state whose name and type still fit, of whatever
+    /// still stands at its address, timers, questions and streams. So a page goes on when its components were changed, and nothing
+    /// that runs when components come and go runs for those that stay. `props` are for those that this page has none of.
+    ///
+    /// # Errors
+    /// As [`Opening::open`]; then this page stays as it is.
+    ///
+    /// ```
+    /// let text = |more| format!("holds n = 0\n<button click='-> n++'>{{n}}{more}</button>");
+    /// let ui = |more| vein::Ui::from_sources([("a-count.vein", text(more))]);
+    /// let mut page = ui("")?.open("a-count", ())?;
+    /// page.find("button")?.click()?;
+    /// let renewed = page.renew(ui(" times")?.page("a-count"), vein::Value::Null)?;
+    /// assert_eq!(page.html(), "<button>1 times</button>");
+    /// assert!(renewed.lost.is_empty());
+    /// # Ok::<(), vein::Error>(())
+    /// ```
+    pub fn renew(&mut self, opening: Opening, props: Value) -> Result<Renewed, Error> {
+        let carried = self.session.carried();
+        let (mut session, entry, lost, later, proving) = opening.in_place(props, carried)?;
+        let mates = session.mates(&mut self.session);
+        session.prove(proving);
+        self.session = session;
+        let runtime = self.session.runtime();
+        self.driven.renewed(later, |id| runtime.is_open(id));
+        self.opening = self.done(entry)?;
+        Ok(Renewed { lost, mates })
+    }
+
+    /// What the page holds that nobody could work out again, to be written down: [`Opening::open_with`] goes on with it.
+    pub fn held(&mut self) -> Value {
+        self.session.carried().to_value()
     }
 
     /// Turns proof on or off. It is on when a page is opened; it costs a fresh rendering of

@@ -39,7 +39,7 @@ fn random_pages_go_on_in_the_place_of_others() {
                 let read = read.expect("it is what was written").to_value();
                 assert_eq!(json::stringify(&read).to_string(), written, "{}", story());
                 let left = page.session.left();
-                let Some((other, lost)) = page.in_place(program.clone(), &beds, carried) else {
+                let Some((mut other, lost)) = page.in_place(program.clone(), &beds, carried) else {
                     // What follows from state as it is may fail where it is worked out from the beginning.
                     break;
                 };
@@ -47,6 +47,9 @@ fn random_pages_go_on_in_the_place_of_others() {
                 let (before, after) = (as_known(&page.session), as_known(&other.session));
                 assert!(before == after, "{}\n{}", story(), difference(&before, &after));
                 assert_eq!(page.held(), other.held(), "{}", story());
+                let mates = other.session.mates(&mut page.session);
+                let all = (0..mates.nodes.len() as u32).map(Some);
+                assert!(mates.nodes.iter().copied().eq(all), "{}\n{mates:?}", story());
                 let goes_on = other.session.left();
                 assert_eq!(
                     (goes_on.timers, goes_on.questions, goes_on.streams),
@@ -97,7 +100,7 @@ fn random_pages_go_on_in_the_place_of_others() {
 #[test]
 fn a_page_of_other_components_takes_what_fits() {
     let seeds = Seeds::new(300);
-    let (mut pulses, mut opened, mut lost_some, mut kept) = (0, 0, 0, 0);
+    let (mut pulses, mut opened, mut lost_some, mut kept, mut stay) = (0, 0, 0, 0, 0);
     for seed in seeds.and(&[]) {
         let mut random = Random::new(seed);
         let projects = [0, 1].map(|more| {
@@ -116,7 +119,10 @@ fn a_page_of_other_components_takes_what_fits() {
         let story = || format!("seed {seed}\n{}\n=== then\n{}", projects[0].1, projects[1].1);
         let before = page.session.carried();
         let (program, other) = (projects[1].0.clone(), before.clone());
-        let Some((mut page, lost)) = page.in_place(program.clone(), &beds, other) else { continue };
+        let before_page = page;
+        let opened_in = before_page.in_place(program.clone(), &beds, other);
+        let Some((mut page, lost)) = opened_in else { continue };
+        stay += mates(&mut page.session, before_page.session, &story());
         opened += 1;
         lost_some += usize::from(!lost.is_empty());
         // State of the same name and type is what it was, wherever its component still stands.
@@ -179,12 +185,44 @@ fn a_page_of_other_components_takes_what_fits() {
             }
         }
     }
-    let reached =
-        format!("{pulses} pulses on {opened} pages, {kept} values kept, {lost_some} lost some");
+    let reached = format!(
+        "{pulses} pulses on {opened} pages, {kept} values kept, {lost_some} lost some, {stay} nodes stay"
+    );
     println!("{reached}");
     if seeds.tell(pulses) {
-        assert!(opened > 200 && kept > 1000 && lost_some > 50, "{reached}");
+        assert!(opened > 200 && kept > 1000 && lost_some > 50 && stay > 1000, "{reached}");
     }
+}
+
+/// How many nodes stay of a page that another is opened in the place of; each is what it was, where it was, and stays as one alone.
+fn mates(page: &mut Session, mut before: Session, story: &str) -> usize {
+    let mates = page.mates(&mut before);
+    let in_order = |tree: &Tree| {
+        let (mut all, mut open) = (Vec::new(), vec![tree.root()]);
+        while let Some(id) = open.pop() {
+            all.push(id);
+            let inside = if tree.name(id) == Some("textarea") { &[] } else { tree.children(id) };
+            open.extend(inside.iter().rev());
+        }
+        all.split_off(1)
+    };
+    let (own, others) = (in_order(page.tree()), in_order(before.tree()));
+    assert_eq!(mates.nodes.len(), own.len(), "{story}");
+    let mate = |id: NodeId| -> Option<NodeId> {
+        let at = own.iter().position(|known| *known == id)?;
+        Some(others[mates.nodes[at]? as usize])
+    };
+    let mut taken = std::collections::BTreeSet::new();
+    for id in &own {
+        let Some(mate_of) = mate(*id) else { continue };
+        assert!(taken.insert(mate_of), "{story}");
+        assert_eq!(page.tree().name(*id), before.tree().name(mate_of), "{story}");
+        let around = (page.tree().parent(*id), before.tree().parent(mate_of));
+        let (Some(parent), Some(other)) = around else { panic!("{story}") };
+        let root = parent == page.tree().root() && other == before.tree().root();
+        assert!(root || mate(parent) == Some(other), "{story}");
+    }
+    taken.len()
 }
 
 /// Where two texts begin to differ.

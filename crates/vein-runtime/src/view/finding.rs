@@ -58,7 +58,7 @@ impl View {
     }
 
     /// All nodes at the top of a scope, in order.
-    pub(super) fn top_nodes(&self, id: ScopeId, out: &mut Vec<NodeNumber>) {
+    pub(crate) fn top_nodes(&self, id: ScopeId, out: &mut Vec<NodeNumber>) {
         let scope = self.graph.scope(id);
         if !scope.standing {
             return;
