@@ -174,6 +174,11 @@ impl Workspace {
         self.refresh(BTreeSet::from([at]))
     }
 
+    /// The sources that it knows.
+    pub fn sources(&self) -> &[Source] {
+        &self.sources
+    }
+
     /// How many errors there are now.
     pub fn errors(&self) -> usize {
         let files = self.files.iter().flat_map(|facts| &facts.found);

@@ -275,6 +275,9 @@ export class Surface {
   #postponed = null;
   #removed = [];
   #tell;
+  // While nobody is told of events: those that have happened, and who is to know once an input method is done.
+  #waiting = null;
+  #whenHeld = null;
 
   /**
    * @param {Element | ShadowRoot} root what holds the view; what stands there is taken away by the first batch
@@ -300,6 +303,31 @@ export class Surface {
     this.#postponed = null;
     if (text !== null) event.target.value = text;
     else event.target.dispatchEvent(new InputEvent('input', { bubbles: true }));
+    this.#sayHeld();
+  }
+
+  /**
+   * From now on events wait: the view is about to be another, in which they may mean something else. `held` is called once that is
+   * so, after an input method that is at work is done.
+   */
+  hold(held = null) {
+    this.#whenHeld = held;
+    if (this.#composing === null) this.#sayHeld();
+  }
+
+  #sayHeld() {
+    if (this.#composing === null && this.#whenHeld === null) return;
+    this.#waiting ??= [];
+    const held = this.#whenHeld;
+    this.#whenHeld = null;
+    held();
+  }
+
+  /** Tells of the events that have waited, as they reach what stands there now. */
+  release() {
+    const waiting = this.#waiting ?? [];
+    this.#waiting = null;
+    for (const event of waiting) this.#hear(event, event.bubbles);
   }
 
   /** What a person chooses stands until a patch says otherwise. */
@@ -489,6 +517,7 @@ export class Surface {
   #hear(event, bubbles) {
     // While an input method is at work, what is typed is not yet said.
     if (event.type === 'input' && event.isComposing) return;
+    if (this.#waiting && event.type === 'reset') event.preventDefault();
     const reached = [];
     const fields = {};
     let stopped = !bubbles;
@@ -505,6 +534,10 @@ export class Surface {
         for (const field of listener.fields) fields[field] = fieldOf(event, field);
       }
       if (stopped) break;
+    }
+    if (this.#waiting) {
+      if (reached.length > 0 || event.type === 'reset') this.#waiting.push(event);
+      return;
     }
     const told = { event: event.type, seen: this.#applied, reached, fields };
     if (event.type === 'reset') {
@@ -552,7 +585,16 @@ export class Surface {
     perform(batch, sketch);
     const counts = { kept: 0, built: 0, set: 0 };
     const used = [];
-    this.#adopt(this.#root, sketch.nodes[0], counts, used);
+    this.#adopt(this.#root, sketch.nodes[0], {
+      counts,
+      splits: true,
+      mate: (child, next) => (next !== null && child.is(next) ? next : null),
+      stays: () => true,
+      hold: (node, child, stands) => {
+        if (stands && child.held.size > 0 && isUsed(node)) used.push(node);
+        else for (const [property, value] of child.held) this.#hold(node, property, value);
+      },
+    });
     for (const [select, show] of this.#selects) show(select);
     // What a person did before anybody listened is heard now.
     for (const control of used) {
@@ -563,14 +605,98 @@ export class Surface {
     return counts;
   }
 
-  #adopt(node, sketch, counts, used) {
+  /**
+   * Shows another view in the place of this one. Of its nodes in document order, `mates` says which of those that stand here each of
+   * them stays, by its place in document order, or -1; `held` which properties of those are others now, as pairs of a node's place
+   * and a property. What stays keeps its focus, its caret, how far it is scrolled, and what is being entered.
+   */
+  renew(buffer, mates, held) {
+    const batch = open(buffer);
+    const standing = inOrder(this.#root);
+    const [sketch, selects] = this.#begun(batch);
+    const described = inOrder(sketch, (node) => (node.name === 'textarea' ? [] : node.children));
+    const known = new Map();
+    described.forEach((child, at) => {
+      const node = standing[mates[at]];
+      if (node !== undefined && child.is(node)) known.set(child, node);
+    });
+    const others = new Map();
+    for (const [at, property] of held) {
+      const child = described[at];
+      others.set(child, [...(others.get(child) ?? []), property]);
+    }
+    this.#settle(sketch, selects, known, (child, property) => others.get(child)?.includes(property));
+  }
+
+  /** Shows the view of a page that has gone on elsewhere, where the one before was nearly the same. */
+  comeBack(buffer) {
+    const batch = open(buffer);
+    const [sketch, selects] = this.#begun(batch);
+    const known = new Map();
+    const pair = (described, node) => {
+      let next = node.firstChild;
+      for (const child of described.children) {
+        if (next === null || !child.is(next)) continue;
+        known.set(child, next);
+        if (child.name !== 'textarea') pair(child, next);
+        next = next.nextSibling;
+      }
+    };
+    pair(sketch, this.#root);
+    const isOther = (child, property, node) => String(held(node, property)) !== String(child.held.get(property));
+    this.#settle(sketch, selects, known, isOther);
+  }
+
+  /** A sketch of another view, once all that is known of the one before is forgotten. */
+  #begun(batch) {
+    for (const node of inOrder(this.#root)) {
+      delete node[NUMBER];
+      delete node[LISTENERS];
+      delete node[FIRST];
+    }
+    const selects = this.#selects;
+    this.#nodes = [this.#root];
+    [this.#marks, this.#holds] = [[], []];
+    [this.#templates, this.#selects] = [new Map(), new Map()];
+    this.#applied = 0;
+    const sketch = new Sketch(this);
+    this.#begin(batch);
+    perform(batch, sketch);
+    return [sketch.nodes[0], selects];
+  }
+
+  #settle(sketch, selects, known, isOther) {
+    const stay = new Set(known.values());
+    this.#adopt(this.#root, sketch, {
+      counts: { kept: 0, built: 0, set: 0 },
+      mate: (child) => known.get(child) ?? null,
+      stays: (node) => stay.has(node),
+      hold: (node, child, stands) => {
+        for (const [property, value] of child.held) {
+          if (!stands || isOther(child, property, node)) this.#hold(node, property, value);
+          else if (selects.has(node)) this.#selects.set(node, selects.get(node));
+        }
+      },
+    });
+    for (const [select, show] of this.#selects) show(select);
+  }
+
+  #adopt(node, sketch, how) {
     let next = node.firstChild;
     for (const child of sketch.children) {
-      const stands = next !== null && child.is(next);
-      const here = stands ? next : child.build();
+      const mate = how.mate(child, next);
+      // What goes is gone before something is moved over it.
+      while (mate !== null && next !== null && next !== mate && !how.stays(next)) {
+        const gone = next;
+        next = next.nextSibling;
+        gone.remove();
+      }
+      const stands = mate !== null;
+      const here = mate ?? child.build();
       if (!stands) node.insertBefore(here, next);
+      else if (mate !== next) this.#move(mate, node, next);
       // A parser makes one text of neighbours, and none of an empty one.
-      if (stands && child.text !== undefined && here.length > child.text.length
+      if (stands && child.text !== undefined && how.splits && here.length > child.text.length
           && here.data.startsWith(child.text)) {
         here.splitText(child.text.length);
       }
@@ -578,11 +704,11 @@ export class Surface {
       if (child.text !== undefined) {
         if (here.data !== child.text) {
           here.data = child.text;
-          counts.set++;
+          how.counts.set++;
         }
       } else {
-        counts[stands ? 'kept' : 'built']++;
-        counts.set += stands ? child.setAttributes(here) : 0;
+        how.counts[stands ? 'kept' : 'built']++;
+        how.counts.set += stands ? child.setAttributes(here) : 0;
       }
       if (child.number !== undefined) this.#give(here, child.number, child.listeners);
       if (child.carries) {
@@ -590,18 +716,15 @@ export class Surface {
         this.#holds[sketch.number] = true;
       }
       // The text in a text area is what it began with; what it holds is its property.
-      if (child.text === undefined && here.localName !== 'textarea') {
-        this.#adopt(here, child, counts, used);
-      }
+      if (child.text === undefined && here.localName !== 'textarea') this.#adopt(here, child, how);
       for (const [property, value] of child.held) began(here, property, value);
-      if (stands && child.held.size > 0 && isUsed(here)) used.push(here);
-      else for (const [property, value] of child.held) this.#hold(here, property, value);
+      how.hold(here, child, stands);
     }
     while (next) {
       const gone = next;
       next = next.nextSibling;
       gone.remove();
-      counts.set++;
+      how.counts.set++;
     }
   }
 
@@ -610,6 +733,18 @@ export class Surface {
     if (typeof value === 'string') this.#setText(node, property, value);
     else if (node[property] !== value) node[property] = value;
   }
+}
+
+/** Nodes in document order, without the first; what is in a text area does not count. */
+function inOrder(root, inside = (node) => (node.localName === 'textarea' ? [] : Array.from(node.childNodes))) {
+  const [found, open] = [[], inside(root).slice().reverse()];
+  while (open.length > 0) {
+    const node = open.pop();
+    found.push(node);
+    const children = inside(node);
+    for (let at = children.length; at-- > 0;) open.push(children[at]);
+  }
+  return found;
 }
 
 /** Notes what a control held when it was added. */

@@ -1,32 +1,216 @@
-// Links this tab to its page on the server: events go there, patches come back.
+// Links this tab to its page on the server: events go there, patches come back, and so does whatever was saved. It comes back by
+// itself when the server was gone, with what its page held.
 
 import { Surface } from './applier.mjs';
+import { Over } from './over.mjs';
 
-const socket = new WebSocket(`ws://${location.host}/live`);
-socket.binaryType = 'arraybuffer';
+// How long to wait before it is tried again to reach the server, in milliseconds.
+const SOON = 100;
+const LATE = 1000;
 
-const surface = new Surface(document.querySelector('body > #view'), (told) => {
-  if (socket.readyState === WebSocket.OPEN) socket.send(JSON.stringify(told));
-});
+const root = document.querySelector('body > #view');
+const token = document.querySelector('meta[name="vein-token"]').content;
+const over = new Over(say, token);
+const surface = new Surface(root, (event) => say({ event }));
 
-function say(text) {
-  const bar = document.querySelector('body > #link');
-  bar.textContent = text;
-  bar.hidden = false;
+let socket = null;
+let wait = SOON;
+// What the page held last, for a server that knows nothing of it.
+let kept = null;
+// Whether patches of a page are shown by now.
+let shows = false;
+// What the next batch of patches is for.
+let next = null;
+// The host module, and the address that it was read from.
+let host = {};
+let hostAddress = null;
+// What is asked of the host and not done: by its number, what ends it.
+const asked = new Map();
+// What was to be said is said once those before it are done.
+let turn = Promise.resolve();
+
+function say(what) {
+  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(what));
 }
 
-socket.addEventListener('message', ({ data }) => {
-  try {
-    surface.apply(data);
-    document.documentElement.dataset.linked = '';
-  } catch (error) {
-    say(`This page could not be brought up to date (${error.message}). Reload it.`);
-    socket.close();
+function connect() {
+  socket = new WebSocket(`ws://${location.host}/live`);
+  socket.binaryType = 'arraybuffer';
+  next = null;
+  socket.addEventListener('message', ({ data }) => {
+    const own = socket;
+    turn = turn.then(() => (own === socket ? heard(data) : undefined)).catch(failed);
+  });
+  socket.addEventListener('close', gone);
+}
+
+/** The server is gone, or sleeps: what stands here stays, and it is tried again. */
+function gone() {
+  socket = null;
+  for (const end of asked.values()) end();
+  asked.clear();
+  surface.hold();
+  over.away(true);
+  delete document.documentElement.dataset.linked;
+  setTimeout(connect, wait);
+  wait = Math.min(wait * 2, LATE);
+}
+
+function failed(error) {
+  reportError(error);
+  over.broken(`This page could not be brought up to date (${error.message}). Reload it.`);
+  // What does not fit is not gone on with.
+  kept = null;
+  socket?.close();
+}
+
+async function heard(data) {
+  if (typeof data !== 'string') {
+    patched(data);
+    return;
   }
+  const [[kind, told]] = Object.entries(JSON.parse(data));
+  switch (kind) {
+    case 'begin':
+      await read(told.host);
+      say({ hello: { kept, host: answers() } });
+      break;
+    case 'first':
+    case 'again':
+    case 'renew':
+      next = { kind, ...told };
+      break;
+    case 'hold':
+      surface.hold(() => say('held'));
+      break;
+    case 'release': surface.release(); break;
+    case 'styles': await restyled(told); break;
+    case 'files': await reread(); break;
+    case 'host':
+      await read(told);
+      say({ host: answers() });
+      break;
+    case 'show':
+      say({ shown: told });
+      break;
+    case 'kept': kept = told; break;
+    case 'trouble': over.trouble(told); break;
+    case 'notes': over.notes(told); break;
+    case 'ask': ask(...told); break;
+    case 'drop':
+      asked.get(told)?.();
+      asked.delete(told);
+      break;
+    default: throw new Error(`the server says "${kind}", which this page does not know`);
+  }
+}
+
+/** A batch of patches: of a page that is first shown here, or goes on in another's place, or of a pulse. */
+function patched(batch) {
+  const of = next;
+  next = null;
+  if (of === null) {
+    surface.apply(batch);
+    return;
+  }
+  if (of.title !== undefined) document.title = of.title;
+  if (of.kind === 'renew') surface.renew(batch, counted(of.mates), of.held);
+  else if (shows) surface.comeBack(batch);
+  else surface.takeOver(batch);
+  shows = true;
+  wait = SOON;
+  surface.release();
+  over.away(false);
+  document.documentElement.dataset.linked = '';
+}
+
+/** Numbers that count up, from where they begin and how many there are; -1 stands for none. */
+function counted(runs) {
+  return runs.flatMap(([first, count]) => Array.from({ length: count }, (_, at) => (first < 0 ? -1 : first + at)));
+}
+
+/** The styles are others: the new ones are there before the old ones go. */
+function restyled(mark) {
+  const old = Array.from(document.querySelectorAll('head > link[rel="stylesheet"]'));
+  const link = document.createElement('link');
+  link.rel = 'stylesheet';
+  link.href = `/assets/styles.css?${mark ?? Date.now()}`;
+  return new Promise((done) => {
+    const loaded = () => {
+      old.forEach((sheet) => sheet.remove());
+      done();
+    };
+    link.addEventListener('load', loaded);
+    link.addEventListener('error', loaded);
+    old.at(-1).after(link);
+  });
+}
+
+/** The project's own files are others: whatever shows them asks for them again. */
+function reread() {
+  for (const name of ['src', 'srcset', 'poster', 'data', 'href']) {
+    for (const element of root.querySelectorAll(`[${name}]`)) {
+      // Where a link leads is asked for when somebody follows it.
+      if (name === 'href' && element.namespaceURI !== 'http://www.w3.org/2000/svg') continue;
+      element.setAttribute(name, element.getAttribute(name));
+    }
+  }
+  return restyled();
+}
+
+/** Reads the host module. One that cannot be read answers nothing, and the page says why. */
+async function read(address) {
+  if (address === hostAddress) return;
+  try {
+    host = address === null ? {} : await import(address);
+    over.host(null);
+  } catch (error) {
+    host = {};
+    reportError(error);
+    over.host(`The host module cannot be used: ${error.message}`);
+  }
+  hostAddress = address;
+}
+
+function answers() {
+  return Object.keys(host).filter((name) => name !== 'default' && typeof host[name] === 'function');
+}
+
+/** What the host gave, as JSON can say it. */
+const plain = (value) => (value === undefined ? null : value);
+
+const reason = (error) => String(error?.message ?? error);
+
+async function ask(id, name, args, how) {
+  const control = new AbortController();
+  try {
+    if (how === 'now') {
+      say({ now: [id, plain(host[name](...args))] });
+      return;
+    }
+    asked.set(id, () => control.abort());
+    const given = host[name](...args, { signal: control.signal });
+    if (how === 'later') {
+      const answer = plain(await given);
+      if (!control.signal.aborted) say({ answer: [id, answer] });
+    } else {
+      for await (const item of given) {
+        if (control.signal.aborted) return;
+        say({ answer: [id, plain(item)] });
+      }
+      if (!control.signal.aborted) say({ end: id });
+    }
+  } catch (error) {
+    if (how === 'now') say({ cannot: [id, reason(error)] });
+    else if (!control.signal.aborted) say({ failed: [id, reason(error)] });
+  } finally {
+    if (how !== 'again' || control.signal.aborted) asked.delete(id);
+  }
+}
+
+// A machine that woke up finds its connection gone later than a person finds the page.
+document.addEventListener('visibilitychange', () => {
+  if (document.visibilityState === 'visible' && socket === null) wait = SOON;
 });
 
-socket.addEventListener('close', () => {
-  if (document.querySelector('body > #link').hidden) {
-    say('The server is gone: nothing here changes any more. Reload when it is back.');
-  }
-});
+connect();

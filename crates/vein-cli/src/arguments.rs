@@ -68,7 +68,7 @@ pub(crate) struct Check {
 }
 
 /// Where components and their data are.
-#[derive(Args)]
+#[derive(Args, Clone)]
 pub(crate) struct Opening {
     /// The component; `vein.toml` may name one to begin with.
     pub(crate) component: Option<String>,
@@ -196,13 +196,19 @@ pub(crate) struct Demo {
 Examples:
   vein serve                              what vein.toml names
   vein serve bed-card --with bed.json --ledger
-  vein serve --port 0                     any free port")]
+  vein serve --open                       in the browser at once
+  vein serve --port 0                     any free port
+
+Open tabs show what is saved, with their state; mistakes are shown over the page.")]
 pub(crate) struct Serve {
     #[command(flatten)]
     pub(crate) opening: Opening,
     /// The port on 127.0.0.1; 0 takes any that is free.
     #[arg(long)]
     pub(crate) port: Option<u16>,
+    /// Open it in the browser (what `BROWSER` names, or the system's own).
+    #[arg(long)]
+    pub(crate) open: bool,
     /// Prove every pulse and print the ledger.
     #[arg(long)]
     pub(crate) ledger: bool,

@@ -17,6 +17,8 @@ mod script;
 #[cfg(feature = "serve")]
 mod serve;
 mod settings;
+#[cfg(any(feature = "build", feature = "serve"))]
+mod shipped;
 mod simulated;
 #[cfg(any(feature = "browser", feature = "serve"))]
 mod told;

@@ -48,18 +48,19 @@ pub(crate) fn error(error: &anyhow::Error) {
     if let Some(Unusable(report)) = error.downcast_ref() {
         return eprint!("{}", report.text(colour(&std::io::stderr())));
     }
-    let text = error.to_string();
-    eprintln!("error: {text}");
-    for cause in error.chain().skip(1) {
-        eprintln!("  because: {cause}");
-    }
+    eprintln!("error: {}", told(error));
+}
+
+/// What an error says, with what it follows from and what to do.
+pub(crate) fn told(error: &anyhow::Error) -> String {
+    let mut lines = vec![error.to_string()];
+    lines.extend(error.chain().skip(1).map(|cause| format!("  because: {cause}")));
     let host = error.chain().find_map(|cause| match cause.downcast_ref() {
         Some(vein::Error::Host(host)) => Some(host),
         _ => None,
     });
-    if let Some(help) = host.and_then(help) {
-        eprintln!("  help: {help}");
-    }
+    lines.extend(host.and_then(help).map(|help| format!("  help: {help}")));
+    lines.join("\n")
 }
 
 /// What to do about data or a name that does not fit.
@@ -75,6 +76,10 @@ fn help(error: &HostError) -> Option<String> {
             let fields: Vec<String> =
                 missing.iter().map(|(name, _)| format!("\"{name}\": …")).collect();
             Some(format!("give it in a JSON file with `--with`: {{ {} }}", fields.join(", ")))
+        }
+        HostError::Unanswered { missing, .. } => {
+            let name = missing.first()?.split([' ', '(']).nth(1).unwrap_or("name");
+            Some(crate::project::who_may_answer(name))
         }
         _ => None,
     }

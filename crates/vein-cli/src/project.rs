@@ -3,14 +3,14 @@
 use crate::arguments::Opening;
 use crate::output;
 use crate::settings::Written;
-use crate::simulated::{self, Answer, Answers};
+use crate::simulated::{Answer, Answers};
 use anyhow::{Context, Result, bail};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 use vein::json::Unreadable;
-use vein::{HostError, Ui, Value};
+use vein::{Ui, Value};
 
 /// The port that pages are served on where nothing else is said.
 pub(crate) const PORT: u16 = 4180;
@@ -78,19 +78,6 @@ pub(crate) struct Project {
     settings: Settings,
     /// `vein.toml` as it stands, where there is one.
     written: Option<Written>,
-}
-
-/// A component, with what is needed to put it on a page.
-pub(crate) struct Opened {
-    pub(crate) ui: Ui,
-    pub(crate) component: String,
-    pub(crate) props: Value,
-    /// The texts of the page's CSS files.
-    #[cfg_attr(not(feature = "serve"), expect(dead_code, reason = "`vein serve` alone reads it"))]
-    pub(crate) styles: Vec<String>,
-    #[cfg_attr(not(feature = "serve"), expect(dead_code, reason = "`vein serve` alone reads it"))]
-    pub(crate) port: u16,
-    pub(crate) answers: Answers,
 }
 
 impl Project {
@@ -200,10 +187,11 @@ pub(crate) struct Planned {
     data: Option<PathBuf>,
     /// The texts of the page's CSS files.
     pub(crate) styles: Vec<String>,
-    port: Option<u16>,
+    #[cfg_attr(not(feature = "serve"), expect(dead_code, reason = "`vein serve` alone reads it"))]
+    pub(crate) port: Option<u16>,
     pub(crate) answers: Answers,
     /// What is asked and not answered there, as it is declared.
-    unanswered: Vec<String>,
+    pub(crate) unanswered: Vec<String>,
     #[cfg_attr(not(feature = "build"), expect(dead_code, reason = "`vein build` alone reads it"))]
     pub(crate) build: BuildSettings,
 }
@@ -212,7 +200,14 @@ pub(crate) struct Planned {
 /// mistakes, which have then been printed.
 pub(crate) fn planned(opening: &Opening) -> Result<Option<Planned>> {
     let project = Project::at(&opening.dir)?;
-    let Some(ui) = checked(&project)? else { return Ok(None) };
+    match checked(&project)? {
+        Some(ui) => planned_of(opening, project, ui).map(Some),
+        None => Ok(None),
+    }
+}
+
+/// Reads what belongs to a component of a project that was checked.
+pub(crate) fn planned_of(opening: &Opening, project: Project, ui: Ui) -> Result<Planned> {
     let component = component(opening.component.as_deref(), &project, &ui)?;
     if let Some(written) = &project.written {
         written.answer(&ui)?;
@@ -234,46 +229,54 @@ pub(crate) fn planned(opening: &Opening) -> Result<Option<Planned>> {
     let unanswered =
         unanswered.unwrap_or_else(|| ui.functions(Some(&component)).into_values().collect());
     let Project { root, settings: Settings { port, build, .. }, .. } = project;
-    Ok(Some(Planned { unanswered, root, ui, component, props, data, styles, port, answers, build }))
+    Ok(Planned { unanswered, root, ui, component, props, data, styles, port, answers, build })
 }
 
-/// Checks a project and finds out what to open. `None` where the components have mistakes,
-/// which have then been printed.
-pub(crate) fn open(opening: &Opening, port: Option<u16>) -> Result<Option<Opened>> {
-    let Some(planned) = planned(opening)? else { return Ok(None) };
-    let Planned { ui, component, props, data, styles, answers, unanswered, .. } = planned;
-    // Data that does not fit is told before anything is shown or served.
-    let page = simulated::answered(ui.page(&component), &answers)?;
-    let fits = page.open_value(props.clone()).map(|_| ());
-    if let Err(vein::Error::Host(HostError::Unanswered { missing, .. })) = &fits {
-        let first = missing.first().and_then(|one| one.split([' ', '(']).nth(1)).unwrap_or("name");
-        let advice = format!(
-            "say in `vein.toml` what a simulated host answers: `[answers.{first}]` and `values = [\u{2026}]`"
-        );
-        fits.context(advice)?;
-        return Ok(None);
+impl Planned {
+    /// A plain component, opened with some data on a page that simulates its host.
+    #[cfg(feature = "serve")]
+    pub(crate) fn plain(ui: Ui, component: &str, props: Value, settings: &str) -> Result<Planned> {
+        let settings: Settings = toml_edit::de::from_str(settings)?;
+        Ok(Planned {
+            root: PathBuf::new(),
+            ui,
+            component: component.to_owned(),
+            props,
+            data: None,
+            styles: Vec::new(),
+            port: None,
+            answers: settings.simulated(),
+            unanswered: Vec::new(),
+            build: settings.build,
+        })
     }
-    match &data {
-        Some(path) if ui.components().any(|name| name == component) => {
-            fits.with_context(|| format!("`{}` does not fit", path.display()))?
+
+    /// Says of an error that data does not fit where that was read.
+    pub(crate) fn misfit(&self, error: vein::Error) -> anyhow::Error {
+        match &self.data {
+            Some(path) if self.ui.components().any(|name| name == self.component) => {
+                anyhow::Error::new(error).context(format!("`{}` does not fit", path.display()))
+            }
+            _ => error.into(),
         }
-        _ => fits?,
     }
-    for waiting in &unanswered {
-        let name = waiting.split([' ', '(']).nth(1).unwrap_or("name");
-        eprintln!(
-            "warning: nobody answers `{waiting}`: what waits for it waits as long as the page is open\n  help: say \
-             in `vein.toml` what a simulated host answers: `[answers.{name}]` and `values = [\u{2026}]`"
-        );
-    }
-    let port = port.or(planned.port).unwrap_or(PORT);
-    Ok(Some(Opened { ui, component, props, styles, port, answers }))
 }
 
-/// What the text of a `vein.toml` says that functions answer.
-#[cfg(feature = "serve")]
-pub(crate) fn answers(settings: &str) -> Result<Answers> {
-    Ok(toml_edit::de::from_str::<Settings>(settings)?.simulated())
+/// What to say of a function that nobody answers, as it is declared.
+pub(crate) fn unanswered(declared: &str) -> String {
+    let name = declared.split([' ', '(']).nth(1).unwrap_or("name");
+    format!(
+        "warning: nobody answers `{declared}`: what waits for it waits as long as the page is open\n  help: {}",
+        who_may_answer(name)
+    )
+}
+
+/// What to do about a function that nobody answers.
+pub(crate) fn who_may_answer(name: &str) -> String {
+    format!(
+        "export `{name}` from `host.js`, or say in `vein.toml` what a simulated host answers: `[answers.{name}]` and `values = \
+         [\u{2026}]`"
+    )
 }
 
 fn component(named: Option<&str>, project: &Project, ui: &Ui) -> Result<String> {

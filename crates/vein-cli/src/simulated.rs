@@ -9,7 +9,7 @@ use std::time::Duration;
 use vein::{Opening, Value};
 
 /// What a page is opened with, beside its data.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub(crate) struct Answers {
     pub(crate) locale: String,
     pub(crate) zone: String,
@@ -18,7 +18,7 @@ pub(crate) struct Answers {
 }
 
 /// How one function is answered.
-#[derive(Clone, Debug, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct Answer {
     /// Milliseconds until the answer, or until the first item of a stream.
@@ -39,7 +39,7 @@ pub(crate) struct Answer {
 }
 
 /// A number that goes up and down between two others.
-#[derive(Clone, Copy, Debug, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Wander {
     from: f64,

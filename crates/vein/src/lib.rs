@@ -67,13 +67,13 @@ pub use vein_proof::{
 };
 pub use vein_proof::{Entry as Pulse, NotExact, Refused, Row, RowSource, Session, Verdict};
 pub use vein_runtime::{
-    Cause, Delivery, Difference, Dropped, Effect, Fault, Given, HostError, Layer, Left, PartChange,
-    Question, QuestionId, ValueChange,
+    Cause, Delivery, Difference, Dropped, Effect, Fault, Given, HostError, Layer, Left, Lost,
+    PartChange, Problem, Question, QuestionId, ValueChange,
 };
 #[doc(hidden)]
 pub use vein_view::cleaning_rules;
 pub use vein_view::{
-    Batch, Event, Layout, NodeId, NotDispatched, Patch, Restored, Tree, Typing, Validity,
+    Batch, Event, Layout, Mates, NodeId, NotDispatched, Patch, Restored, Tree, Typing, Validity,
 };
 
 /// Compiled components as tables, for tools.

@@ -289,14 +289,13 @@ impl Opening {
         let Some(carried) = Carried::from_value(held) else {
             return self.open_value(props).map(|page| (page, Vec::new()));
         };
-        let (session, opening, lost, later, proving) = self.in_place(props, carried)?;
+        let (session, opening, lost, later, proving) = self.in_place(props, Some(carried))?;
         Ok((Page::new(session, opening, later, proving)?, lost))
     }
 
-    pub(crate) fn in_place(self, props: Value, carried: Carried) -> Result<InPlace, Error> {
+    pub(crate) fn in_place(self, props: Value, carried: Option<Carried>) -> Result<InPlace, Error> {
         let program = self.ui.program().clone();
-        let opened =
-            Session::open_in_place(program, &self.component, props, self.host, Some(carried));
+        let opened = Session::open_in_place(program, &self.component, props, self.host, carried);
         let (session, opening, lost) = opened?;
         Ok((session, opening, lost, self.later, self.proving))
     }

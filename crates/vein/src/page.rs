@@ -10,7 +10,7 @@ use serde::de::DeserializeOwned;
 use std::task::{Context, Poll, Waker};
 use vein_plan::{Name, Property, Value, to_json};
 use vein_proof::{Act, Entry, Session};
-use vein_runtime::{Left, Lost, Problem, Question, QuestionId};
+use vein_runtime::{Carried, Left, Lost, Problem, Question, QuestionId};
 use vein_view::{Event, Layout, Mates, NodeId, Tree};
 
 /// A component on a page in memory.
@@ -24,6 +24,8 @@ pub struct Page {
 /// What became of a page that another was opened in the place of.
 #[derive(Clone, Debug)]
 pub struct Renewed {
+    /// How many values of state went on.
+    pub kept: usize,
     /// What could not be taken along.
     pub lost: Vec<Lost>,
     /// Which nodes of the view before stay.
@@ -62,14 +64,34 @@ impl Page {
     /// ```
     pub fn renew(&mut self, opening: Opening, props: Value) -> Result<Renewed, Error> {
         let carried = self.session.carried();
+        let kept = carried.instances.iter().map(|instance| instance.values.len()).sum();
+        self.take_the_place(opening, props, Some(carried), kept)
+    }
+
+    /// As [`Page::renew`], with nothing of what this page holds: only nodes of the view stay.
+    ///
+    /// # Errors
+    /// As [`Page::renew`].
+    pub fn begin_anew(&mut self, opening: Opening, props: Value) -> Result<Renewed, Error> {
+        self.take_the_place(opening, props, None, 0)
+    }
+
+    fn take_the_place(
+        &mut self,
+        opening: Opening,
+        props: Value,
+        carried: Option<Carried>,
+        held: usize,
+    ) -> Result<Renewed, Error> {
         let (mut session, entry, lost, later, proving) = opening.in_place(props, carried)?;
+        let kept = held.saturating_sub(lost.len());
         let mates = session.mates(&mut self.session);
         session.prove(proving);
         self.session = session;
         let runtime = self.session.runtime();
         self.driven.renewed(later, |id| runtime.is_open(id));
         self.opening = self.done(entry)?;
-        Ok(Renewed { lost, mates })
+        Ok(Renewed { kept, lost, mates })
     }
 
     /// What the page holds that nobody could work out again, to be written down: [`Opening::open_with`] goes on with it.
@@ -295,14 +317,30 @@ impl Page {
     /// # Errors
     /// As [`Page::next`].
     pub fn poll_next(&mut self, cx: &mut Context<'_>) -> Poll<Result<Entry, Error>> {
+        self.poll_came(cx).map(|came| match came? {
+            (_, Some(misfit)) => Err(Error::WrongAnswer(misfit)),
+            (entry, None) => Ok(entry),
+        })
+    }
+
+    /// As [`Page::poll_next`], for surfaces, which have to show whatever a pulse did: an answer that does not fit is told of by a
+    /// problem of its pulse alone.
+    ///
+    /// # Errors
+    /// A write that does not fit.
+    pub fn poll_pulse(&mut self, cx: &mut Context<'_>) -> Poll<Result<Entry, Error>> {
+        self.poll_came(cx).map(|came| came.map(|(entry, _)| entry))
+    }
+
+    fn poll_came(&mut self, cx: &mut Context<'_>) -> Poll<Result<(Entry, Option<String>), Error>> {
         loop {
             let Poll::Ready(came) = self.driven.poll(cx) else { return Poll::Pending };
             let entry = match came {
                 Came::Answer(id, answer) => match self.answer_question(id, answer) {
-                    Ok(Some(entry)) => Ok(entry),
+                    Ok(Some(answered)) => return Poll::Ready(Ok(answered)),
                     // Nobody waits for it any more.
                     Ok(None) => continue,
-                    Err(error) => Err(error),
+                    Err(error) => return Poll::Ready(Err(error)),
                 },
                 Came::End(id) => {
                     self.session.finish(id);
@@ -315,7 +353,7 @@ impl Page {
                     self.session.call(&name, args).map_err(Error::from)
                 }
             };
-            return Poll::Ready(entry.and_then(|entry| self.done(entry)));
+            return Poll::Ready(entry.and_then(|entry| Ok((self.done(entry)?, None))));
         }
     }
 
@@ -353,31 +391,43 @@ impl Page {
         answer: Result<Value, String>,
     ) -> Result<Option<Entry>, Error> {
         match self.answer_question(question, answer)? {
-            Some(entry) => self.succeeded(entry).map(Some),
+            Some((_, Some(misfit))) => Err(Error::WrongAnswer(misfit)),
+            Some((entry, None)) => match &entry.pulse.fault {
+                Some(fault) => Err(Error::Failed(fault.clone())),
+                None => Ok(Some(entry)),
+            },
             None => Ok(None),
         }
     }
 
-    /// An error for an answer that does not fit; that is told in a pulse, which has its effects.
+    /// As [`Page::answer`], for surfaces, which have to show whatever a pulse did: an answer that does not fit, and a pulse that was
+    /// taken back, are told of in the pulse.
+    ///
+    /// # Errors
+    /// An event's payload that does not fit who hears it.
+    pub fn answered(
+        &mut self,
+        question: QuestionId,
+        answer: Result<Value, String>,
+    ) -> Result<Option<Entry>, Error> {
+        Ok(self.answer_question(question, answer)?.map(|(entry, _)| entry))
+    }
+
+    /// What an answer sets off, and what of it does not fit.
     fn answer_question(
         &mut self,
         id: QuestionId,
         answer: Result<Value, String>,
-    ) -> Result<Option<Entry>, Error> {
+    ) -> Result<Option<(Entry, Option<String>)>, Error> {
         let entry = self.session.answer(id, answer);
         if !self.session.runtime().is_open(id) {
             self.driven.done(id);
         }
-        let misfit = entry.iter().flat_map(|entry| &entry.pulse.problems).find_map(|problem| {
+        let Some(entry) = entry else { return Ok(None) };
+        let misfit = entry.pulse.problems.iter().find_map(|problem| {
             matches!(problem, Problem::WrongAnswer { .. }).then(|| problem.to_string())
         });
-        match (misfit, entry) {
-            (Some(misfit), Some(entry)) => {
-                self.done(entry)?;
-                Err(Error::WrongAnswer(misfit))
-            }
-            (_, entry) => Ok(entry),
-        }
+        Ok(Some((self.done(entry)?, misfit)))
     }
 
     /// Closes the page: what runs when components are removed runs, every question and stream is

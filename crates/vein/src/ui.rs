@@ -7,7 +7,7 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use vein_check::{Report, Source, check};
+use vein_check::{Report, Source, Workspace, check};
 use vein_plan::Program;
 
 /// Components that were checked and can be opened. Cheap to clone, and free to be shared
@@ -41,6 +41,14 @@ impl Ui {
         let sources = sources.into_iter();
         let sources = sources.map(|(path, text)| Source { path: path.into(), text: text.into() });
         Ui::from_checked(check(sources.collect()))
+    }
+
+    /// The components of a workspace, as they are by now.
+    ///
+    /// # Errors
+    /// Components with mistakes.
+    pub fn from_workspace(workspace: &Workspace) -> Result<Ui, Error> {
+        Ui::from_checked(workspace.checked())
     }
 
     fn from_checked(checked: vein_check::Checked) -> Result<Ui, Error> {

@@ -1,9 +1,9 @@
 //! A component as a custom element: one file that any page can use.
 
 use super::assets::{Assets, linked};
-use super::{host_files, styles};
 use crate::project::Planned;
 use crate::script::{Script, Scripts};
+use crate::shipped::{host_files, styles};
 use anyhow::{Context, Result, bail};
 use serde_json::{Value as Json, json};
 use vein::Value;

@@ -1,13 +1,11 @@
 //! The site: a page with its view written beforehand, and what takes it over.
 
 use super::assets::Assets;
-use super::{STATIC, host_files, json_in_html, styles};
 use crate::project::Planned;
 use crate::script::{Script, Scripts};
+use crate::shipped::{host_files, json_in_html, policy, policy_for, static_folder, styles};
 use crate::simulated;
 use anyhow::{Context, Result, bail};
-use base64::Engine as _;
-use sha2::{Digest, Sha256};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use vein::program::{CellKind, Program};
@@ -30,8 +28,8 @@ pub(super) fn add(planned: &Planned, readable: bool, assets: &mut Assets) -> Res
         }
     };
     let (view, policy) = match &written {
-        Some(page) => (page.html(), policy(planned, page)),
-        None => (String::new(), policy_for(planned, &BTreeSet::new())),
+        Some(page) => (page.html(), policy(&planned.build, page)),
+        None => (String::new(), policy_for(&planned.build, &BTreeSet::new())),
     };
     let frame = lean_css(crate::page::FRAME);
     let program = planned.ui.program();
@@ -88,7 +86,7 @@ pub(super) fn add(planned: &Planned, readable: bool, assets: &mut Assets) -> Res
     // What may hold anything comes last: it is not looked through again.
     let page = PAGE
         .replace("<!--locale-->", &planned.answers.locale)
-        .replace("<!--policy-->", &policy)
+        .replace("<!--policy-->", &in_meta(&policy))
         .replace("<!--links-->", &(links + &scripts))
         .replace("<!--start-->", &format!("./assets/{start}"));
     let (before, after) = page.split_once("<!--title-->").context("the page has a title")?;
@@ -146,49 +144,9 @@ fn unanswered(planned: &Planned) -> Option<String> {
     ))
 }
 
-/// Nothing but what the site consists of may run, be shown or be connected to.
-fn policy(planned: &Planned, page: &Page) -> String {
-    // Styles of single elements are allowed by what they are.
-    let tree = page.tree();
-    let mut styles = BTreeSet::new();
-    let mut open = vec![tree.root()];
-    while let Some(id) = open.pop() {
-        if let Some((_, style)) = tree.attributes(id).find(|(name, _)| *name == "style") {
-            styles.insert(style.to_owned());
-        }
-        open.extend_from_slice(tree.children(id));
-    }
-    policy_for(planned, &styles)
-}
-
-fn policy_for(planned: &Planned, styles: &BTreeSet<String>) -> String {
-    let policy = match &planned.build.policy {
-        Some(policy) if policy.is_empty() => return String::new(),
-        Some(policy) => policy.clone(),
-        None => {
-            let hash = |style: &String| {
-                let digest = Sha256::digest(style.as_bytes());
-                format!(" 'sha256-{}'", base64::engine::general_purpose::STANDARD.encode(digest))
-            };
-            let hashes: String = styles.iter().map(hash).collect();
-            let hashed = if styles.is_empty() { "" } else { " 'unsafe-hashes'" };
-            format!(
-                "default-src 'self'; script-src 'self'; style-src 'self'{hashed}{hashes}; \
-                 img-src 'self' data:; base-uri 'none'; object-src 'none'; form-action 'self'"
-            )
-        }
-    };
-    let policy = policy.replace('&', "&amp;").replace('"', "&quot;");
-    format!("<meta http-equiv=\"Content-Security-Policy\" content=\"{policy}\">\n")
-}
-
 /// Adds the project's own files, as they are.
 fn add_static(planned: &Planned, assets: &mut Assets) -> Result<()> {
-    let named = planned.build.files.clone();
-    let root = planned.root.join(named.clone().unwrap_or_else(|| STATIC.into()));
-    if named.is_none() && !root.is_dir() {
-        return Ok(());
-    }
+    let Some(root) = static_folder(planned) else { return Ok(()) };
     let mut open = vec![PathBuf::new()];
     while let Some(inner) = open.pop() {
         let folder = root.join(&inner);
@@ -215,6 +173,15 @@ fn add_static(planned: &Planned, assets: &mut Assets) -> Result<()> {
         }
     }
     Ok(())
+}
+
+/// A policy as an element of a page says it.
+fn in_meta(policy: &str) -> String {
+    if policy.is_empty() {
+        return String::new();
+    }
+    let policy = policy.replace('&', "&amp;").replace('"', "&quot;");
+    format!("<meta http-equiv=\"Content-Security-Policy\" content=\"{policy}\">\n")
 }
 
 fn lean_css(css: &str) -> String {

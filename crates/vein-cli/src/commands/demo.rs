@@ -183,11 +183,12 @@ pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
 /// Serves it, with a host that its settings simulate.
 #[cfg(feature = "serve")]
 fn served(port: u16, ui: Ui, props: Value) -> Result<Outcome> {
-    let component = COMPONENT.to_owned();
-    let styles = vec![file("glasshouse.css")?.to_owned()];
-    let answers = crate::project::answers(file("vein.toml")?)?;
-    let opened = crate::project::Opened { ui, component, props, styles, port, answers };
-    crate::serve::run(opened, crate::serve::Ledger::Text)
+    use crate::project::Planned;
+    use crate::serve::{Ledger, Manner, Source};
+    let mut planned = Planned::plain(ui, COMPONENT, props, file("vein.toml")?)?;
+    planned.styles = vec![file("glasshouse.css")?.to_owned()];
+    let manner = Manner { port: Some(port), ledger: Ledger::Text, open: false };
+    crate::serve::run(Source::Fixed(Box::new(planned)), manner)
 }
 
 #[cfg(not(feature = "serve"))]

@@ -4,18 +4,20 @@ use crate::arguments::Show;
 use crate::output::{self, Outcome};
 use crate::project;
 use crate::simulated;
+use anstream::eprintln;
 use anyhow::Result;
 use serde_json::json;
 use vein::{Page, Row};
 
 pub(crate) fn run(show: &Show) -> Result<Outcome> {
-    let Some(opened) = project::open(&show.opening, None)? else {
+    let Some(planned) = project::planned(&show.opening)? else {
         return Ok(Outcome::DoesNotHold);
     };
-    let page = simulated::answered(opened.ui.page(&opened.component), &opened.answers)?
-        .open_value(opened.props)?;
+    let page = simulated::answered(planned.ui.page(&planned.component), &planned.answers)?;
+    let page = page.open_value(planned.props.clone()).map_err(|error| planned.misfit(error))?;
+    planned.unanswered.iter().for_each(|waiting| eprintln!("{}", project::unanswered(waiting)));
     if show.json {
-        output::line(serde_json::to_string_pretty(&as_json(&opened.component, &page))?);
+        output::line(serde_json::to_string_pretty(&as_json(&planned.component, &page))?);
     } else if show.tree {
         output::line(table(&page.outline()));
     } else if show.compact {

@@ -1,0 +1,41 @@
+//! What a tab and the server say to each other beside patches: JSON, one thing a message.
+
+use crate::told::Told;
+use serde::Deserialize;
+use serde_json::value::RawValue;
+
+/// What a tab says.
+#[derive(Debug, Deserialize)]
+#[serde(rename_all = "lowercase", deny_unknown_fields)]
+pub(super) enum Said {
+    /// It is there. First of all.
+    Hello {
+        /// What its page held, when the server went away.
+        #[serde(default)]
+        kept: Option<Box<RawValue>>,
+        /// What its host module answers.
+        host: Vec<String>,
+    },
+    /// An event.
+    Event(Told),
+    /// Its host module is another, and answers this.
+    Host(Vec<String>),
+    /// It tells of no events until the page is renewed.
+    Held,
+    /// It shows what is served by that number.
+    Shown(u64),
+    /// The host's answer to a question that is answered later.
+    Answer(u64, Box<RawValue>),
+    /// Why there is none.
+    Failed(u64, String),
+    /// A stream has no more to say.
+    End(u64),
+    /// The host's answer to a question that is answered at once.
+    Now(u64, Box<RawValue>),
+    /// Why there is none.
+    Cannot(u64, String),
+    /// Somebody wants a mistake mended: which, and the token.
+    Mend(usize, String),
+    /// Somebody wants the page to begin anew.
+    Afresh,
+}

@@ -1,0 +1,675 @@
+//! The page of one tab, on a thread of its own: it follows what is served, asks the tab's host, and tells the tab what to show.
+
+use super::follow::Report;
+use super::message::Said;
+use super::reading::{Marks, Served, Trouble};
+use super::{Ledger, Site, State};
+use crate::output;
+use crate::project;
+use crate::simulated;
+use anstream::eprintln;
+use anyhow::Result;
+use serde_json::json;
+use serde_json::value::RawValue;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::future::poll_fn;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::mpsc::Receiver;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::task::Poll;
+use std::time::Duration;
+use tokio::sync::mpsc::{UnboundedReceiver, UnboundedSender};
+use tokio::sync::watch;
+use tokio::time::Instant;
+use vein::{Cause, Opening, Page, Problem, Pulse, QuestionId, Value};
+
+/// A tab that has not answered at once by then does not answer.
+const PATIENCE: Duration = Duration::from_secs(5);
+/// What a page holds is handed to its tab so often at most, where that is much.
+const KEPT_EVERY: Duration = Duration::from_millis(250);
+/// So much is handed with every pulse.
+const LITTLE: usize = 16 << 10;
+/// So many answers of a host are remembered.
+const MOST_KNOWN: usize = 10_000;
+/// So many notes are shown at once.
+const MOST_NOTES: usize = 50;
+
+/// What goes to a tab.
+pub(super) enum Out {
+    Text(String),
+    Patches(Vec<u8>),
+}
+
+/// The way to a tab.
+#[derive(Clone)]
+pub(super) struct ToTab(UnboundedSender<Out>);
+
+impl ToTab {
+    pub(super) fn new(tell: UnboundedSender<Out>) -> ToTab {
+        ToTab(tell)
+    }
+
+    /// Tells it something; one that is gone hears nothing.
+    fn tell(&self, what: &serde_json::Value) {
+        let _ = self.0.send(Out::Text(what.to_string()));
+    }
+
+    fn patches(&self, pulse: &Pulse) {
+        if !pulse.pulse.patches.is_empty() {
+            let _ = self.0.send(Out::Patches(pulse.pulse.patches.to_bytes()));
+        }
+    }
+}
+
+/// An answer to a question that was asked at once.
+pub(super) type Answered = (u64, Result<Box<RawValue>, String>);
+
+/// The host module of a tab, as far as it is asked at once.
+struct AtOnce {
+    to_tab: ToTab,
+    answers: Mutex<Receiver<Answered>>,
+    next: AtomicU64,
+    /// What it has answered: always the same for the same arguments.
+    known: Mutex<HashMap<(String, String), Value>>,
+}
+
+impl AtOnce {
+    fn ask(&self, name: &str, args: &[Value]) -> Result<Value, String> {
+        let args = vein::json::stringify(&Value::list(args.to_vec())).to_string();
+        let key = (name.to_owned(), args);
+        if let Some(known) = locked(&self.known).get(&key) {
+            return Ok(known.clone());
+        }
+        let answers = locked(&self.answers);
+        let id = self.next.fetch_add(1, Ordering::Relaxed);
+        let args = raw(&key.1);
+        self.to_tab.tell(&json!({ "ask": [id, name, args, "now"] }));
+        loop {
+            let Ok((of, answer)) = answers.recv_timeout(PATIENCE) else {
+                return Err("the tab does not answer".to_owned());
+            };
+            if of == id {
+                let value = read(&answer?)?;
+                let mut known = locked(&self.known);
+                if known.len() >= MOST_KNOWN {
+                    known.clear();
+                }
+                known.insert(key, value.clone());
+                return Ok(value);
+            }
+        }
+    }
+}
+
+fn locked<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// JSON that was written here.
+fn raw(text: &str) -> serde_json::Value {
+    serde_json::from_str(text).unwrap_or_default()
+}
+
+fn read(raw: &RawValue) -> Result<Value, String> {
+    vein::json::parse(raw.get()).map_err(|error| format!("the answer cannot be read: {error}"))
+}
+
+/// What a tab is in the middle of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Stage {
+    /// It has not said that it is there.
+    Coming,
+    /// It gets its new host module.
+    Host,
+    /// It was asked to tell of no events any more.
+    Holding,
+    /// Nothing.
+    Shown,
+}
+
+pub(super) struct Tab {
+    site: Arc<Site>,
+    to_tab: ToTab,
+    at_once: Arc<AtOnce>,
+    now: watch::Receiver<Arc<State>>,
+    state: Arc<State>,
+    stage: Stage,
+    page: Option<Page>,
+    /// What of what is served it shows.
+    marks: Marks,
+    /// With which data the page is.
+    props: Value,
+    /// What its host module answers.
+    host: BTreeSet<String>,
+    /// The questions that the host module works on.
+    asked: BTreeMap<u64, QuestionId>,
+    /// What its page held before this server.
+    before: Option<Value>,
+    /// Whether the page is to begin anew.
+    afresh: bool,
+    /// Why its page cannot be shown with its state.
+    failed: Option<String>,
+    /// Whatever else should be known, with how often it happened.
+    notes: Vec<(String, usize)>,
+    report: Option<Report>,
+    clock: Instant,
+    kept_at: Instant,
+    /// How much that was.
+    kept_len: usize,
+    /// Whether something has happened since what the page holds was handed to the tab.
+    stale: bool,
+}
+
+impl Tab {
+    pub(super) fn new(site: Arc<Site>, to_tab: ToTab, answers: Receiver<Answered>) -> Result<Tab> {
+        let mut now = site.now.clone();
+        let state = now.borrow_and_update().clone();
+        let at_once = AtOnce {
+            to_tab: to_tab.clone(),
+            answers: Mutex::new(answers),
+            next: AtomicU64::new(1),
+            known: Mutex::default(),
+        };
+        Ok(Tab {
+            site,
+            to_tab,
+            at_once: Arc::new(at_once),
+            now,
+            state,
+            stage: Stage::Coming,
+            page: None,
+            marks: Marks::default(),
+            props: Value::Null,
+            host: BTreeSet::new(),
+            asked: BTreeMap::new(),
+            before: None,
+            afresh: false,
+            failed: None,
+            notes: Vec::new(),
+            report: None,
+            clock: Instant::now(),
+            kept_at: Instant::now(),
+            kept_len: 0,
+            stale: false,
+        })
+    }
+
+    /// Works until the tab is gone.
+    pub(super) fn run(mut self, said: UnboundedReceiver<Said>) {
+        let runtime = tokio::runtime::Builder::new_current_thread().enable_time().build();
+        let done = runtime.map_err(anyhow::Error::from).and_then(|runtime| {
+            self.begin();
+            runtime.block_on(self.work(said))
+        });
+        if let Err(error) = done {
+            eprintln!("a tab was let go: {error}");
+        }
+    }
+
+    fn begin(&self) {
+        let served = self.state.served.as_deref();
+        self.to_tab.tell(&json!({ "begin": { "host": served.and_then(host_address) } }));
+    }
+
+    async fn work(&mut self, mut said: UnboundedReceiver<Said>) -> Result<()> {
+        loop {
+            let mut pulses = Vec::new();
+            let due = self.page.as_ref().and_then(Page::next_due);
+            let due = due.map(|milliseconds| self.clock + duration(milliseconds));
+            let kept = self.stale.then(|| self.kept_at + KEPT_EVERY);
+            let next = [due, kept].into_iter().flatten().min();
+            let (page, clock) = (&mut self.page, &mut self.clock);
+            let mut heard = None;
+            tokio::select! {
+                biased;
+                changed = self.now.changed() => {
+                    changed?;
+                    let state = self.now.borrow_and_update().clone();
+                    self.follow(state);
+                }
+                one = said.recv() => match one {
+                    Some(one) => heard = Some(one),
+                    // The tab is gone, whether it said so or not.
+                    None => return Ok(()),
+                },
+                // The clock first: what comes then begins from now.
+                came = poll_fn(|cx| {
+                    let Some(page) = page else { return Poll::Pending };
+                    pulses.extend(moved_on(page, clock));
+                    match page.poll_pulse(cx) {
+                        Poll::Pending if pulses.is_empty() => Poll::Pending,
+                        Poll::Pending => Poll::Ready(None),
+                        Poll::Ready(pulse) => Poll::Ready(Some(pulse)),
+                    }
+                }) => match came {
+                    Some(Ok(pulse)) => pulses.push(pulse),
+                    Some(Err(error)) => self.note(error.to_string()),
+                    None => {}
+                },
+                () = until(next) => {}
+            }
+            if let Some(page) = &mut self.page {
+                pulses.extend(moved_on(page, &mut self.clock));
+            }
+            pulses.into_iter().for_each(|pulse| self.happened(&pulse));
+            if let Some(heard) = heard {
+                self.hear(heard)?;
+            }
+            self.ask();
+            self.keep();
+        }
+    }
+
+    fn hear(&mut self, said: Said) -> Result<()> {
+        match said {
+            Said::Hello { kept, host } => {
+                self.host = host.into_iter().collect();
+                self.before = kept.as_deref().and_then(|kept| vein::json::parse(kept.get()).ok());
+                self.stage = Stage::Shown;
+                self.marks = Marks::default();
+                self.tell_trouble();
+                self.catch_up();
+            }
+            Said::Host(host) => {
+                self.host = host.into_iter().collect();
+                locked(&self.at_once.known).clear();
+                if self.stage == Stage::Host {
+                    self.stage = Stage::Shown;
+                    // Whoever answers is another: the page is opened with it.
+                    self.marks.code = u64::MAX;
+                    self.catch_up();
+                }
+            }
+            Said::Held => {
+                if self.stage == Stage::Holding {
+                    self.stage = Stage::Shown;
+                    self.renew();
+                }
+            }
+            Said::Shown(number) => {
+                if let Some(report) = self.report.take_if(|report| report.number == number) {
+                    let _ = self.site.reports.send(report);
+                }
+            }
+            Said::Event(told) => {
+                if let Some(page) = &mut self.page {
+                    let pulse = told.delivered(page.session_mut());
+                    match page.follow(pulse) {
+                        Ok(pulse) => self.happened(&pulse),
+                        Err(error) => self.note(error.to_string()),
+                    }
+                }
+            }
+            Said::Answer(id, value) => self.answer(id, read(&value)),
+            Said::Failed(id, reason) => self.answer(id, Err(reason)),
+            Said::End(id) => {
+                if let (Some(question), Some(page)) = (self.asked.remove(&id), &mut self.page) {
+                    page.session_mut().finish(question);
+                }
+            }
+            Said::Mend(which, token) => self.mend(which, &token),
+            Said::Afresh => {
+                self.afresh = true;
+                self.marks.code = u64::MAX;
+                self.catch_up();
+            }
+            // They are for who is waiting for them.
+            Said::Now(..) | Said::Cannot(..) => {}
+        }
+        Ok(())
+    }
+
+    fn answer(&mut self, id: u64, answer: Result<Value, String>) {
+        let (Some(question), Some(page)) = (self.asked.get(&id).copied(), &mut self.page) else {
+            return;
+        };
+        match page.answered(question, answer) {
+            Ok(Some(pulse)) => self.happened(&pulse),
+            Ok(None) => {}
+            Err(error) => self.note(error.to_string()),
+        }
+    }
+
+    /// Has the mistake mended that somebody clicked on, if it was a page of this server.
+    fn mend(&mut self, which: usize, token: &str) {
+        let fix = self.state.trouble.get(which).and_then(|trouble| trouble.fix.as_ref());
+        if let Some(fix) = fix.filter(|_| token == self.site.token)
+            && let Err(error) = fix.write()
+        {
+            self.note(format!("error: {}", output::told(&error)));
+        }
+    }
+
+    /// Goes on with what is served now.
+    fn follow(&mut self, state: Arc<State>) {
+        let troubled = state.trouble != self.state.trouble;
+        self.state = state;
+        if self.stage == Stage::Coming {
+            return;
+        }
+        if troubled {
+            self.tell_trouble();
+        }
+        if self.state.trouble.is_empty() {
+            let number = self.state.number;
+            self.report = Some(Report { number, kept: 0, lost: Vec::new(), failed: None });
+            self.catch_up();
+        }
+    }
+
+    /// Has the tab show what it does not yet.
+    fn catch_up(&mut self) {
+        let Some(served) = self.state.served.clone() else { return };
+        if self.stage != Stage::Shown {
+            return;
+        }
+        let (shown, now) = (self.marks, served.marks);
+        let first = self.page.is_none();
+        if !first && shown.styles != now.styles {
+            self.to_tab.tell(&json!({ "styles": now.styles }));
+        }
+        if !first && shown.files != now.files {
+            self.to_tab.tell(&json!({ "files": now.files }));
+        }
+        self.marks = Marks { code: shown.code, data: shown.data, ..now };
+        if !first && shown.host != now.host {
+            self.stage = Stage::Host;
+            self.to_tab.tell(&json!({ "host": host_address(&served) }));
+            return;
+        }
+        if first {
+            self.open(&served);
+        } else if shown.code != now.code {
+            self.stage = Stage::Holding;
+            self.to_tab.tell(&json!({ "hold": true }));
+        } else {
+            self.take_data(&served);
+            self.shown();
+        }
+    }
+
+    /// Whoever answers on this page, and how it is proven.
+    fn opening(&self, served: &Served) -> Result<Opening, vein::Error> {
+        let mut answers = served.answers.clone();
+        answers.functions.retain(|name, _| !self.host.contains(name));
+        let mut opening = simulated::answered(served.ui.page(&served.component), &answers)?;
+        for name in &self.host {
+            let (at_once, name) = (self.at_once.clone(), name.clone());
+            opening = opening.answer_values(&name.clone(), move |args| at_once.ask(&name, args));
+        }
+        Ok(opening.proven(self.site.ledger != Ledger::Off))
+    }
+
+    /// Opens the page for the first time, perhaps with what it held before this server.
+    fn open(&mut self, served: &Arc<Served>) {
+        let before = self.before.take();
+        let opened = self.opening(served).and_then(|opening| match &before {
+            Some(held) => opening.open_with(served.props.clone(), held),
+            None => Ok((opening.open_value(served.props.clone())?, Vec::new())),
+        });
+        match opened {
+            Ok((mut page, lost)) => {
+                page.record(self.site.ledger != Ledger::Off);
+                let told = if before.is_some() { "again" } else { "first" };
+                self.to_tab.tell(&json!({ told: { "title": served.title } }));
+                self.to_tab.patches(page.opening());
+                lost.iter().for_each(|lost| self.note(format!("not kept: {lost}")));
+                self.clock = Instant::now();
+                let opening = page.opening().clone();
+                self.page = Some(page);
+                self.take_over(served);
+                self.happened_quietly(&opening);
+            }
+            Err(error) => self.cannot(&served.component, error.into()),
+        }
+    }
+
+    /// Opens the page in the place of the one before.
+    fn renew(&mut self) {
+        let Some(served) = self.state.served.clone() else { return };
+        let opening = self.opening(&served);
+        let Some(page) = &mut self.page else { return };
+        let afresh = std::mem::take(&mut self.afresh);
+        let renewed = opening.and_then(|opening| match afresh {
+            true => page.begin_anew(opening, served.props.clone()),
+            false => page.renew(opening, served.props.clone()),
+        });
+        match renewed {
+            Ok(renewed) => {
+                page.record(self.site.ledger != Ledger::Off);
+                if afresh {
+                    self.props = served.props.clone();
+                }
+                let mates: Vec<i64> =
+                    renewed.mates.nodes.iter().map(|at| at.map_or(-1, i64::from)).collect();
+                let held = renewed.mates.held.iter();
+                let held: Vec<_> =
+                    held.map(|(at, property)| json!([at, property.name()])).collect();
+                let told = json!({ "renew": { "mates": runs(&mates), "held": held, "title": served.title } });
+                self.to_tab.tell(&told);
+                self.to_tab.patches(page.opening());
+                let opening = page.opening().clone();
+                if let Some(report) = &mut self.report {
+                    report.kept = renewed.kept;
+                    report.lost = renewed.lost.iter().map(ToString::to_string).collect();
+                }
+                for lost in &renewed.lost {
+                    self.note(format!("not kept: {lost}"));
+                }
+                let data = self.marks.data;
+                self.take_over(&served);
+                self.marks.data = data;
+                self.happened_quietly(&opening);
+                self.take_data(&served);
+            }
+            Err(error) => {
+                self.to_tab.tell(&json!({ "release": true }));
+                self.marks.code = served.marks.code;
+                self.cannot(&served.component, error.into());
+            }
+        }
+        self.shown();
+    }
+
+    /// Notes that the page is what is served.
+    fn take_over(&mut self, served: &Served) {
+        if self.page.is_some() && self.props.is_null() {
+            self.props = served.props.clone();
+        }
+        self.marks = served.marks;
+        if self.failed.take().is_some() {
+            self.tell_trouble();
+        }
+        let missing = served.functions().into_iter().filter(|(name, _)| {
+            !self.host.contains(name) && !served.answers.functions.contains_key(name)
+        });
+        let missing: Vec<String> =
+            missing.map(|(_, declared)| project::unanswered(&declared)).collect();
+        missing.into_iter().for_each(|missing| self.note(missing));
+        served.warnings.iter().for_each(|warning| self.note(warning.clone()));
+        self.stale = true;
+    }
+
+    /// What is wrong with the page itself is shown as what is wrong with the files.
+    fn cannot(&mut self, component: &str, error: anyhow::Error) {
+        let error = error.context(format!("`{component}` cannot be shown"));
+        let told = format!("error: {}", output::told(&error));
+        if let Some(report) = &mut self.report {
+            report.failed = Some(told.clone());
+        } else {
+            eprintln!("{told}");
+        }
+        self.failed = Some(told);
+        self.tell_trouble();
+        self.shown();
+    }
+
+    /// New data is written as a host writes it.
+    fn take_data(&mut self, served: &Served) {
+        self.marks.data = served.marks.data;
+        let Value::Record(now) = &served.props else { return };
+        let fields: Vec<(String, Value)> = now
+            .iter()
+            .filter(|(name, value)| match &self.props {
+                Value::Record(before) => before.get(name).is_none_or(|was| !was.same(value)),
+                _ => true,
+            })
+            .map(|(name, value)| (name.to_string(), value.clone()))
+            .collect();
+        self.props = served.props.clone();
+        for (name, value) in fields {
+            let Some(page) = &mut self.page else { return };
+            let pulse = page.session_mut().set(&name, value).map_err(vein::Error::from);
+            match pulse.and_then(|pulse| page.follow(pulse)) {
+                Ok(pulse) => self.happened(&pulse),
+                Err(error) => self.note(error.to_string()),
+            }
+        }
+    }
+
+    /// Asks the tab to say when it shows what it was told.
+    fn shown(&mut self) {
+        if let Some(report) = &self.report {
+            self.to_tab.tell(&json!({ "show": report.number }));
+        }
+    }
+
+    /// Tells the tab what keeps it from showing what stands in the files.
+    fn tell_trouble(&self) {
+        let own =
+            self.failed.iter().map(|text| json!({ "text": text, "afresh": self.page.is_some() }));
+        let trouble = self.state.trouble.iter().map(|trouble| {
+            let Trouble { text, fix } = trouble;
+            json!({ "text": text, "fix": fix.as_ref().map(|fix| &fix.title) })
+        });
+        let all: Vec<_> = trouble.chain(own).collect();
+        self.to_tab.tell(&json!({ "trouble": all }));
+    }
+
+    /// Tells the tab of something that should be known and keeps it from nothing.
+    fn note(&mut self, text: String) {
+        match self.notes.iter_mut().find(|(known, _)| *known == text) {
+            Some((_, times)) => *times += 1,
+            None => self.notes.push((text, 1)),
+        }
+        if self.notes.len() > MOST_NOTES {
+            self.notes.remove(0);
+        }
+        self.to_tab.tell(&json!({ "notes": self.notes }));
+    }
+
+    /// Passes on what a pulse did.
+    fn happened(&mut self, pulse: &Pulse) {
+        self.to_tab.patches(pulse);
+        self.happened_quietly(pulse);
+        tell(self.site.ledger, pulse);
+    }
+
+    fn happened_quietly(&mut self, pulse: &Pulse) {
+        self.stale = true;
+        if let Some(fault) = &pulse.pulse.fault {
+            self.note(format!("{}: {fault}; everything was taken back", pulse.pulse.cause));
+        }
+        for problem in &pulse.pulse.problems {
+            let by_hand = matches!(pulse.pulse.cause, Cause::Event { .. } | Cause::Settled { .. });
+            // What somebody is typing need not mean anything yet.
+            if !(by_hand && matches!(problem, Problem::NoValue { .. })) {
+                self.note(format!("warning: {problem}"));
+            }
+        }
+    }
+
+    /// Hands the tab's host what it was not asked yet, and lets go of what nobody waits for.
+    fn ask(&mut self) {
+        let Some(page) = &self.page else { return };
+        let open = page.questions();
+        let gone: Vec<u64> = self
+            .asked
+            .iter()
+            .filter(|(_, question)| !open.iter().any(|one| one.id == **question))
+            .map(|(id, _)| *id)
+            .collect();
+        for id in gone {
+            self.asked.remove(&id);
+            self.to_tab.tell(&json!({ "drop": id }));
+        }
+        for question in open.iter().filter(|one| self.host.contains(&*one.function)) {
+            if self.asked.values().any(|known| *known == question.id) {
+                continue;
+            }
+            let id = self.at_once.next.fetch_add(1, Ordering::Relaxed);
+            self.asked.insert(id, question.id);
+            let args = raw(&vein::json::stringify(&Value::list(question.args.clone())).to_string());
+            let how = if question.streams { "again" } else { "later" };
+            self.to_tab.tell(&json!({ "ask": [id, &*question.function, args, how] }));
+        }
+    }
+
+    /// Hands the tab what its page holds, for a server that knows nothing of it.
+    fn keep(&mut self) {
+        let Some(page) = self.page.as_mut().filter(|_| self.stale) else { return };
+        if self.kept_len > LITTLE && self.kept_at.elapsed() < KEPT_EVERY {
+            return;
+        }
+        let held = vein::json::stringify(&page.held()).to_string();
+        (self.kept_len, self.kept_at, self.stale) = (held.len(), Instant::now(), false);
+        let _ = self.to_tab.0.send(Out::Text(format!("{{\"kept\":{held}}}")));
+    }
+}
+
+/// Where a tab finds the host module.
+fn host_address(served: &Served) -> Option<String> {
+    let (first, _) = served.host.first()?;
+    Some(format!("/assets/host-{}/{}", served.marks.host, first.display()))
+}
+
+/// Numbers that count up by one, as where they begin and how many there are; -1 for none, too.
+fn runs(numbers: &[i64]) -> Vec<[i64; 2]> {
+    let mut runs: Vec<[i64; 2]> = Vec::new();
+    for number in numbers {
+        match runs.last_mut() {
+            Some([first, count]) if *number == -1 && *first == -1 => *count += 1,
+            Some([first, count]) if *first != -1 && *number == *first + *count => *count += 1,
+            _ => runs.push([*number, 1]),
+        }
+    }
+    runs
+}
+
+/// Moves a page's clock on to now, and runs what has become due.
+fn moved_on(page: &mut Page, clock: &mut Instant) -> Vec<Pulse> {
+    let elapsed = clock.elapsed();
+    *clock += elapsed;
+    page.advance(elapsed.as_secs_f64() * 1000.0).unwrap_or_else(|error| {
+        eprintln!("{error}");
+        Vec::new()
+    })
+}
+
+fn duration(milliseconds: f64) -> Duration {
+    Duration::from_secs_f64((milliseconds.max(0.0) / 1000.0).min(86_400.0))
+}
+
+async fn until(due: Option<Instant>) {
+    match due {
+        Some(due) => tokio::time::sleep_until(due).await,
+        None => std::future::pending().await,
+    }
+}
+
+fn tell(ledger: Ledger, pulse: &Pulse) {
+    match ledger {
+        Ledger::Off => {
+            if let Some(fault) = &pulse.pulse.fault {
+                eprintln!("{}: {fault}; everything was taken back", pulse.pulse.cause);
+            }
+        }
+        // The page goes on, whether anybody reads the ledger or not.
+        Ledger::Text => {
+            let _ = output::try_line(format!("\n{}", output::ledger(pulse)));
+        }
+        Ledger::Json => {
+            let _ = output::try_line(pulse.json());
+        }
+    }
+}
