@@ -587,7 +587,7 @@ export class Surface {
     const used = [];
     this.#adopt(this.#root, sketch.nodes[0], {
       counts,
-      splits: true,
+      written: true,
       mate: (child, next) => (next !== null && child.is(next) ? next : null),
       stays: () => true,
       hold: (node, child, stands) => {
@@ -618,7 +618,7 @@ export class Surface {
     const known = new Map();
     described.forEach((child, at) => {
       const node = standing[mates[at]];
-      if (node !== undefined && child.is(node)) known.set(child, node);
+      if (node !== undefined && child.canBe(node)) known.set(child, node);
     });
     const others = new Map();
     for (const [at, property] of held) {
@@ -636,7 +636,7 @@ export class Surface {
     const pair = (described, node) => {
       let next = node.firstChild;
       for (const child of described.children) {
-        if (next === null || !child.is(next)) continue;
+        if (next === null || !child.canBe(next)) continue;
         known.set(child, next);
         if (child.name !== 'textarea') pair(child, next);
         next = next.nextSibling;
@@ -696,7 +696,7 @@ export class Surface {
       if (!stands) node.insertBefore(here, next);
       else if (mate !== next) this.#move(mate, node, next);
       // A parser makes one text of neighbours, and none of an empty one.
-      if (stands && child.text !== undefined && how.splits && here.length > child.text.length
+      if (stands && child.text !== undefined && how.written && here.length > child.text.length
           && here.data.startsWith(child.text)) {
         here.splitText(child.text.length);
       }
@@ -715,8 +715,9 @@ export class Surface {
         this.#carry(here, ...child.carries);
         this.#holds[sketch.number] = true;
       }
-      // The text in a text area is what it began with; what it holds is its property.
-      if (child.text === undefined && here.localName !== 'textarea') this.#adopt(here, child, how);
+      // In what was written beforehand, the text in a text area is what it holds.
+      const holdsText = stands && how.written && here.localName === 'textarea';
+      if (child.text === undefined && !holdsText) this.#adopt(here, child, how);
       for (const [property, value] of child.held) began(here, property, value);
       how.hold(here, child, stands);
     }
@@ -887,10 +888,15 @@ class Sketched {
   }
 
   /** Whether a node is what is described, but for attributes and texts. */
-  is(node) {
+  canBe(node) {
     return this.text !== undefined
-      ? node.nodeType === Node.TEXT_NODE && this.text !== ''
+      ? node.nodeType === Node.TEXT_NODE
       : node.localName === this.name && node.namespaceURI === this.namespace;
+  }
+
+  /** The same of a node that a parser made, which makes no empty texts. */
+  is(node) {
+    return this.text !== '' && this.canBe(node);
   }
 
   build() {

@@ -181,12 +181,27 @@ impl Matched<'_> {
 
     /// Whether the one can become the other.
     fn fit(&self, own: NodeId, other: NodeId) -> bool {
+        self.alike(own, other) && !self.leaves(own, other)
+    }
+
+    fn alike(&self, own: NodeId, other: NodeId) -> bool {
         match (&self.before.node(own).kind, &self.after.node(other).kind) {
             (NodeKind::Text(_), NodeKind::Text(_)) => true,
             (NodeKind::Element(own), NodeKind::Element(other)) => {
-                own.name == other.name && own.namespace == other.namespace
+                let alike = own.name == other.name && own.namespace == other.namespace;
+                alike
+                    && (own.name.as_ref() != "input"
+                        || own.attribute("type") == other.attribute("type"))
             }
             _ => false,
         }
+    }
+
+    /// Whether something that the one was made to hold is not said of the other, which would go on holding it.
+    fn leaves(&self, own: NodeId, other: NodeId) -> bool {
+        Property::ALL.into_iter().any(|property| {
+            self.after.set_property(other, property).is_none()
+                && self.before.set_property(own, property).is_some()
+        })
     }
 }

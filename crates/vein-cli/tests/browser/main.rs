@@ -1,5 +1,7 @@
 //! Pages in a real Chromium: served ones, built ones, custom elements, scenarios.
 
+#[path = "../../../vein-proof/tests/proof/acts.rs"]
+mod acts;
 mod attributes;
 mod building;
 #[path = "../shared/building_of.rs"]
@@ -30,6 +32,7 @@ mod pages;
 #[path = "../../../vein-proof/tests/proof/projects.rs"]
 mod projects;
 mod proving;
+mod renewing;
 #[path = "../shared/running.rs"]
 mod running;
 mod rust_host;
@@ -86,6 +89,7 @@ const TESTS: &[Test] = tests! {
     controls::what_is_set_is_what_chromium_makes_of_it,
     controls::what_is_typed_is_what_chromium_takes,
     rust_host::rust_answers_in_the_page,
+    renewing::edited_components_are_shown_as_afresh,
     views::controls_are_bound_both_ways,
     views::what_an_input_method_types_is_left_alone,
     views::rows_keep_focus_and_scroll_when_they_move,

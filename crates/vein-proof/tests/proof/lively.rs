@@ -2,13 +2,14 @@
 //! statements that run when components come and go. Every pulse is exact, or as if it had never
 //! been.
 
+use crate::acts::act;
 use crate::dressed::Wear;
 use crate::generate::Random;
 use crate::outside::{MOST_NODES, bed, host};
 use crate::projects::lively_project;
 use crate::reach::stays_in_reach;
 use crate::seeds::{LONGER, Seeds};
-use crate::views::{act, compiled, misfits, shown};
+use crate::views::{compiled, misfits, shown};
 use serde_json::{Value as Json, json};
 use std::sync::Arc;
 use vein_check::reach_map;

@@ -1,5 +1,6 @@
 //! The proof from outside: random components are exact, and sabotage is seen.
 
+mod acts;
 mod carried;
 mod dressed;
 mod exactness;
