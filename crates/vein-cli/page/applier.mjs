@@ -310,16 +310,16 @@ export class Surface {
    * From now on events wait: the view is about to be another, in which they may mean something else. `held` is called once that is
    * so, after an input method that is at work is done.
    */
-  hold(held = null) {
+  hold(held = () => {}) {
     this.#whenHeld = held;
     if (this.#composing === null) this.#sayHeld();
   }
 
   #sayHeld() {
-    if (this.#composing === null && this.#whenHeld === null) return;
-    this.#waiting ??= [];
     const held = this.#whenHeld;
     this.#whenHeld = null;
+    if (held === null) return;
+    this.#waiting ??= [];
     held();
   }
 
@@ -643,7 +643,10 @@ export class Surface {
       }
     };
     pair(sketch, this.#root);
-    const isOther = (child, property, node) => String(held(node, property)) !== String(child.held.get(property));
+    // What was entered meanwhile stands, and is told next.
+    const entered = new Set((this.#waiting ?? []).map((event) => event.target));
+    const isOther = (child, property, node) => !entered.has(node)
+      && String(held(node, property)) !== String(child.held.get(property));
     this.#settle(sketch, selects, known, isOther);
   }
 

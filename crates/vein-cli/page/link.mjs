@@ -147,15 +147,19 @@ function restyled(mark) {
 }
 
 /** The project's own files are others: whatever shows them asks for them again. */
-function reread() {
+async function reread() {
   for (const name of ['src', 'srcset', 'poster', 'data', 'href']) {
     for (const element of root.querySelectorAll(`[${name}]`)) {
       // Where a link leads is asked for when somebody follows it.
       if (name === 'href' && element.namespaceURI !== 'http://www.w3.org/2000/svg') continue;
-      element.setAttribute(name, element.getAttribute(name));
+      const address = element.getAttribute(name);
+      // What a browser remembers of an address is another from then on.
+      await fetch(address.split(' ')[0], { cache: 'reload' }).catch(() => {});
+      element.removeAttribute(name);
+      element.setAttribute(name, address);
     }
   }
-  return restyled();
+  await restyled();
 }
 
 /** Reads the host module. One that cannot be read answers nothing, and the page says why. */

@@ -17,6 +17,8 @@ export class Over {
   #host = null;
   #noted = [];
   #open = false;
+  // Whether mistakes are folded, so that what stands below can be seen.
+  #folded = false;
 
   constructor(say, token) {
     this.#say = say;
@@ -55,7 +57,9 @@ export class Over {
     }
     const head = all.length === 1 ? 'A mistake' : `${all.length} mistakes`;
     const each = all.map(({ text, fix, afresh }) => {
-      const item = make('li', {}, make('pre', { textContent: text }));
+      const [first, ...lines] = text.split('\n');
+      const said = make('pre', {}, make('strong', { textContent: first }), ...lines.map((line) => `\n${line}`));
+      const item = make('li', {}, said);
       if (fix) {
         // Which it is counts among those of the files, which come first there.
         const which = this.#trouble.findIndex((known) => known.text === text);
@@ -65,9 +69,15 @@ export class Over {
       if (afresh) item.append(this.#button('Begin anew, without what the page held', () => this.#say('afresh')));
       return item;
     });
-    const under = 'Below stands the last page that could be shown. This goes when the mistake is mended.';
-    const words = make('p', { textContent: under });
-    this.#mistakes.replaceChildren(make('h1', { textContent: head }), make('ol', {}, ...each), words);
+    const goes = all.length === 1 ? 'This goes when it is mended.' : 'They go when they are mended.';
+    const fold = this.#button(this.#folded ? 'Show' : 'See the page', () => {
+      this.#folded = !this.#folded;
+      this.#show();
+      this.#mistakes.querySelector('button').focus();
+    });
+    fold.setAttribute('aria-expanded', String(!this.#folded));
+    const top = make('header', {}, make('h1', { textContent: head }), make('p', { textContent: goes }), fold);
+    this.#mistakes.replaceChildren(top, make('ol', { hidden: this.#folded }, ...each));
   }
 
   #button(text, click) {

@@ -189,10 +189,6 @@ impl Runtime {
                 known: shown.map(|plan| plan.name.to_string()).collect(),
             }
         })?;
-        let missing = host.missing(&program, number);
-        if !missing.is_empty() {
-            return Err(HostError::Unanswered { component: component.into(), missing });
-        }
         let (mut props, mut taken, mut misfits) = (props.into(), Vec::new(), Vec::new());
         if let Some(carried) = &carried {
             let is_prop = |kind: &CellKind| matches!(kind, CellKind::Prop(_) | CellKind::Shared(_));
@@ -225,6 +221,10 @@ impl Runtime {
             if let Some((_, held)) = taken.iter().find(|(known, _)| known == name) {
                 *value = held.clone();
             }
+        }
+        let missing = host.missing(&program, number);
+        if !missing.is_empty() {
+            return Err(HostError::Unanswered { component: component.into(), missing });
         }
         let opened = Runtime::open_carrying(program, number, &props, host, carried);
         let (runtime, pulse, mut lost) = opened.map_err(HostError::Failed)?;

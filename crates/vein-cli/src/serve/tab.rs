@@ -139,7 +139,8 @@ pub(super) struct Tab {
     marks: Marks,
     /// With which data the page is.
     props: Value,
-    /// What its host module answers.
+    /// Where it has its host module from, and what that answers.
+    host_address: Option<String>,
     host: BTreeSet<String>,
     /// The questions that the host module works on.
     asked: BTreeMap<u64, QuestionId>,
@@ -180,6 +181,7 @@ impl Tab {
             page: None,
             marks: Marks::default(),
             props: Value::Null,
+            host_address: None,
             host: BTreeSet::new(),
             asked: BTreeMap::new(),
             before: None,
@@ -206,9 +208,9 @@ impl Tab {
         }
     }
 
-    fn begin(&self) {
-        let served = self.state.served.as_deref();
-        self.to_tab.tell(&json!({ "begin": { "host": served.and_then(host_address) } }));
+    fn begin(&mut self) {
+        self.host_address = self.state.served.as_deref().and_then(host_address);
+        self.to_tab.tell(&json!({ "begin": { "host": self.host_address } }));
     }
 
     async fn work(&mut self, mut said: UnboundedReceiver<Said>) -> Result<()> {
@@ -372,9 +374,11 @@ impl Tab {
             self.to_tab.tell(&json!({ "files": now.files }));
         }
         self.marks = Marks { code: shown.code, data: shown.data, ..now };
-        if !first && shown.host != now.host {
+        let host = host_address(&served);
+        if self.host_address != host {
             self.stage = Stage::Host;
-            self.to_tab.tell(&json!({ "host": host_address(&served) }));
+            self.to_tab.tell(&json!({ "host": host }));
+            self.host_address = host;
             return;
         }
         if first {

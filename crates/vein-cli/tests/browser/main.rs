@@ -18,6 +18,7 @@ mod dressed;
 mod driven;
 mod ecmascript;
 mod elements;
+mod following;
 #[path = "../../../vein-proof/tests/proof/generate.rs"]
 mod generate;
 mod hands;
@@ -90,6 +91,9 @@ const TESTS: &[Test] = tests! {
     controls::what_is_typed_is_what_chromium_takes,
     rust_host::rust_answers_in_the_page,
     renewing::edited_components_are_shown_as_afresh,
+    following::what_is_saved_is_shown_and_nothing_is_lost,
+    following::mistakes_stand_over_the_page_and_go,
+    following::a_tab_comes_back_when_its_server_does,
     views::controls_are_bound_both_ways,
     views::what_an_input_method_types_is_left_alone,
     views::rows_keep_focus_and_scroll_when_they_move,
