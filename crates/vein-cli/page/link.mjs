@@ -84,7 +84,7 @@ async function heard(data) {
       surface.hold(() => say('held'));
       break;
     case 'release': surface.release(); break;
-    case 'styles': await restyled(told); break;
+    case 'styles': restyle(told); break;
     case 'files': await reread(); break;
     case 'host':
       await read(told);
@@ -129,21 +129,18 @@ function counted(runs) {
   return runs.flatMap(([first, count]) => Array.from({ length: count }, (_, at) => (first < 0 ? -1 : first + at)));
 }
 
-/** The styles are others: the new ones are there before the old ones go. */
-function restyled(mark) {
-  const old = Array.from(document.querySelectorAll('head > link[rel="stylesheet"]'));
-  const link = document.createElement('link');
-  link.rel = 'stylesheet';
-  link.href = `/assets/styles.css?${mark ?? Date.now()}`;
-  return new Promise((done) => {
-    const loaded = () => {
-      old.forEach((sheet) => sheet.remove());
-      done();
-    };
-    link.addEventListener('load', loaded);
-    link.addEventListener('error', loaded);
-    old.at(-1).after(link);
-  });
+// The styles of the page: its link to them, until there are others.
+let sheet = null;
+
+/** Shows other styles in the place of those that stand here, at once; what they name is found where it was. */
+function restyle(text) {
+  const baseURL = new URL('/assets/styles.css', location.href).href;
+  const next = new CSSStyleSheet({ baseURL });
+  next.replaceSync(text);
+  const others = document.adoptedStyleSheets.filter((known) => known !== sheet);
+  document.adoptedStyleSheets = [...others, next];
+  sheet = next;
+  document.querySelector('head > link[rel="stylesheet"]')?.remove();
 }
 
 /** The project's own files are others: whatever shows them asks for them again. */
@@ -159,7 +156,8 @@ async function reread() {
       element.setAttribute(name, address);
     }
   }
-  await restyled();
+  if (sheet !== null) restyle(await (await fetch('/assets/styles.css')).text());
+  else document.querySelector('head > link[rel="stylesheet"]').href += '&';
 }
 
 /** Reads the host module. One that cannot be read answers nothing, and the page says why. */

@@ -184,7 +184,7 @@ pub(crate) struct Planned {
     pub(crate) component: String,
     pub(crate) props: Value,
     /// Where they were read.
-    data: Option<PathBuf>,
+    pub(crate) data: Option<PathBuf>,
     /// The texts of the page's CSS files.
     pub(crate) styles: Vec<String>,
     #[cfg_attr(not(feature = "serve"), expect(dead_code, reason = "`vein serve` alone reads it"))]
@@ -253,12 +253,18 @@ impl Planned {
 
     /// Says of an error that data does not fit where that was read.
     pub(crate) fn misfit(&self, error: vein::Error) -> anyhow::Error {
-        match &self.data {
-            Some(path) if self.ui.components().any(|name| name == self.component) => {
-                anyhow::Error::new(error).context(format!("`{}` does not fit", path.display()))
-            }
-            _ => error.into(),
+        let known = self.ui.components().any(|name| name == self.component);
+        misfit(error, self.data.as_deref().filter(|_| known))
+    }
+}
+
+/// An error of opening a page, with where its data was read.
+pub(crate) fn misfit(error: vein::Error, data: Option<&Path>) -> anyhow::Error {
+    match data {
+        Some(path) => {
+            anyhow::Error::new(error).context(format!("`{}` does not fit", path.display()))
         }
+        None => error.into(),
     }
 }
 

@@ -136,9 +136,19 @@ impl Followed {
         more
     }
 
+    /// How many tabs are open.
+    fn tabs(&self) -> usize {
+        self.publish.receiver_count().saturating_sub(1)
+    }
+
     fn read(&self, reader: &mut Reader) -> Result<Served> {
         let before = self.publish.borrow().served.clone();
-        reader.read_after(Some(&self.changed), before.as_deref())
+        let served = reader.read_after(Some(&self.changed), before.as_deref())?;
+        // Open tabs find out by themselves whether it can be opened.
+        if self.tabs() == 0 || before.is_none() {
+            served.first()?;
+        }
+        Ok(served)
     }
 
     /// Hands what was read to the tabs, and tells of it.
@@ -162,7 +172,7 @@ impl Followed {
                 }
                 let served = Some(Arc::new(served));
                 while self.reports.try_recv().is_ok() {}
-                let tabs = self.publish.receiver_count().saturating_sub(1);
+                let tabs = self.tabs();
                 self.publish.send_replace(Arc::new(State { served, trouble: Vec::new(), number }));
                 self.tell(number, tabs, &names, since);
             }

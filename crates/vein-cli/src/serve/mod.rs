@@ -90,6 +90,10 @@ pub(crate) fn run(source: Source, manner: Manner) -> Result<Outcome> {
     let folder = reader.as_ref().map_or(PathBuf::new(), |reader| reader.folder().to_owned());
     let mut wanted = manner.port;
     let mut state = State::default();
+    let first = first.and_then(|served| {
+        served.first()?;
+        Ok(served)
+    });
     match first {
         Ok(served) => {
             follow::warn(&served);

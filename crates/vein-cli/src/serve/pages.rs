@@ -47,6 +47,8 @@ impl Site {
 async fn page(State(site): State<Arc<Site>>) -> Response {
     let served = site.served();
     let served = served.as_deref();
+    // What keeps it from being opened is told by the tab.
+    let first = served.and_then(|served| served.first().ok());
     let escape = |text: &str| text.replace('&', "&amp;").replace('<', "&lt;");
     let html = PAGE
         .replace("<!--locale-->", served.map_or("en", |served| &served.answers.locale))
@@ -55,9 +57,9 @@ async fn page(State(site): State<Arc<Site>>) -> Response {
     let title = served.map_or("vein serve".to_owned(), |served| escape(&served.title));
     let html = html.replace("<!--title-->", &title);
     // The view last: whatever it shows is not looked through again.
-    let html = html.replace("<!--view-->", served.map_or("", |served| &served.first));
+    let html = html.replace("<!--view-->", first.map_or("", |first| &first.html));
     let mut response = ([(header::CONTENT_TYPE, "text/html; charset=utf-8")], html).into_response();
-    if let Some(policy) = served.map(|served| &served.policy) {
+    if let Some(policy) = first.map(|first| &first.policy) {
         // A page of its own: nobody may put it into another.
         let whole = format!("{policy}; frame-ancestors 'none'");
         let policy = if policy.is_empty() { "frame-ancestors 'none'" } else { &whole };
@@ -74,8 +76,12 @@ async fn who(State(site): State<Arc<Site>>) -> String {
 }
 
 async fn styles(State(site): State<Arc<Site>>) -> Response {
-    let own = site.served().map_or(String::new(), |served| served.styles.clone());
-    style(format!("{FRAME}\n{own}"))
+    style(site.served().map_or(FRAME.to_owned(), |served| sheet(&served)))
+}
+
+/// All styles of a page: those of what stands around the view, then the project's and its components'.
+pub(super) fn sheet(served: &Served) -> String {
+    format!("{FRAME}\n{}", served.styles)
 }
 
 /// The host module, or something that it imports. Each time that it is another it has another address, since a browser runs a module

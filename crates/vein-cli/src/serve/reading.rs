@@ -2,13 +2,14 @@
 
 use crate::arguments::Opening;
 use crate::output;
-use crate::project::{self, Planned, Project, planned_of};
+use crate::project::{self, BuildSettings, Planned, Project, planned_of};
 use crate::settings::Unusable;
 use crate::shipped::{host_files, policy, policy_for, static_folder, styles};
 use crate::simulated::{self, Answers};
 use anyhow::{Context, Result};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, OnceLock};
 use vein::program::Program;
 use vein::{HostError, Page, Report, Severity, Source, Ui, Value, Workspace};
 
@@ -17,6 +18,8 @@ pub(super) struct Reader {
     opening: Opening,
     /// What is known of its components, and the folder that they are in.
     workspace: Option<(PathBuf, Workspace)>,
+    /// The components as they were read last, if they had no mistakes.
+    ui: Option<Ui>,
 }
 
 /// A component with everything that its pages need.
@@ -32,13 +35,24 @@ pub(super) struct Served {
     pub(super) host: Vec<(PathBuf, Vec<u8>)>,
     /// The folder of files that are there as they are.
     pub(super) files: Option<PathBuf>,
-    /// The page as it is first; nothing where a host has to be asked for it.
-    pub(super) first: String,
-    pub(super) policy: String,
+    /// How a built page would be made of it.
+    build: BuildSettings,
+    /// The page as it is first, once somebody has asked for it.
+    first: OnceLock<First>,
+    /// Where the data was read.
+    data: Option<PathBuf>,
     pub(super) port: Option<u16>,
     /// What is only advice, as it is told.
     pub(super) warnings: Vec<String>,
     pub(super) marks: Marks,
+}
+
+/// A page as it is first.
+#[derive(Clone, Default)]
+pub(super) struct First {
+    /// Its view; nothing where a host has to be asked for it.
+    pub(super) html: String,
+    pub(super) policy: String,
 }
 
 /// How often each kind of thing has become another.
@@ -107,7 +121,7 @@ impl Mend {
 
 impl Reader {
     pub(super) fn new(opening: Opening) -> Reader {
-        Reader { opening, workspace: None }
+        Reader { opening, workspace: None, ui: None }
     }
 
     /// The project's folder.
@@ -135,6 +149,7 @@ impl Reader {
         let folder = project.components();
         let known = self.workspace.take().filter(|(known, _)| *known == folder);
         let mut workspace = known.map(|(_, workspace)| workspace);
+        let mut ui = self.ui.take();
         match (&mut workspace, changed) {
             (Some(workspace), Some(changed)) if only_texts(workspace, changed) => {
                 for path in changed.iter().filter(|path| is_component(path)) {
@@ -142,14 +157,19 @@ impl Reader {
                     let text = std::fs::read_to_string(&path)
                         .with_context(|| format!("cannot read `{path}`"))?;
                     workspace.change(Source { path, text });
+                    ui = None;
                 }
             }
-            _ => workspace = Some(Workspace::new(vein::sources_in(&folder)?)),
+            _ => {
+                workspace = Some(Workspace::new(vein::sources_in(&folder)?));
+                ui = None;
+            }
         }
         let workspace = workspace.context("the components were read")?;
-        let ui = Ui::from_workspace(&workspace);
+        let ui = ui.map_or_else(|| Ui::from_workspace(&workspace), Ok);
         self.workspace = Some((folder, workspace));
         let ui = ui?;
+        self.ui = Some(ui.clone());
         let warns = |code: &str| project.warns_of(code);
         let warnings = warnings(&ui, warns);
         let mut served = Served::of(planned_of(&self.opening, project, ui)?, before)?;
@@ -197,23 +217,11 @@ impl Served {
         let number = program.find(&planned.component);
         // An unknown component is told of when it is opened.
         let styles = number.map_or(String::new(), |number| styles(&planned, program, number));
-        let page = simulated::answered(planned.ui.page(&planned.component), &planned.answers)?;
-        let page = match page.proven(false).open_value(planned.props.clone()) {
-            Ok(page) => Some(page),
-            // The host in the tab may answer.
-            Err(vein::Error::Host(HostError::Unanswered { .. })) if !host.is_empty() => None,
-            Err(error) => return Err(planned.misfit(error)),
-        };
-        let policy = match &page {
-            Some(page) => policy(&planned.build, page),
-            None => policy_for(&planned.build, &BTreeSet::new()),
-        };
-        let first = page.as_ref().map_or(String::new(), Page::html);
         let files = static_folder(&planned);
-        let Planned { ui, component, props, answers, port, unanswered, build, .. } = planned;
+        let Planned { ui, component, props, data, answers, port, unanswered, build, .. } = planned;
         let warnings = if host.is_empty() { unanswered } else { Vec::new() };
         let warnings = warnings.into_iter().map(|waiting| project::unanswered(&waiting)).collect();
-        let title = build.title.unwrap_or_else(|| component.clone());
+        let title = build.title.clone().unwrap_or_else(|| component.clone());
         let marks = Marks::default();
         let mut served = Served {
             ui,
@@ -224,16 +232,50 @@ impl Served {
             styles,
             host,
             files,
-            first,
-            policy,
+            build,
+            first: OnceLock::new(),
+            data,
             port,
             warnings,
             marks,
         };
-        if let Some(before) = before {
-            served.marks = served.marks_after(before);
+        let Some(before) = before else { return Ok(served) };
+        served.marks = served.marks_after(before);
+        let Marks { styles, host, files, .. } = served.marks;
+        let same = Marks { styles, host, files, ..before.marks } == served.marks;
+        if let Some(first) = before.first.get().filter(|_| same) {
+            served.first = OnceLock::from(first.clone());
         }
         Ok(served)
+    }
+
+    /// The page as it is first.
+    ///
+    /// # Errors
+    /// What keeps it from being opened.
+    pub(super) fn first(&self) -> Result<&First> {
+        if let Some(first) = self.first.get() {
+            return Ok(first);
+        }
+        let page = simulated::answered(self.ui.page(&self.component), &self.answers)?;
+        let page = match page.proven(false).open_value(self.props.clone()) {
+            Ok(page) => Some(page),
+            // The host in the tab may answer.
+            Err(vein::Error::Host(HostError::Unanswered { .. })) if !self.host.is_empty() => None,
+            Err(error) => return Err(self.misfit(error)),
+        };
+        let policy = match &page {
+            Some(page) => policy(&self.build, page),
+            None => policy_for(&self.build, &BTreeSet::new()),
+        };
+        let html = page.as_ref().map_or(String::new(), Page::html);
+        Ok(self.first.get_or_init(|| First { html, policy }))
+    }
+
+    /// Says of an error that data does not fit where that was read.
+    pub(super) fn misfit(&self, error: vein::Error) -> anyhow::Error {
+        let known = self.ui.components().any(|name| name == self.component);
+        project::misfit(error, self.data.as_deref().filter(|_| known))
     }
 
     fn marks_after(&self, before: &Served) -> Marks {
@@ -242,8 +284,9 @@ impl Served {
         let settings = self.component != before.component
             || self.title != before.title
             || self.answers != before.answers
-            || self.policy != before.policy && self.first == before.first;
-        let code = settings || !same_code(self.ui.program(), before.ui.program());
+            || self.build.policy != before.build.policy;
+        let (own, others) = (self.ui.program(), before.ui.program());
+        let code = settings || !Arc::ptr_eq(own, others) && !same_code(own, others);
         Marks {
             code: next(marks.code, code),
             styles: next(marks.styles, self.styles != before.styles),

@@ -3,7 +3,7 @@
 use super::follow::Report;
 use super::message::Said;
 use super::reading::{Marks, Served, Trouble};
-use super::{Ledger, Site, State};
+use super::{Ledger, Site, State, pages};
 use crate::output;
 use crate::project;
 use crate::simulated;
@@ -344,7 +344,8 @@ impl Tab {
 
     /// Goes on with what is served now.
     fn follow(&mut self, state: Arc<State>) {
-        let troubled = state.trouble != self.state.trouble;
+        let failed = state.trouble.is_empty() && self.failed.take().is_some();
+        let troubled = failed || state.trouble != self.state.trouble;
         self.state = state;
         if self.stage == Stage::Coming {
             return;
@@ -368,7 +369,7 @@ impl Tab {
         let (shown, now) = (self.marks, served.marks);
         let first = self.page.is_none();
         if !first && shown.styles != now.styles {
-            self.to_tab.tell(&json!({ "styles": now.styles }));
+            self.to_tab.tell(&json!({ "styles": pages::sheet(&served) }));
         }
         if !first && shown.files != now.files {
             self.to_tab.tell(&json!({ "files": now.files }));
@@ -424,7 +425,7 @@ impl Tab {
                 self.take_over(served);
                 self.happened_quietly(&opening);
             }
-            Err(error) => self.cannot(&served.component, error.into()),
+            Err(error) => self.cannot(&served.component, served.misfit(error)),
         }
     }
 
@@ -469,7 +470,7 @@ impl Tab {
             Err(error) => {
                 self.to_tab.tell(&json!({ "release": true }));
                 self.marks.code = served.marks.code;
-                self.cannot(&served.component, error.into());
+                self.cannot(&served.component, served.misfit(error));
             }
         }
         self.shown();
@@ -526,7 +527,7 @@ impl Tab {
             let pulse = page.session_mut().set(&name, value).map_err(vein::Error::from);
             match pulse.and_then(|pulse| page.follow(pulse)) {
                 Ok(pulse) => self.happened(&pulse),
-                Err(error) => self.note(error.to_string()),
+                Err(error) => return self.cannot(&served.component, served.misfit(error)),
             }
         }
     }
