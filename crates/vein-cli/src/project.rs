@@ -280,8 +280,8 @@ pub(crate) fn unanswered(declared: &str) -> String {
 /// What to do about a function that nobody answers.
 pub(crate) fn who_may_answer(name: &str) -> String {
     format!(
-        "export `{name}` from `host.js`, or say in `vein.toml` what a simulated host answers: `[answers.{name}]` and `values = \
-         [\u{2026}]`"
+        "say in `vein.toml` what a simulated host answers: `[answers.{name}]` and `values = [\u{2026}]`; in a browser, \
+         `host.js` may answer, too"
     )
 }
 

@@ -23,8 +23,6 @@ use tokio::sync::watch;
 use tokio::time::Instant;
 use vein::{Cause, Opening, Page, Problem, Pulse, QuestionId, Value};
 
-/// A tab that has not answered at once by then does not answer.
-const PATIENCE: Duration = Duration::from_secs(5);
 /// What a page holds is handed to its tab so often at most, where that is much.
 const KEPT_EVERY: Duration = Duration::from_millis(250);
 /// So much is handed with every pulse.
@@ -85,8 +83,9 @@ impl AtOnce {
         let args = raw(&key.1);
         self.to_tab.tell(&json!({ "ask": [id, name, args, "now"] }));
         loop {
-            let Ok((of, answer)) = answers.recv_timeout(PATIENCE) else {
-                return Err("the tab does not answer".to_owned());
+            // A tab that sleeps answers when it wakes up; one that is gone, never.
+            let Ok((of, answer)) = answers.recv() else {
+                return Err("the tab is gone".to_owned());
             };
             if of == id {
                 let value = read(&answer?)?;

@@ -6,6 +6,7 @@ use crate::running::{Running, Server};
 use serde_json::{Value as Json, json};
 use std::path::Path;
 use std::process::Command;
+use std::time::Duration;
 use tempfile::TempDir;
 
 /// How often each kind of file is saved.
@@ -301,7 +302,7 @@ pub async fn a_tab_comes_back_when_its_server_does(browser: &Browser) {
         .until("return document.querySelector('#hello').textContent === 'hello 0 kept'", "the text")
         .await;
     // So much has to have come to the tab.
-    tokio::time::sleep(std::time::Duration::from_millis(400)).await;
+    tokio::time::sleep(Duration::from_millis(400)).await;
     drop(server);
     browser.until("return !document.querySelector('#link').hidden", "the server to be gone").await;
     // What is typed meanwhile is heard when it is back.
@@ -330,4 +331,62 @@ pub async fn a_tab_comes_back_when_its_server_does(browser: &Browser) {
     browser
         .until("return document.querySelector('#hours').textContent.startsWith('ten')", "the host")
         .await;
+}
+
+/// Has Chromium treat the tab as one that nobody has looked at for long, or wakes it.
+async fn lifecycle(browser: &Browser, state: &str) {
+    let told =
+        browser.client.devtools("Page.setWebLifecycleState", json!({ "state": state })).await;
+    told.expect("a browser that does so");
+}
+
+pub async fn a_tab_that_slept_shows_what_was_saved_meanwhile(browser: &Browser) {
+    let dir = shed();
+    let server = Server::start(dir.path(), &[]);
+    browser.open(&server).await;
+    browser.click("#more").await;
+    let field = browser.client.find("#draft").await.expect("a field");
+    field.send_keys("kept").await.expect("keys");
+    let heard = "return document.querySelector('#hello').textContent === 'hello 0 kept'";
+    browser.until(heard, "the text").await;
+    lifecycle(browser, "frozen").await;
+    for n in 1..=5 {
+        save(dir.path(), "shed-page.vein", &PAGE.replace("Shed 0", &format!("Shed {n}")));
+        save(dir.path(), "shed.json", &data(&format!("hoe {n}")));
+        tokio::time::sleep(Duration::from_millis(120)).await;
+    }
+    lifecycle(browser, "active").await;
+    let shown = "return [document.querySelector('h1').textContent, document.querySelector('#more').textContent,
+        document.querySelector('#draft').value, document.querySelector('#row-3').textContent].join()
+        === 'Shed 5,1,kept,row 0 hoe 5 3 '";
+    browser.until(shown, "what was saved").await;
+    browser.click("#more").await;
+    browser.until("return document.querySelector('#more').textContent === '2'", "a click").await;
+}
+
+pub async fn time_that_passed_at_once_is_caught_up_with(browser: &Browser) {
+    let dir = shed();
+    let ticking =
+        PAGE.replace("holds clicks = 0", "holds clicks = 0\nupon every (50) { clicks += 1 }");
+    save(dir.path(), "shed-page.vein", &ticking);
+    let server = Server::start(dir.path(), &[]);
+    browser.open(&server).await;
+    let clicks = "return Number(document.querySelector('#more').textContent)";
+    browser.until("return document.querySelector('#more').textContent > 3", "the timer").await;
+    // The server sleeps as it does when the machine does.
+    server.process.signal("STOP");
+    let before = browser.run(clicks).await.as_f64().expect("a number");
+    tokio::time::sleep(Duration::from_millis(1500)).await;
+    let asleep = browser.run(clicks).await.as_f64().expect("a number");
+    assert!(asleep - before <= 2.0, "{asleep} after {before}");
+    server.process.signal("CONT");
+    let wait = format!("return document.querySelector('#more').textContent >= {}", before + 25.0);
+    browser.until(&wait, "what was due meanwhile").await;
+    // A timer goes on where it was: its file is saved, and its period is the same.
+    save(dir.path(), "shed-page.vein", &ticking.replace("Shed 0", "Shed 1"));
+    browser.until("return document.querySelector('h1').textContent === 'Shed 1'", "the page").await;
+    let now = browser.run(clicks).await.as_f64().expect("a number");
+    let wait = format!("return document.querySelector('#more').textContent > {now} + 3");
+    assert!(now >= before + 25.0, "{now}");
+    browser.until(&wait, "the timer").await;
 }

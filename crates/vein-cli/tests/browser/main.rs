@@ -94,6 +94,8 @@ const TESTS: &[Test] = tests! {
     following::what_is_saved_is_shown_and_nothing_is_lost,
     following::mistakes_stand_over_the_page_and_go,
     following::a_tab_comes_back_when_its_server_does,
+    following::a_tab_that_slept_shows_what_was_saved_meanwhile,
+    following::time_that_passed_at_once_is_caught_up_with,
     views::controls_are_bound_both_ways,
     views::what_an_input_method_types_is_left_alone,
     views::rows_keep_focus_and_scroll_when_they_move,

@@ -36,6 +36,20 @@ impl Running {
         self.lines.recv_timeout(PATIENCE).expect("another line of output")
     }
 
+    /// Its number.
+    #[allow(dead_code, reason = "not every test asks")]
+    pub fn id(&self) -> u32 {
+        self.child.id()
+    }
+
+    /// Sends it a signal, by its name.
+    #[allow(dead_code, reason = "not every test does")]
+    pub fn signal(&self, name: &str) {
+        let mut kill = Command::new("kill");
+        let sent = kill.args([&format!("-{name}"), &self.child.id().to_string()]).status();
+        assert!(sent.is_ok_and(|sent| sent.success()), "a signal sent");
+    }
+
     /// Whether nothing more is printed for a while.
     pub fn is_quiet(&self) -> bool {
         self.lines.recv_timeout(Duration::from_millis(300)).is_err()

@@ -72,6 +72,14 @@ impl Client {
         self.command(Method::DELETE, "actions", None).await.map(drop)
     }
 
+    /// Has the browser do something that WebDriver has no command for, by the protocol of its developer tools.
+    ///
+    /// # Errors
+    /// What it cannot do.
+    pub async fn devtools(&self, command: &str, parameters: Json) -> Result<Json> {
+        self.tell("goog/cdp/execute", json!({ "cmd": command, "params": parameters })).await
+    }
+
     /// Ends the session, and its browser with it.
     ///
     /// # Errors
