@@ -29,7 +29,23 @@ const asked = new Map();
 // What was to be said is said once those before it are done.
 let turn = Promise.resolve();
 
+// What this tab is called, and how much it has said.
+let tab = 0;
+let said = 0;
+// What the host module wants to know of the page: by number and path, and by event.
+const watching = new Map();
+const listening = new Map();
+// Whether the host module has had its turn before the page was opened.
+let began = false;
+
 function say(what) {
+  if (socket?.readyState !== WebSocket.OPEN) return;
+  said++;
+  socket.send(JSON.stringify(what));
+}
+
+/** An answer that the page waits for in the middle of something; it comes before all else, and does not count. */
+function sayNow(what) {
   if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(what));
 }
 
@@ -72,8 +88,10 @@ async function heard(data) {
   const [[kind, told]] = Object.entries(JSON.parse(data));
   switch (kind) {
     case 'begin':
+      tab = told.tab;
+      said = 0;
       await read(told.host);
-      say({ hello: { kept, host: answers() } });
+      await begin();
       break;
     case 'first':
     case 'again':
@@ -88,7 +106,9 @@ async function heard(data) {
     case 'files': await reread(); break;
     case 'host':
       await read(told);
+      forget();
       say({ host: answers() });
+      await host.default?.({ open: () => page });
       break;
     case 'show':
       say({ shown: told });
@@ -101,6 +121,8 @@ async function heard(data) {
       asked.get(told)?.();
       asked.delete(told);
       break;
+    case 'watched': watching.get(told[0])?.changed(told[1]); break;
+    case 'given': for (const given of listening.get(told[0]) ?? []) given(told[1]); break;
     default: throw new Error(`the server says "${kind}", which this page does not know`);
   }
 }
@@ -178,8 +200,107 @@ function answers() {
   return Object.keys(host).filter((name) => name !== 'default' && typeof host[name] === 'function');
 }
 
-/** What the host gave, as JSON can say it. */
-const plain = (value) => (value === undefined ? null : value);
+/** Says that this tab is there. The host module has its turn before the page is opened, and may open it itself. */
+async function begin() {
+  const waits = !began && typeof host.default === 'function';
+  say({ hello: { kept, host: answers(), waits } });
+  if (!waits) {
+    watchAgain();
+    return;
+  }
+  began = true;
+  let opened = false;
+  const open = (props = {}) => {
+    if (!opened) drive({ open: plain(props) });
+    opened = true;
+    return page;
+  };
+  try {
+    await host.default({ open });
+  } finally {
+    open();
+  }
+}
+
+/** What the host module watched on the page before goes on, on a server that knows nothing of it. */
+function watchAgain() {
+  const before = Array.from(watching.values());
+  watching.clear();
+  for (const one of before) {
+    const [id, value] = drive({ watch: one.path });
+    one.id = id;
+    watching.set(id, one);
+    one.changed(value);
+  }
+  for (const event of listening.keys()) drive({ on: event });
+}
+
+function forget() {
+  for (const id of watching.keys()) drive({ unwatch: id });
+  watching.clear();
+  listening.clear();
+}
+
+/** What cannot be done, which changes nothing. */
+class Refused extends Error {}
+
+/** Has the page do something, and waits for what comes of it: whoever drives a page finds it done. */
+function drive(what) {
+  const request = new XMLHttpRequest();
+  request.open('POST', '/vein/host', false);
+  request.setRequestHeader('content-type', 'application/json');
+  request.send(JSON.stringify({ tab, token, after: said, what }));
+  if (request.status !== 200) throw new Refused(request.responseText || 'the server is gone');
+  const { ask: question, told = [], error, value } = JSON.parse(request.responseText);
+  if (question) {
+    // The page has to know something of the host in the middle of that.
+    const [id, name, args] = question;
+    let answer;
+    try {
+      answer = { now: [id, plain(host[name](...args))] };
+    } catch (failed) {
+      answer = { cannot: [id, reason(failed)] };
+    }
+    return drive(answer);
+  }
+  for (const one of told) heard(JSON.stringify(one)).catch(failed);
+  if (error !== undefined) throw new Refused(error);
+  return value;
+}
+
+/** The page, as the host module has it in hand. */
+const page = {
+  set(path, value) { drive({ set: [path, plain(value, path)] }); },
+  get: (path) => drive({ get: path }),
+  call(handler, ...args) { drive({ call: [handler, args.map((arg) => plain(arg, handler))] }); },
+  watch(path, changed) {
+    const [id, value] = drive({ watch: path });
+    const one = { id, path, changed };
+    watching.set(id, one);
+    changed(value);
+    return () => {
+      if (watching.delete(one.id)) drive({ unwatch: one.id });
+    };
+  },
+  on(event, given) {
+    drive({ on: event });
+    listening.set(event, [...(listening.get(event) ?? []), given]);
+    return () => listening.set(event, listening.get(event).filter((known) => known !== given));
+  },
+  close: () => drive('close'),
+};
+
+/** A value as JSON can say it. */
+function plain(value, path = 'it') {
+  if (value === undefined) return null;
+  if (value instanceof Date) return value.getTime();
+  if (typeof value === 'function' || typeof value === 'symbol' || typeof value === 'bigint') {
+    throw new Refused(`\`${path}\`: a ${typeof value} is no value`);
+  }
+  if (Array.isArray(value)) return value.map((item, at) => plain(item, `${path}[${at}]`));
+  if (typeof value !== 'object' || value === null) return value;
+  return Object.fromEntries(Object.entries(value).map(([name, inner]) => [name, plain(inner, `${path}.${name}`)]));
+}
 
 const reason = (error) => String(error?.message ?? error);
 
@@ -187,7 +308,7 @@ async function ask(id, name, args, how) {
   const control = new AbortController();
   try {
     if (how === 'now') {
-      say({ now: [id, plain(host[name](...args))] });
+      sayNow({ now: [id, plain(host[name](...args))] });
       return;
     }
     asked.set(id, () => control.abort());
@@ -203,7 +324,7 @@ async function ask(id, name, args, how) {
       if (!control.signal.aborted) say({ end: id });
     }
   } catch (error) {
-    if (how === 'now') say({ cannot: [id, reason(error)] });
+    if (how === 'now') sayNow({ cannot: [id, reason(error)] });
     else if (!control.signal.aborted) say({ failed: [id, reason(error)] });
   } finally {
     if (how !== 'again' || control.signal.aborted) asked.delete(id);

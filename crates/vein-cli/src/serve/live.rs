@@ -1,8 +1,8 @@
 //! The link to one tab: what it says and what it is told travels here, its page works on a thread of its own.
 
-use super::Site;
 use super::message::Said;
-use super::tab::{Out, Tab, ToTab};
+use super::tab::{Heard, Line, Out, Tab, ToTab};
+use super::{Site, locked};
 use crate::http::Own;
 use anstream::eprintln;
 use axum::extract::State;
@@ -33,12 +33,28 @@ pub(super) async fn connect(
     })
 }
 
+/// A tab in the table of those that are open, as long as it is.
+struct Entered {
+    site: Arc<Site>,
+    number: u64,
+}
+
+impl Drop for Entered {
+    fn drop(&mut self) {
+        locked(&self.site.tabs).remove(&self.number);
+    }
+}
+
 async fn run(site: Arc<Site>, socket: WebSocket) -> anyhow::Result<()> {
     let (mut to_socket, mut from_socket) = socket.split();
     let (say, said) = unbounded_channel();
     let (tell, mut told) = unbounded_channel();
     let (answer, answers) = channel();
-    let tab = Tab::new(site, ToTab::new(tell), answers)?;
+    let tab = Tab::new(site.clone(), ToTab::new(tell), answers);
+    let number = tab.number();
+    let line = Line { say: say.clone(), answer: answer.clone(), at_once: tab.at_once() };
+    locked(&site.tabs).insert(number, line);
+    let _entered = Entered { site, number };
     // It ends when nobody says anything any more.
     let thread = std::thread::Builder::new().name("tab".into());
     thread.spawn(move || tab.run(said))?;
@@ -59,7 +75,7 @@ async fn run(site: Arc<Site>, socket: WebSocket) -> anyhow::Result<()> {
                 Some(Ok(Message::Text(text))) => match serde_json::from_str(&text)? {
                     Said::Now(id, value) => drop(answer.send((id, Ok(value)))),
                     Said::Cannot(id, reason) => drop(answer.send((id, Err(reason)))),
-                    other => drop(say.send(other)),
+                    other => drop(say.send(Heard::Said(other))),
                 },
                 Some(Ok(Message::Close(_)) | Err(_)) | None => return Ok(()),
                 Some(Ok(_)) => {}

@@ -15,6 +15,9 @@ pub(super) enum Said {
         kept: Option<Box<RawValue>>,
         /// What its host module answers.
         host: Vec<String>,
+        /// Whether that opens the page by itself.
+        #[serde(default)]
+        waits: bool,
     },
     /// An event.
     Event(Told),
@@ -38,4 +41,41 @@ pub(super) enum Said {
     Mend(usize, String),
     /// Somebody wants the page to begin anew.
     Afresh,
+}
+
+/// What a tab's host module wants of its page.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Asked {
+    /// Which tab, and the token.
+    pub(super) tab: u64,
+    pub(super) token: String,
+    /// How much the tab had said by then.
+    pub(super) after: u64,
+    pub(super) what: Doing,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(rename_all = "lowercase", deny_unknown_fields)]
+pub(super) enum Doing {
+    /// It opens the page, with props of its own beside the project's data.
+    Open(Box<RawValue>),
+    /// It writes to a path.
+    Set(String, Box<RawValue>),
+    /// It reads one.
+    Get(String),
+    /// It calls a handler.
+    Call(String, Box<RawValue>),
+    /// It wants to know when what stands at a path is another.
+    Watch(String),
+    /// It does not any more.
+    Unwatch(u64),
+    /// It wants to know of an event.
+    On(String),
+    /// It closes the page.
+    Close,
+    /// The answer to what it was asked in the middle of that.
+    Now(u64, Box<RawValue>),
+    /// Why there is none.
+    Cannot(u64, String),
 }

@@ -1,6 +1,7 @@
 //! The server: a page over HTTP, events and patches over a WebSocket, on loopback only. Tabs follow the project's files, with their
 //! state.
 
+mod driven;
 mod follow;
 mod live;
 mod message;
@@ -15,13 +16,15 @@ use anyhow::{Context, Result, anyhow};
 use axum::serve::ListenerExt;
 use follow::Report;
 use reading::{Reader, Served, Trouble};
+use std::collections::HashMap;
 use std::hash::{BuildHasher, Hasher, RandomState};
 use std::io::{Read, Write};
 use std::net::{Ipv4Addr, TcpStream};
 use std::path::PathBuf;
-use std::sync::Arc;
 use std::sync::mpsc::{Sender, channel};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
+use tab::Line;
 use tokio::net::TcpListener;
 use tokio::sync::watch;
 
@@ -64,6 +67,12 @@ struct Site {
     token: String,
     /// The project's folder, as whoever asks for the port is told.
     folder: PathBuf,
+    /// The tabs that are open, by their numbers.
+    tabs: Mutex<HashMap<u64, Line>>,
+}
+
+fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 /// What is served at some time.
@@ -130,6 +139,7 @@ pub(crate) fn run(source: Source, manner: Manner) -> Result<Outcome> {
             port,
             token: token(),
             folder: whole,
+            tabs: Mutex::default(),
         };
         if let Some(reader) = reader {
             follow::begin(reader, publish, reported)?;

@@ -1,7 +1,7 @@
 //! What is served over HTTP: the page, its scripts and styles, the host module, the project's own files.
 
 use super::reading::Served;
-use super::{Site, live};
+use super::{Site, driven, live};
 use crate::http::{Own, guard, script, style};
 use crate::page::{APPLIER, FRAME};
 use axum::Router;
@@ -9,7 +9,7 @@ use axum::extract::{Path, State};
 use axum::http::{StatusCode, header};
 use axum::middleware;
 use axum::response::{IntoResponse, Response};
-use axum::routing::get;
+use axum::routing::{get, post};
 use std::path::{Component, PathBuf};
 use std::sync::Arc;
 
@@ -31,6 +31,7 @@ pub(super) fn router(site: Arc<Site>) -> Router {
         .route("/assets/host-{mark}/{*path}", get(host))
         .route("/favicon.ico", get(|| async { StatusCode::NO_CONTENT }))
         .route("/live", get(live::connect))
+        .route("/vein/host", post(driven::ask))
         .fallback(file)
         .layer(middleware::from_fn_with_state(Own(site.port), guard))
         .with_state(site)

@@ -1,25 +1,25 @@
 //! The page of one tab, on a thread of its own: it follows what is served, asks the tab's host, and tells the tab what to show.
 
 use super::follow::Report;
-use super::message::Said;
+use super::message::{Doing, Said};
 use super::reading::{Marks, Served, Trouble};
-use super::{Ledger, Site, State, pages};
+use super::{Ledger, Site, State, locked, pages};
 use crate::output;
 use crate::project;
 use crate::simulated;
 use anstream::eprintln;
-use anyhow::Result;
+use anyhow::{Context, Result};
 use serde_json::json;
 use serde_json::value::RawValue;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::future::poll_fn;
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::mpsc::Receiver;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::mpsc::{Receiver, Sender};
+use std::sync::{Arc, Mutex};
 use std::task::Poll;
 use std::time::Duration;
 use tokio::sync::mpsc::{UnboundedReceiver, UnboundedSender};
-use tokio::sync::watch;
+use tokio::sync::{oneshot, watch};
 use tokio::time::Instant;
 use vein::{Cause, Opening, Page, Problem, Pulse, QuestionId, Value};
 
@@ -32,29 +32,55 @@ const MOST_KNOWN: usize = 10_000;
 /// So many notes are shown at once.
 const MOST_NOTES: usize = 50;
 
+/// What the next tab is called.
+static NUMBER: AtomicU64 = AtomicU64::new(1);
+
 /// What goes to a tab.
 pub(super) enum Out {
     Text(String),
     Patches(Vec<u8>),
 }
 
+/// What comes from a tab.
+pub(super) enum Heard {
+    /// By its link.
+    Said(Said),
+    /// By a request that the tab waits for.
+    Asked { after: u64, what: Doing, reply: oneshot::Sender<serde_json::Value> },
+}
+
+/// The ways to the page of a tab.
+#[derive(Clone)]
+pub(super) struct Line {
+    pub(super) say: UnboundedSender<Heard>,
+    pub(super) answer: Sender<Answered>,
+    pub(super) at_once: Arc<AtOnce>,
+}
+
 /// The way to a tab.
 #[derive(Clone)]
-pub(super) struct ToTab(UnboundedSender<Out>);
+pub(super) struct ToTab {
+    link: UnboundedSender<Out>,
+    /// While the tab waits for something: what it is told with that.
+    with_reply: Arc<Mutex<Option<Vec<serde_json::Value>>>>,
+}
 
 impl ToTab {
-    pub(super) fn new(tell: UnboundedSender<Out>) -> ToTab {
-        ToTab(tell)
+    pub(super) fn new(link: UnboundedSender<Out>) -> ToTab {
+        ToTab { link, with_reply: Arc::default() }
     }
 
     /// Tells it something; one that is gone hears nothing.
     fn tell(&self, what: &serde_json::Value) {
-        let _ = self.0.send(Out::Text(what.to_string()));
+        match &mut *locked(&self.with_reply) {
+            Some(told) => told.push(what.clone()),
+            None => drop(self.link.send(Out::Text(what.to_string()))),
+        }
     }
 
     fn patches(&self, pulse: &Pulse) {
         if !pulse.pulse.patches.is_empty() {
-            let _ = self.0.send(Out::Patches(pulse.pulse.patches.to_bytes()));
+            let _ = self.link.send(Out::Patches(pulse.pulse.patches.to_bytes()));
         }
     }
 }
@@ -63,8 +89,10 @@ impl ToTab {
 pub(super) type Answered = (u64, Result<Box<RawValue>, String>);
 
 /// The host module of a tab, as far as it is asked at once.
-struct AtOnce {
+pub(super) struct AtOnce {
     to_tab: ToTab,
+    /// While the tab waits for something: how it is asked.
+    waits: Mutex<Option<oneshot::Sender<serde_json::Value>>>,
     answers: Mutex<Receiver<Answered>>,
     next: AtomicU64,
     /// What it has answered: always the same for the same arguments.
@@ -72,6 +100,11 @@ struct AtOnce {
 }
 
 impl AtOnce {
+    /// The tab waits for what comes of something.
+    pub(super) fn wait_on(&self, reply: oneshot::Sender<serde_json::Value>) {
+        *locked(&self.waits) = Some(reply);
+    }
+
     fn ask(&self, name: &str, args: &[Value]) -> Result<Value, String> {
         let args = vein::json::stringify(&Value::list(args.to_vec())).to_string();
         let key = (name.to_owned(), args);
@@ -81,7 +114,14 @@ impl AtOnce {
         let answers = locked(&self.answers);
         let id = self.next.fetch_add(1, Ordering::Relaxed);
         let args = raw(&key.1);
-        self.to_tab.tell(&json!({ "ask": [id, name, args, "now"] }));
+        match locked(&self.waits).take() {
+            // A tab that waits hears nothing but the answer.
+            Some(reply) => drop(reply.send(json!({ "ask": [id, name, args] }))),
+            None => {
+                let ask = json!({ "ask": [id, name, args, "now"] }).to_string();
+                let _ = self.to_tab.link.send(Out::Text(ask));
+            }
+        }
         loop {
             // A tab that sleeps answers when it wakes up; one that is gone, never.
             let Ok((of, answer)) = answers.recv() else {
@@ -100,10 +140,6 @@ impl AtOnce {
     }
 }
 
-fn locked<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
-}
-
 /// JSON that was written here.
 fn raw(text: &str) -> serde_json::Value {
     serde_json::from_str(text).unwrap_or_default()
@@ -118,6 +154,8 @@ fn read(raw: &RawValue) -> Result<Value, String> {
 enum Stage {
     /// It has not said that it is there.
     Coming,
+    /// Its host module opens the page by itself.
+    Opening,
     /// It gets its new host module.
     Host,
     /// It was asked to tell of no events any more.
@@ -136,8 +174,17 @@ pub(super) struct Tab {
     page: Option<Page>,
     /// What of what is served it shows.
     marks: Marks,
-    /// With which data the page is.
+    /// With which data the page is, and which of it the host module has given.
     props: Value,
+    own_props: Value,
+    /// What the host module wants to know of: paths with their values, by numbers, and events.
+    watched: BTreeMap<u64, (String, Value)>,
+    events: BTreeSet<String>,
+    /// How much the tab has said, and what waits for more of that.
+    heard: u64,
+    waiting: Vec<(u64, Doing, oneshot::Sender<serde_json::Value>)>,
+    closed: bool,
+    number: u64,
     /// Where it has its host module from, and what that answers.
     host_address: Option<String>,
     host: BTreeSet<String>,
@@ -161,16 +208,17 @@ pub(super) struct Tab {
 }
 
 impl Tab {
-    pub(super) fn new(site: Arc<Site>, to_tab: ToTab, answers: Receiver<Answered>) -> Result<Tab> {
+    pub(super) fn new(site: Arc<Site>, to_tab: ToTab, answers: Receiver<Answered>) -> Tab {
         let mut now = site.now.clone();
         let state = now.borrow_and_update().clone();
         let at_once = AtOnce {
             to_tab: to_tab.clone(),
+            waits: Mutex::default(),
             answers: Mutex::new(answers),
             next: AtomicU64::new(1),
             known: Mutex::default(),
         };
-        Ok(Tab {
+        Tab {
             site,
             to_tab,
             at_once: Arc::new(at_once),
@@ -180,6 +228,13 @@ impl Tab {
             page: None,
             marks: Marks::default(),
             props: Value::Null,
+            own_props: Value::Null,
+            watched: BTreeMap::new(),
+            events: BTreeSet::new(),
+            heard: 0,
+            waiting: Vec::new(),
+            closed: false,
+            number: NUMBER.fetch_add(1, Ordering::Relaxed),
             host_address: None,
             host: BTreeSet::new(),
             asked: BTreeMap::new(),
@@ -192,11 +247,20 @@ impl Tab {
             kept_at: Instant::now(),
             kept_len: 0,
             stale: false,
-        })
+        }
+    }
+
+    /// What it is called.
+    pub(super) fn number(&self) -> u64 {
+        self.number
+    }
+
+    pub(super) fn at_once(&self) -> Arc<AtOnce> {
+        self.at_once.clone()
     }
 
     /// Works until the tab is gone.
-    pub(super) fn run(mut self, said: UnboundedReceiver<Said>) {
+    pub(super) fn run(mut self, said: UnboundedReceiver<Heard>) {
         let runtime = tokio::runtime::Builder::new_current_thread().enable_time().build();
         let done = runtime.map_err(anyhow::Error::from).and_then(|runtime| {
             self.begin();
@@ -209,10 +273,10 @@ impl Tab {
 
     fn begin(&mut self) {
         self.host_address = self.state.served.as_deref().and_then(host_address);
-        self.to_tab.tell(&json!({ "begin": { "host": self.host_address } }));
+        self.to_tab.tell(&json!({ "begin": { "host": self.host_address, "tab": self.number } }));
     }
 
-    async fn work(&mut self, mut said: UnboundedReceiver<Said>) -> Result<()> {
+    async fn work(&mut self, mut said: UnboundedReceiver<Heard>) -> Result<()> {
         loop {
             let mut pulses = Vec::new();
             let due = self.page.as_ref().and_then(Page::next_due);
@@ -253,20 +317,31 @@ impl Tab {
                 pulses.extend(moved_on(page, &mut self.clock));
             }
             pulses.into_iter().for_each(|pulse| self.happened(&pulse));
-            if let Some(heard) = heard {
-                self.hear(heard)?;
+            match heard {
+                Some(Heard::Said(said)) => {
+                    self.heard += 1;
+                    self.hear(said);
+                }
+                Some(Heard::Asked { after, what, reply }) => {
+                    self.waiting.push((after, what, reply))
+                }
+                None => {}
+            }
+            while let Some(at) = self.waiting.iter().position(|(after, ..)| *after <= self.heard) {
+                let (_, what, reply) = self.waiting.remove(at);
+                self.drive(what, reply);
             }
             self.ask();
             self.keep();
         }
     }
 
-    fn hear(&mut self, said: Said) -> Result<()> {
+    fn hear(&mut self, said: Said) {
         match said {
-            Said::Hello { kept, host } => {
+            Said::Hello { kept, host, waits } => {
                 self.host = host.into_iter().collect();
                 self.before = kept.as_deref().and_then(|kept| vein::json::parse(kept.get()).ok());
-                self.stage = Stage::Shown;
+                self.stage = if waits { Stage::Opening } else { Stage::Shown };
                 self.marks = Marks::default();
                 self.tell_trouble();
                 self.catch_up();
@@ -317,7 +392,119 @@ impl Tab {
             // They are for who is waiting for them.
             Said::Now(..) | Said::Cannot(..) => {}
         }
-        Ok(())
+    }
+
+    /// Does what the host module wants, and says what came of it.
+    fn drive(&mut self, what: Doing, reply: oneshot::Sender<serde_json::Value>) {
+        self.at_once.wait_on(reply);
+        *locked(&self.to_tab.with_reply) = Some(Vec::new());
+        let done = self.driven(what);
+        self.ask();
+        let told = locked(&self.to_tab.with_reply).take().unwrap_or_default();
+        // It is gone, where the tab is.
+        let Some(reply) = locked(&self.at_once.waits).take() else { return };
+        let _ = reply.send(match done {
+            Ok(value) => json!({ "value": value, "told": told }),
+            Err(error) => json!({ "error": error.to_string(), "told": told }),
+        });
+    }
+
+    fn driven(&mut self, what: Doing) -> Result<serde_json::Value> {
+        if let Doing::Open(props) = &what {
+            if self.stage == Stage::Opening {
+                self.own_props = read(props).map_err(anyhow::Error::msg)?;
+                self.stage = Stage::Shown;
+                self.catch_up();
+                // What the host has given does not fit: it is told, and may open it with something else.
+                if let Some(failed) = self.failed.clone().filter(|_| self.page.is_none()) {
+                    anyhow::bail!("{}", failed.lines().nth(1).unwrap_or(&failed).trim());
+                }
+            }
+            return Ok(json!(null));
+        }
+        let page = self.page.as_mut().context("the page is closed")?;
+        let json_of = |value: &Value| raw(&vein::json::stringify(value).to_string());
+        let pulse = match what {
+            Doing::Set(path, value) => {
+                let value = read(&value).map_err(anyhow::Error::msg)?;
+                page.session_mut().set(&path, value)?
+            }
+            Doing::Call(handler, args) => {
+                let args = match read(&args).map_err(anyhow::Error::msg)? {
+                    Value::List(args) => args.to_vec(),
+                    _ => Vec::new(),
+                };
+                page.session_mut().call(&handler, args)?
+            }
+            Doing::Get(path) => return Ok(json_of(&page.session_mut().get(&path)?)),
+            Doing::Watch(path) => {
+                let value = page.session_mut().get(&path)?;
+                let id = self.at_once.next.fetch_add(1, Ordering::Relaxed);
+                let now = json_of(&value);
+                self.watched.insert(id, (path, value));
+                return Ok(json!([id, now]));
+            }
+            Doing::Unwatch(id) => {
+                self.watched.remove(&id);
+                return Ok(json!(null));
+            }
+            Doing::On(event) => {
+                let runtime = page.session_mut().runtime();
+                let known: Vec<&str> =
+                    runtime.plan().events.iter().map(|event| &*event.name).collect();
+                if !known.contains(&event.as_str()) {
+                    let known = known.into_iter().map(str::to_owned).collect();
+                    return Err(vein::Error::UnknownEvent { name: event, known }.into());
+                }
+                self.events.insert(event);
+                return Ok(json!(null));
+            }
+            Doing::Close => {
+                let page = self.page.take().context("the page is closed")?;
+                self.closed = true;
+                self.watched.clear();
+                let pulse = page.close()?;
+                self.happened(&pulse);
+                return Ok(json!({}));
+            }
+            Doing::Open(_) | Doing::Now(..) | Doing::Cannot(..) => return Ok(json!(null)),
+        };
+        let pulse = page.follow(pulse)?;
+        let fault = pulse.pulse.fault.clone();
+        self.happened(&pulse);
+        fault.map_or(Ok(json!(null)), |fault| Err(fault.into()))
+    }
+
+    /// Tells the host module of what it wants to know of.
+    fn tell_host(&mut self, pulse: &Pulse) {
+        let json_of = |value: &Value| raw(&vein::json::stringify(value).to_string());
+        for given in &pulse.pulse.given {
+            if self.events.contains(&*given.name) {
+                let payload = json_of(&Value::record(given.payload.iter().cloned()));
+                self.to_tab.tell(&json!({ "given": [&*given.name, payload] }));
+            }
+        }
+        let Some(page) = &mut self.page else { return };
+        for (id, (path, before)) in &mut self.watched {
+            let now = page.session_mut().get(path).unwrap_or_default();
+            if !now.same(before) {
+                self.to_tab.tell(&json!({ "watched": [id, json_of(&now)] }));
+                *before = now;
+            }
+        }
+    }
+
+    /// The data that the page is opened with.
+    fn data(&self, served: &Served) -> Value {
+        match (&served.props, &self.own_props) {
+            (Value::Record(data), Value::Record(own)) => {
+                let data = data.iter().filter(|(name, _)| own.get(name).is_none());
+                let all = data.chain(own.iter());
+                Value::record(all.map(|(name, value)| (name.clone(), value.clone())))
+            }
+            (data, Value::Null) => data.clone(),
+            (_, own) => own.clone(),
+        }
     }
 
     fn answer(&mut self, id: u64, answer: Result<Value, String>) {
@@ -362,7 +549,7 @@ impl Tab {
     /// Has the tab show what it does not yet.
     fn catch_up(&mut self) {
         let Some(served) = self.state.served.clone() else { return };
-        if self.stage != Stage::Shown {
+        if self.stage != Stage::Shown || self.closed {
             return;
         }
         let (shown, now) = (self.marks, served.marks);
@@ -406,10 +593,10 @@ impl Tab {
 
     /// Opens the page for the first time, perhaps with what it held before this server.
     fn open(&mut self, served: &Arc<Served>) {
-        let before = self.before.take();
+        let (before, data) = (self.before.take(), self.data(served));
         let opened = self.opening(served).and_then(|opening| match &before {
-            Some(held) => opening.open_with(served.props.clone(), held),
-            None => Ok((opening.open_value(served.props.clone())?, Vec::new())),
+            Some(held) => opening.open_with(data, held),
+            None => Ok((opening.open_value(data)?, Vec::new())),
         });
         match opened {
             Ok((mut page, lost)) => {
@@ -431,18 +618,18 @@ impl Tab {
     /// Opens the page in the place of the one before.
     fn renew(&mut self) {
         let Some(served) = self.state.served.clone() else { return };
-        let opening = self.opening(&served);
+        let (opening, data) = (self.opening(&served), self.data(&served));
         let Some(page) = &mut self.page else { return };
         let afresh = std::mem::take(&mut self.afresh);
         let renewed = opening.and_then(|opening| match afresh {
-            true => page.begin_anew(opening, served.props.clone()),
-            false => page.renew(opening, served.props.clone()),
+            true => page.begin_anew(opening, data.clone()),
+            false => page.renew(opening, data.clone()),
         });
         match renewed {
             Ok(renewed) => {
                 page.record(self.site.ledger != Ledger::Off);
                 if afresh {
-                    self.props = served.props.clone();
+                    self.props = data;
                 }
                 let mates: Vec<i64> =
                     renewed.mates.nodes.iter().map(|at| at.map_or(-1, i64::from)).collect();
@@ -478,7 +665,7 @@ impl Tab {
     /// Notes that the page is what is served.
     fn take_over(&mut self, served: &Served) {
         if self.page.is_some() && self.props.is_null() {
-            self.props = served.props.clone();
+            self.props = self.data(served);
         }
         self.marks = served.marks;
         if self.failed.take().is_some() {
@@ -511,7 +698,8 @@ impl Tab {
     /// New data is written as a host writes it.
     fn take_data(&mut self, served: &Served) {
         self.marks.data = served.marks.data;
-        let Value::Record(now) = &served.props else { return };
+        let data = self.data(served);
+        let Value::Record(now) = &data else { return };
         let fields: Vec<(String, Value)> = now
             .iter()
             .filter(|(name, value)| match &self.props {
@@ -520,7 +708,7 @@ impl Tab {
             })
             .map(|(name, value)| (name.to_string(), value.clone()))
             .collect();
-        self.props = served.props.clone();
+        self.props = data;
         for (name, value) in fields {
             let Some(page) = &mut self.page else { return };
             let pulse = page.session_mut().set(&name, value).map_err(vein::Error::from);
@@ -571,6 +759,7 @@ impl Tab {
 
     fn happened_quietly(&mut self, pulse: &Pulse) {
         self.stale = true;
+        self.tell_host(pulse);
         if let Some(fault) = &pulse.pulse.fault {
             self.note(format!("{}: {fault}; everything was taken back", pulse.pulse.cause));
         }
@@ -585,8 +774,7 @@ impl Tab {
 
     /// Hands the tab's host what it was not asked yet, and lets go of what nobody waits for.
     fn ask(&mut self) {
-        let Some(page) = &self.page else { return };
-        let open = page.questions();
+        let open = self.page.as_ref().map_or(&[][..], Page::questions);
         let gone: Vec<u64> = self
             .asked
             .iter()
@@ -617,7 +805,7 @@ impl Tab {
         }
         let held = vein::json::stringify(&page.held()).to_string();
         (self.kept_len, self.kept_at, self.stale) = (held.len(), Instant::now(), false);
-        let _ = self.to_tab.0.send(Out::Text(format!("{{\"kept\":{held}}}")));
+        let _ = self.to_tab.link.send(Out::Text(format!("{{\"kept\":{held}}}")));
     }
 }
 

@@ -3,6 +3,7 @@
 
 use crate::building_of::{asset, built, counting, mappings};
 use crate::driven::Browser;
+use crate::running::Server;
 use crate::running::{copy, glasshouse};
 use serde_json::{Value as Json, json};
 use std::path::Path;
@@ -440,13 +441,8 @@ does step(by: number) { count += by; give counted(count); }
 </section>
 ";
 
-pub async fn a_host_module_answers_and_drives_the_page(browser: &Browser) {
-    let answers = "component = 'asks-much'\n[answers.soil_name]\nvalues = ['soil b']\n";
-    let files = [("asks-much.vein", ASKING), ("host.js", HOST), ("vein.toml", answers)];
-    let (project, dir) = (counting(&files), TempDir::new().expect("a folder"));
-    built(&[], project.path(), dir.path());
-    let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
-    browser.client.goto(&address).await.expect("a page");
+/// What the host above does with its page, wherever that is.
+async fn drives_the_page(browser: &Browser) {
     let told = "return document.querySelector('.height')?.textContent === '2'";
     browser.until(told, "the stream").await;
     assert_eq!(browser.text(".sky").await, "clear");
@@ -473,6 +469,50 @@ pub async fn a_host_module_answers_and_drives_the_page(browser: &Browser) {
         assert!(refused.as_str().is_some_and(|text| text.contains(said)), "{script}: {refused}");
     }
     assert_eq!(browser.text("button").await, "8");
+}
+
+pub async fn a_host_module_drives_a_served_page(browser: &Browser) {
+    let files =
+        [("asks-much.vein", ASKING), ("host.js", HOST), ("vein.toml", "component = 'asks-much'")];
+    let project = counting(&files);
+    let server = Server::start(project.path(), &[]);
+    browser.open(&server).await;
+    browser
+        .run("addEventListener('unhandledrejection', (e) => { window.bad = String(e.reason); })")
+        .await;
+    drives_the_page(browser).await;
+    // It goes on driving the page when the components are others, and is another when its file is.
+    let other = ASKING.replace("<section>", "<section id='other'>");
+    std::fs::write(project.path().join("asks-much.vein"), other).expect("a file");
+    browser.until("return document.querySelector('#other') !== null", "the other page").await;
+    browser.run("window.more = []; page.watch('count', (count) => more.push(count)); page.set('count', 20)").await;
+    assert_eq!(browser.run("return more").await, json!([8, 20]));
+    browser.click("button").await;
+    browser.until("return more.length === 3 && more[2] === 21", "what is watched").await;
+    let other = HOST.replace("globalThis.seen = []", "globalThis.seen = ['anew']");
+    std::fs::write(project.path().join("host.js"), other).expect("a file");
+    browser.until("return seen[0] === 'anew' && seen.length === 2", "the other host").await;
+    assert_eq!(browser.run("return [seen[1], window.bad ?? null]").await, json!([21, null]));
+    // Nobody else drives it.
+    let foreign = "const [token] = arguments; return fetch('/vein/host', { method: 'POST',
+        body: JSON.stringify({ tab: 1, token, after: 0, what: { set: ['count', 1] } }) }).then((r) => r.status)";
+    let status = browser.client.execute(foreign, vec![json!("guessed")]).await.expect("a script");
+    assert_eq!(status, json!(403));
+    let left = browser.run("page.close(); return signal.aborted").await;
+    assert_eq!(left, json!(true));
+    browser
+        .until("return document.querySelector('#view').childNodes.length === 0", "the end")
+        .await;
+}
+
+pub async fn a_host_module_answers_and_drives_the_page(browser: &Browser) {
+    let answers = "component = 'asks-much'\n[answers.soil_name]\nvalues = ['soil b']\n";
+    let files = [("asks-much.vein", ASKING), ("host.js", HOST), ("vein.toml", answers)];
+    let (project, dir) = (counting(&files), TempDir::new().expect("a folder"));
+    built(&[], project.path(), dir.path());
+    let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+    browser.client.goto(&address).await.expect("a page");
+    drives_the_page(browser).await;
     let left = browser.run("return [page.close(), signal.aborted]").await;
     assert_eq!(left[1], json!(true));
     let left = left[0].as_object().expect("counts");

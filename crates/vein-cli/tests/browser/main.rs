@@ -115,6 +115,7 @@ const TESTS: &[Test] = tests! {
     building::a_damaged_batch_is_refused_and_the_page_is_not_touched,
     building::what_was_typed_before_the_engine_came_is_heard_and_stays,
     building::a_host_module_answers_and_drives_the_page,
+    building::a_host_module_drives_a_served_page,
     elements::attributes_and_properties_from_before_it_is_defined_count,
     elements::attribute_and_property_never_disagree,
     elements::events_are_heard_outside_and_instances_live_and_move_by_themselves;
