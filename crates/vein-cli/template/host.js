@@ -1,4 +1,4 @@
-// What the components ask, on the pages that `vein build` makes.
+// What the components ask.
 
 /**
  * When the shed is open. Answered later: it could be fetched from somewhere.

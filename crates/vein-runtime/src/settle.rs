@@ -113,8 +113,8 @@ impl Runtime {
             for scope in born {
                 if self.view.graph.scope(scope).alive {
                     self.begin_component(scope, turn)?;
-                    let goes_on = |carrying: &Box<Carrying>| carrying.goes_on(scope);
-                    if !self.view.graph.carrying.as_ref().is_some_and(goes_on) {
+                    let goes_on = |carrying: &Carrying| carrying.goes_on(scope);
+                    if !self.view.graph.carrying.as_deref().is_some_and(goes_on) {
                         ran |= self.hooks(scope, |when| matches!(when, When::Added), turn)?;
                     }
                 }

@@ -29,6 +29,13 @@ impl Mates {
         let mut open = vec![(before.root(), after.root())];
         while let Some((own, others)) = open.pop() {
             let (children, others) = (inside(before, own), inside(after, others));
+            if matched.is_same(children, others) {
+                for (own, other) in children.iter().zip(others) {
+                    pairs.insert(*other, *own);
+                    open.push((*own, *other));
+                }
+                continue;
+            }
             for (own, other) in matched.pairs(children, others) {
                 pairs.insert(other, own);
                 open.push((own, other));
@@ -96,6 +103,16 @@ struct Matched<'a> {
 }
 
 impl Matched<'_> {
+    /// Whether each of some nodes is what stands at its place, as most are when little was edited.
+    fn is_same(&self, own: &[NodeId], others: &[NodeId]) -> bool {
+        let same = |(own, other): (&NodeId, &NodeId)| {
+            self.old.looks.get(own) == self.new.looks.get(other)
+                && self.known.get(other).is_none_or(|known| known == own)
+                && self.fit(*own, *other)
+        };
+        own.len() == others.len() && own.iter().zip(others).all(same)
+    }
+
     fn pairs(&self, own: &[NodeId], others: &[NodeId]) -> Vec<(NodeId, NodeId)> {
         let mut pairs = Vec::new();
         let stand: FxHashSet<&NodeId> = own.iter().collect();

@@ -21,8 +21,7 @@ pub struct Page {
     driven: Driven,
 }
 
-/// What became of a page that another was opened in the place of.
-#[derive(Clone, Debug)]
+/// What became of a page that another was opened in the place of. That one is closed when this is dropped.
 pub struct Renewed {
     /// How many values of state went on.
     pub kept: usize,
@@ -30,6 +29,13 @@ pub struct Renewed {
     pub lost: Vec<Lost>,
     /// Which nodes of the view before stay.
     pub mates: Mates,
+    _before: Session,
+}
+
+impl std::fmt::Debug for Renewed {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Renewed").field("kept", &self.kept).field("lost", &self.lost).finish()
+    }
 }
 
 impl Page {
@@ -87,11 +93,11 @@ impl Page {
         let kept = held.saturating_sub(lost.len());
         let mates = session.mates(&mut self.session);
         session.prove(proving);
-        self.session = session;
+        let before = std::mem::replace(&mut self.session, session);
         let runtime = self.session.runtime();
         self.driven.renewed(later, |id| runtime.is_open(id));
         self.opening = self.done(entry)?;
-        Ok(Renewed { kept, lost, mates })
+        Ok(Renewed { kept, lost, mates, _before: before })
     }
 
     /// What the page holds that nobody could work out again, to be written down: [`Opening::open_with`] goes on with it.

@@ -16,13 +16,13 @@ macro_rules! template {
 /// The files of a new project: their paths, their texts, and what each is.
 const TEMPLATE: &[(&str, &str, &str)] = template![
     "README.md" "what there is, and the five commands",
-    "vein.toml" "what the page begins with, and who answers while it is served",
+    "vein.toml" "what the page begins with",
     "tool-shed.vein" "the page",
     "tool-row.vein" "a tool on it",
     "front-desk.vein" "a store: who stands at the desk",
     "tool-shed.json" "the data that it begins with",
     "tool-shed.css" "the styles of the page",
-    "host.js" "what the components ask, on a built page",
+    "host.js" "what the components ask",
     "host.d.ts" "its types, made by `vein build --types`",
     "scenarios/lend.scenario.toml" "what a person does, and all that changes",
     ".gitignore" "what is made, and need not be kept",

@@ -1,0 +1,135 @@
+//! What stands where on a page, by its address.
+
+use super::Addressed;
+use crate::execute::{Owner, owners_in};
+use crate::runtime::{ROOT_SCOPE, Runtime};
+use crate::scope::{Held, NONE, ScopeId};
+use rustc_hash::FxHashMap;
+use vein_view::NodeNumber;
+
+/// What stands where on a page, by what it is called.
+pub(super) type Places<Which = u32> = FxHashMap<String, Vec<(ScopeId, Which)>>;
+
+/// What a place is called.
+pub(super) fn addressed<Which: PartialEq>(
+    places: &Places<Which>,
+    place: (ScopeId, Which),
+) -> Option<Addressed> {
+    places.iter().find_map(|(address, same)| {
+        let before = same.iter().position(|known| *known == place)?;
+        Some(Addressed { address: address.clone(), before })
+    })
+}
+
+/// Where something stands.
+pub(super) fn at(places: &Places, called: &Addressed) -> Option<(ScopeId, u32)> {
+    places.get(&called.address)?.get(called.before).copied()
+}
+
+impl Runtime {
+    /// Has rows that go by their positions know them.
+    pub(super) fn note_positions(&mut self) {
+        let graph = &mut self.view.graph;
+        let lists = graph.scopes.iter().filter(|scope| scope.alive).flat_map(|scope| &scope.held);
+        let lists = lists.filter_map(|held| match held {
+            Held::List(rows) => Some(rows.rows.clone()),
+            _ => None,
+        });
+        for rows in lists.collect::<Vec<_>>() {
+            for (position, row) in (0..).zip(rows) {
+                graph.scope_mut(row).position = position;
+            }
+        }
+    }
+
+    /// The nodes at the top of each row and component, by its address and its place among those that are called so.
+    pub fn tops(&mut self) -> FxHashMap<(String, usize), Vec<NodeNumber>> {
+        self.note_positions();
+        let graph = &self.view.graph;
+        let (mut tops, mut called) = (FxHashMap::default(), FxHashMap::default());
+        for id in self.in_order() {
+            let scope = graph.scope(id);
+            let (holder, spot) = scope.holder;
+            let is_row = holder != NONE && graph.rows(holder, spot).is_some();
+            if !is_row && (scope.block != 0 || holder == NONE) {
+                continue;
+            }
+            let address = format!("{} {}", graph.name_of(id), if is_row { "row" } else { "" });
+            let before: &mut usize = called.entry(address.clone()).or_default();
+            let mut nodes = Vec::new();
+            self.view.top_nodes(id, &mut nodes);
+            tops.insert((address, *before), nodes);
+            *before += 1;
+        }
+        tops
+    }
+
+    /// Every scope: stores, then what the page shows, as it stands there.
+    pub(super) fn in_order(&self) -> Vec<ScopeId> {
+        let graph = &self.view.graph;
+        let mut scopes: Vec<ScopeId> = self.store_scopes().into_iter().map(|(_, id)| id).collect();
+        let mut open = vec![ROOT_SCOPE];
+        while let Some(id) = open.pop() {
+            scopes.push(id);
+            for held in graph.scope(id).held.iter().rev() {
+                match held {
+                    Held::Nothing | Held::Markup { .. } => {}
+                    Held::List(rows) => open.extend(rows.rows.iter().rev()),
+                    Held::Branch { scope, .. }
+                    | Held::Component { instance: scope, .. }
+                    | Held::Slot { scope, .. }
+                    | Held::Renamed { scope, .. } => open.extend((*scope != NONE).then_some(scope)),
+                }
+            }
+        }
+        scopes
+    }
+
+    /// The listeners on the page that something is known of from event to event, by their addresses.
+    pub(super) fn listeners(&self) -> Places {
+        let graph = &self.view.graph;
+        let mut found = Places::default();
+        for id in self.in_order() {
+            let scope = graph.scope(id);
+            let block = &graph.prepared.plan(scope.plan).blocks[scope.block as usize];
+            for (number, listener) in (0..).zip(&block.listeners) {
+                if listener.options.once || listener.options.settle.is_some() {
+                    let address = graph.address(id, &listener.address);
+                    found.entry(address).or_default().push((id, number));
+                }
+            }
+        }
+        found
+    }
+
+    /// The parts on the page that are bound both ways, by their addresses.
+    pub(super) fn parts(&self) -> Places {
+        let graph = &self.view.graph;
+        let mut found = Places::default();
+        for id in self.in_order() {
+            let scope = graph.scope(id);
+            let block = &graph.prepared.plan(scope.plan).blocks[scope.block as usize];
+            for (number, part) in (0..).zip(&block.parts) {
+                if part.control.is_some() {
+                    let address = graph.address(id, &part.address);
+                    found.entry(address).or_default().push((id, number));
+                }
+            }
+        }
+        found
+    }
+
+    /// Whose statements there are on the page, by their addresses.
+    pub(super) fn owners(&self) -> Places<Owner> {
+        let graph = &self.view.graph;
+        let mut owners: Places<Owner> = Places::default();
+        for id in self.in_order() {
+            let scope = graph.scope(id);
+            for owner in owners_in(graph.prepared.plan(scope.plan), scope.block) {
+                let address = graph.address_of_owner(id, owner);
+                owners.entry(address).or_default().push((id, owner));
+            }
+        }
+        owners
+    }
+}
