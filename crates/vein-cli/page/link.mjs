@@ -32,6 +32,8 @@ let turn = Promise.resolve();
 // What this tab is called, and how much it has said.
 let tab = 0;
 let said = 0;
+// The number of what the host module was told last.
+let hostHeard = 0;
 // What the host module wants to know of the page: by number and path, and by event.
 const watching = new Map();
 const listening = new Map();
@@ -90,6 +92,7 @@ async function heard(data) {
     case 'begin':
       tab = told.tab;
       said = 0;
+      hostHeard = 0;
       await read(told.host);
       await begin();
       break;
@@ -121,8 +124,12 @@ async function heard(data) {
       asked.get(told)?.();
       asked.delete(told);
       break;
-    case 'watched': watching.get(told[0])?.changed(told[1]); break;
-    case 'given': for (const given of listening.get(told[0]) ?? []) given(told[1]); break;
+    case 'watched':
+      if (isNews(told)) watching.get(told[0])?.changed(told[1]);
+      break;
+    case 'given':
+      if (isNews(told)) for (const given of listening.get(told[0]) ?? []) given(told[1]);
+      break;
     default: throw new Error(`the server says "${kind}", which this page does not know`);
   }
 }
@@ -235,6 +242,13 @@ function watchAgain() {
   for (const event of listening.keys()) drive({ on: event });
 }
 
+/** Whether the host module was not told of something, which may come by the link and with what it waited for. */
+function isNews([, , number]) {
+  const news = number > hostHeard;
+  hostHeard = Math.max(hostHeard, number);
+  return news;
+}
+
 function forget() {
   for (const id of watching.keys()) drive({ unwatch: id });
   watching.clear();
@@ -249,7 +263,7 @@ function drive(what) {
   const request = new XMLHttpRequest();
   request.open('POST', '/vein/host', false);
   request.setRequestHeader('content-type', 'application/json');
-  request.send(JSON.stringify({ tab, token, after: said, what }));
+  request.send(JSON.stringify({ tab, token, after: said, heard: hostHeard, what }));
   if (request.status !== 200) throw new Refused(request.responseText || 'the server is gone');
   const { ask: question, told = [], error, value } = JSON.parse(request.responseText);
   if (question) {

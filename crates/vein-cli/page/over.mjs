@@ -64,7 +64,7 @@ export class Over {
         // Which it is counts among those of the files, which come first there.
         const which = this.#trouble.findIndex((known) => known.text === text);
         const click = () => this.#say({ mend: [which, this.#token] });
-        item.append(this.#button(fix, click));
+        item.append(this.#button(`Mend it: ${fix}`, click));
       }
       if (afresh) item.append(this.#button('Begin anew, without what the page held', () => this.#say('afresh')));
       return item;

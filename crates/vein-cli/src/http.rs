@@ -5,6 +5,7 @@ use axum::http::{HeaderMap, HeaderName, HeaderValue, StatusCode, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 
+#[cfg(feature = "browser")]
 const PAGE: &str = include_str!("../page/page.html");
 
 /// Nothing but what this server sends may run, be shown or be connected to.
@@ -59,6 +60,7 @@ impl Own {
     }
 }
 
+#[cfg(feature = "browser")]
 /// The page around a view: in a language, for a component, with its style sheets' links.
 pub(crate) fn framed(locale: &str, component: &str, styles: &str, view: &str) -> String {
     let frame = PAGE.replace("<!--locale-->", locale);

@@ -47,7 +47,7 @@ struct Settings {
 /// What `vein.toml` may say of `vein build`.
 #[derive(Clone, Debug, Default, Deserialize)]
 #[serde(deny_unknown_fields)]
-#[cfg_attr(not(feature = "build"), expect(dead_code, reason = "`vein build` alone reads it"))]
+#[cfg_attr(not(feature = "build"), allow(dead_code, reason = "`vein build` alone reads all of it"))]
 pub(crate) struct BuildSettings {
     /// The page's title; without it, the component's name.
     pub(crate) title: Option<String>,
@@ -178,7 +178,10 @@ pub(crate) fn checked(project: &Project) -> Result<Option<Ui>> {
 
 /// A component with its data and settings, before anything answers for it.
 pub(crate) struct Planned {
-    #[cfg_attr(not(feature = "build"), expect(dead_code, reason = "`vein build` alone reads it"))]
+    #[cfg_attr(
+        not(any(feature = "build", feature = "serve")),
+        expect(dead_code, reason = "pages alone read it")
+    )]
     pub(crate) root: PathBuf,
     pub(crate) ui: Ui,
     pub(crate) component: String,
@@ -186,13 +189,20 @@ pub(crate) struct Planned {
     /// Where they were read.
     pub(crate) data: Option<PathBuf>,
     /// The texts of the page's CSS files.
+    #[cfg_attr(
+        not(any(feature = "build", feature = "serve")),
+        expect(dead_code, reason = "pages alone read it")
+    )]
     pub(crate) styles: Vec<String>,
     #[cfg_attr(not(feature = "serve"), expect(dead_code, reason = "`vein serve` alone reads it"))]
     pub(crate) port: Option<u16>,
     pub(crate) answers: Answers,
     /// What is asked and not answered there, as it is declared.
     pub(crate) unanswered: Vec<String>,
-    #[cfg_attr(not(feature = "build"), expect(dead_code, reason = "`vein build` alone reads it"))]
+    #[cfg_attr(
+        not(any(feature = "build", feature = "serve")),
+        expect(dead_code, reason = "pages alone read it")
+    )]
     pub(crate) build: BuildSettings,
 }
 

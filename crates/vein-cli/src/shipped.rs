@@ -8,6 +8,7 @@ use sha2::{Digest, Sha256};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use vein::Page;
+#[cfg(feature = "build")]
 use vein::json::stringify;
 use vein::program::Program;
 
@@ -171,6 +172,7 @@ fn cleaned(path: &Path) -> Option<PathBuf> {
     Some(clean)
 }
 
+#[cfg(feature = "build")]
 /// A value as JSON that may stand inside a script element.
 pub(crate) fn json_in_html(value: &vein::Value) -> String {
     stringify(value).to_string().replace('<', "\\u003c")

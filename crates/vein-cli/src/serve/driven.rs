@@ -41,7 +41,9 @@ pub(super) async fn ask(
             at_once.wait_on(reply);
             answer.send((id, Err(reason))).is_ok()
         }
-        other => say.send(Heard::Asked { after: asked.after, what: other, reply }).is_ok(),
+        other => say
+            .send(Heard::Asked { after: asked.after, heard: asked.heard, what: other, reply })
+            .is_ok(),
     };
     match (passed_on, came.await) {
         (true, Ok(came)) => as_json(&came),

@@ -52,6 +52,8 @@ pub(super) struct Asked {
     pub(super) token: String,
     /// How much the tab had said by then.
     pub(super) after: u64,
+    /// What it has heard last of what it wants to know of.
+    pub(super) heard: u64,
     pub(super) what: Doing,
 }
 

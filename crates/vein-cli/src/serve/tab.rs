@@ -11,7 +11,7 @@ use anstream::eprintln;
 use anyhow::{Context, Result};
 use serde_json::json;
 use serde_json::value::RawValue;
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap, VecDeque};
 use std::future::poll_fn;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::mpsc::{Receiver, Sender};
@@ -29,6 +29,8 @@ const KEPT_EVERY: Duration = Duration::from_millis(250);
 const LITTLE: usize = 16 << 10;
 /// So many answers of a host are remembered.
 const MOST_KNOWN: usize = 10_000;
+/// So much of what a host module is told may be on its way.
+const MOST_TOLD: usize = 10_000;
 /// So many notes are shown at once.
 const MOST_NOTES: usize = 50;
 
@@ -46,7 +48,7 @@ pub(super) enum Heard {
     /// By its link.
     Said(Said),
     /// By a request that the tab waits for.
-    Asked { after: u64, what: Doing, reply: oneshot::Sender<serde_json::Value> },
+    Asked { after: u64, heard: u64, what: Doing, reply: oneshot::Sender<serde_json::Value> },
 }
 
 /// The ways to the page of a tab.
@@ -140,6 +142,10 @@ impl AtOnce {
     }
 }
 
+fn json_of(value: &Value) -> serde_json::Value {
+    raw(&vein::json::stringify(value).to_string())
+}
+
 /// JSON that was written here.
 fn raw(text: &str) -> serde_json::Value {
     serde_json::from_str(text).unwrap_or_default()
@@ -180,9 +186,12 @@ pub(super) struct Tab {
     /// What the host module wants to know of: paths with their values, by numbers, and events.
     watched: BTreeMap<u64, (String, Value)>,
     events: BTreeSet<String>,
+    /// What it was told of that, by numbers; what is on its way while it waits for something is told with that.
+    host_told: VecDeque<(u64, serde_json::Value)>,
+    host_number: u64,
     /// How much the tab has said, and what waits for more of that.
     heard: u64,
-    waiting: Vec<(u64, Doing, oneshot::Sender<serde_json::Value>)>,
+    waiting: Vec<(u64, u64, Doing, oneshot::Sender<serde_json::Value>)>,
     closed: bool,
     number: u64,
     /// Where it has its host module from, and what that answers.
@@ -231,6 +240,8 @@ impl Tab {
             own_props: Value::Null,
             watched: BTreeMap::new(),
             events: BTreeSet::new(),
+            host_told: VecDeque::new(),
+            host_number: 0,
             heard: 0,
             waiting: Vec::new(),
             closed: false,
@@ -322,13 +333,14 @@ impl Tab {
                     self.heard += 1;
                     self.hear(said);
                 }
-                Some(Heard::Asked { after, what, reply }) => {
-                    self.waiting.push((after, what, reply))
+                Some(Heard::Asked { after, heard, what, reply }) => {
+                    self.waiting.push((after, heard, what, reply));
                 }
                 None => {}
             }
             while let Some(at) = self.waiting.iter().position(|(after, ..)| *after <= self.heard) {
-                let (_, what, reply) = self.waiting.remove(at);
+                let (_, heard, what, reply) = self.waiting.remove(at);
+                self.host_told.retain(|(number, _)| *number > heard);
                 self.drive(what, reply);
             }
             self.ask();
@@ -400,7 +412,8 @@ impl Tab {
         *locked(&self.to_tab.with_reply) = Some(Vec::new());
         let done = self.driven(what);
         self.ask();
-        let told = locked(&self.to_tab.with_reply).take().unwrap_or_default();
+        let mut told = locked(&self.to_tab.with_reply).take().unwrap_or_default();
+        told.extend(self.host_told.iter().map(|(_, told)| told.clone()));
         // It is gone, where the tab is.
         let Some(reply) = locked(&self.at_once.waits).take() else { return };
         let _ = reply.send(match done {
@@ -423,7 +436,6 @@ impl Tab {
             return Ok(json!(null));
         }
         let page = self.page.as_mut().context("the page is closed")?;
-        let json_of = |value: &Value| raw(&vein::json::stringify(value).to_string());
         let pulse = match what {
             Doing::Set(path, value) => {
                 let value = read(&value).map_err(anyhow::Error::msg)?;
@@ -477,21 +489,30 @@ impl Tab {
 
     /// Tells the host module of what it wants to know of.
     fn tell_host(&mut self, pulse: &Pulse) {
-        let json_of = |value: &Value| raw(&vein::json::stringify(value).to_string());
-        for given in &pulse.pulse.given {
-            if self.events.contains(&*given.name) {
-                let payload = json_of(&Value::record(given.payload.iter().cloned()));
-                self.to_tab.tell(&json!({ "given": [&*given.name, payload] }));
+        let mut told = Vec::new();
+        for given in pulse.pulse.given.iter().filter(|given| self.events.contains(&*given.name)) {
+            let payload = json_of(&Value::record(given.payload.iter().cloned()));
+            told.push(("given", json!(&*given.name), payload));
+        }
+        if let Some(page) = &mut self.page {
+            for (id, (path, before)) in &mut self.watched {
+                let now = page.session_mut().get(path).unwrap_or_default();
+                if !now.same(before) {
+                    told.push(("watched", json!(id), json_of(&now)));
+                    *before = now;
+                }
             }
         }
-        let Some(page) = &mut self.page else { return };
-        for (id, (path, before)) in &mut self.watched {
-            let now = page.session_mut().get(path).unwrap_or_default();
-            if !now.same(before) {
-                self.to_tab.tell(&json!({ "watched": [id, json_of(&now)] }));
-                *before = now;
+        for (kind, of, what) in told {
+            self.host_number += 1;
+            let told = json!({ kind: [of, what, self.host_number] });
+            if locked(&self.to_tab.with_reply).is_none() {
+                self.to_tab.tell(&told);
             }
+            self.host_told.push_back((self.host_number, told));
         }
+        let more = self.host_told.len().saturating_sub(MOST_TOLD);
+        self.host_told.drain(..more);
     }
 
     /// The data that the page is opened with.
@@ -604,11 +625,11 @@ impl Tab {
                 let told = if before.is_some() { "again" } else { "first" };
                 self.to_tab.tell(&json!({ told: { "title": served.title } }));
                 self.to_tab.patches(page.opening());
-                lost.iter().for_each(|lost| self.note(format!("not kept: {lost}")));
                 self.clock = Instant::now();
                 let opening = page.opening().clone();
                 self.page = Some(page);
                 self.take_over(served);
+                lost.iter().for_each(|lost| self.note(format!("not kept: {lost}")));
                 self.happened_quietly(&opening);
             }
             Err(error) => self.cannot(&served.component, served.misfit(error)),
@@ -644,12 +665,12 @@ impl Tab {
                     report.kept = renewed.kept;
                     report.lost = renewed.lost.iter().map(ToString::to_string).collect();
                 }
-                for lost in &renewed.lost {
-                    self.note(format!("not kept: {lost}"));
-                }
                 let data = self.marks.data;
                 self.take_over(&served);
                 self.marks.data = data;
+                for lost in &renewed.lost {
+                    self.note(format!("not kept: {lost}"));
+                }
                 self.happened_quietly(&opening);
                 self.take_data(&served);
             }
@@ -668,6 +689,10 @@ impl Tab {
             self.props = self.data(served);
         }
         self.marks = served.marks;
+        // What is still so is noted again.
+        if !std::mem::take(&mut self.notes).is_empty() {
+            self.to_tab.tell(&json!({ "notes": self.notes }));
+        }
         if self.failed.take().is_some() {
             self.tell_trouble();
         }

@@ -495,7 +495,7 @@ pub async fn a_host_module_drives_a_served_page(browser: &Browser) {
     assert_eq!(browser.run("return [seen[1], window.bad ?? null]").await, json!([21, null]));
     // Nobody else drives it.
     let foreign = "const [token] = arguments; return fetch('/vein/host', { method: 'POST',
-        body: JSON.stringify({ tab: 1, token, after: 0, what: { set: ['count', 1] } }) }).then((r) => r.status)";
+        body: JSON.stringify({ tab: 1, token, after: 0, heard: 0, what: { set: ['count', 1] } }) }).then((r) => r.status)";
     let status = browser.client.execute(foreign, vec![json!("guessed")]).await.expect("a script");
     assert_eq!(status, json!(403));
     let left = browser.run("page.close(); return signal.aborted").await;

@@ -3,7 +3,8 @@
 
 use super::places::at;
 use super::{
-    Carried, CarriedControl, CarriedTimer, Carrying, Due, Going, Lost, Settling, Suspended,
+    Carried, CarriedControl, CarriedInstance, CarriedTimer, Carrying, Due, Going, Lost, Settling,
+    Suspended,
 };
 use crate::clock::{Open, Timer, TimerKind, Whose};
 use crate::controls::held_by_control;
@@ -62,7 +63,8 @@ impl Runtime {
         for ((_, scope), serial) in in_order.into_iter().zip(serials) {
             self.view.graph.scope_mut(scope).serial = serial;
         }
-        let gone = instances.into_values().flatten();
+        let holds = |one: &CarriedInstance| !(one.values.is_empty() && one.timers.is_empty());
+        let gone = instances.into_values().flatten().filter(holds);
         lost.extend(gone.map(|instance| Lost::NotThere { address: instance.address }));
         self.hold_on(&carried.controls);
         self.listen_on(&carried);

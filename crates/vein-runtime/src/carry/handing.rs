@@ -37,6 +37,10 @@ impl Carrying {
     pub(crate) fn goes_on_with(&mut self, scope: ScopeId, claimed: Claimed) {
         let Some(mut instance) = claimed.0 else { return };
         for (name, _) in std::mem::take(&mut instance.values) {
+            // What stands beside what is loaded goes with it, and what falls to a root has no name of its own.
+            if name.contains(['.', ' ']) {
+                continue;
+            }
             self.lost.push(Lost::Undeclared { path: path(&instance.address, &name) });
         }
         self.found.insert(scope, instance);
