@@ -37,8 +37,6 @@ let hostHeard = 0;
 // What the host module wants to know of the page: by number and path, and by event.
 const watching = new Map();
 const listening = new Map();
-// Whether the host module has had its turn before the page was opened.
-let began = false;
 
 function say(what) {
   if (socket?.readyState !== WebSocket.OPEN) return;
@@ -94,7 +92,7 @@ async function heard(data) {
       said = 0;
       hostHeard = 0;
       await read(told.host);
-      await begin();
+      await begin((module) => say({ hello: { kept, styles: styled(), host: module } }));
       break;
     case 'first':
     case 'again':
@@ -109,9 +107,10 @@ async function heard(data) {
     case 'files': await reread(); break;
     case 'host':
       await read(told);
-      forget();
-      say({ host: answers() });
-      await host.default?.({ open: () => page });
+      if (shows) forget();
+      await begin((module) => say({ host: module }));
+      // The page is there already: another module has it in hand.
+      if (shows) await host.default?.({ open: () => page });
       break;
     case 'show':
       say({ shown: told });
@@ -161,6 +160,12 @@ function counted(runs) {
 // The styles of the page: its link to them, until there are others.
 let sheet = null;
 
+/** Which styles stand here, if they are those that came with the page. */
+function styled() {
+  const link = document.querySelector('head > link[rel="stylesheet"]');
+  return sheet === null && link ? Number(new URL(link.href).search.slice(1)) : null;
+}
+
 /** Shows other styles in the place of those that stand here, at once; what they name is found where it was. */
 function restyle(text) {
   const baseURL = new URL('/assets/styles.css', location.href).href;
@@ -207,15 +212,14 @@ function answers() {
   return Object.keys(host).filter((name) => name !== 'default' && typeof host[name] === 'function');
 }
 
-/** Says that this tab is there. The host module has its turn before the page is opened, and may open it itself. */
-async function begin() {
-  const waits = !began && typeof host.default === 'function';
-  say({ hello: { kept, host: answers(), waits } });
-  if (!waits) {
+/** Introduces the host module, which has its turn before the page is opened, and may open it itself. */
+async function begin(introduce) {
+  const opens = !shows && typeof host.default === 'function';
+  introduce({ answers: answers(), opens });
+  if (!opens) {
     watchAgain();
     return;
   }
-  began = true;
   let opened = false;
   const open = (props = {}) => {
     if (!opened) drive({ open: plain(props) });
@@ -263,7 +267,11 @@ function drive(what) {
   const request = new XMLHttpRequest();
   request.open('POST', '/vein/host', false);
   request.setRequestHeader('content-type', 'application/json');
-  request.send(JSON.stringify({ tab, token, after: said, heard: hostHeard, what }));
+  try {
+    request.send(JSON.stringify({ tab, token, after: said, heard: hostHeard, what }));
+  } catch {
+    throw new Refused('the server is gone');
+  }
   if (request.status !== 200) throw new Refused(request.responseText || 'the server is gone');
   const { ask: question, told = [], error, value } = JSON.parse(request.responseText);
   if (question) {

@@ -3,6 +3,7 @@
 use crate::told::Told;
 use serde::Deserialize;
 use serde_json::value::RawValue;
+use std::collections::BTreeSet;
 
 /// What a tab says.
 #[derive(Debug, Deserialize)]
@@ -13,16 +14,16 @@ pub(super) enum Said {
         /// What its page held, when the server went away.
         #[serde(default)]
         kept: Option<Box<RawValue>>,
-        /// What its host module answers.
-        host: Vec<String>,
-        /// Whether that opens the page by itself.
+        /// Which styles it has, if it has them from this server.
         #[serde(default)]
-        waits: bool,
+        styles: Option<u64>,
+        /// Its host module.
+        host: HostModule,
     },
     /// An event.
     Event(Told),
-    /// Its host module is another, and answers this.
-    Host(Vec<String>),
+    /// Its host module is another.
+    Host(HostModule),
     /// It tells of no events until the page is renewed.
     Held,
     /// It shows what is served by that number.
@@ -41,6 +42,16 @@ pub(super) enum Said {
     Mend(usize, String),
     /// Somebody wants the page to begin anew.
     Afresh,
+}
+
+/// A tab's host module.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct HostModule {
+    /// What it answers.
+    pub(super) answers: BTreeSet<String>,
+    /// Whether it opens the page by itself.
+    pub(super) opens: bool,
 }
 
 /// What a tab's host module wants of its page.

@@ -127,8 +127,6 @@ pub(crate) fn run(source: Source, manner: Manner) -> Result<Outcome> {
             None => "mistakes".to_owned(),
         };
         let address = format!("http://127.0.0.1:{port}/");
-        output::try_line(format!("{name} on {address} · Ctrl+C ends"))
-            .context("the address cannot be printed")?;
         let (publish, now) = watch::channel(Arc::new(state));
         let (reports, reported) = channel();
         let whole = folder.canonicalize().unwrap_or(folder);
@@ -144,6 +142,9 @@ pub(crate) fn run(source: Source, manner: Manner) -> Result<Outcome> {
         if let Some(reader) = reader {
             follow::begin(reader, publish, reported)?;
         }
+        // Whatever is saved from now on is seen.
+        output::try_line(format!("{name} on {address} · Ctrl+C ends"))
+            .context("the address cannot be printed")?;
         if manner.open {
             open_browser(&address);
         }

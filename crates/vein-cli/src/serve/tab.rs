@@ -1,7 +1,7 @@
 //! The page of one tab, on a thread of its own: it follows what is served, asks the tab's host, and tells the tab what to show.
 
 use super::follow::Report;
-use super::message::{Doing, Said};
+use super::message::{Doing, HostModule, Said};
 use super::reading::{Marks, Served, Trouble};
 use super::{Ledger, Site, State, locked, pages};
 use crate::output;
@@ -350,22 +350,21 @@ impl Tab {
 
     fn hear(&mut self, said: Said) {
         match said {
-            Said::Hello { kept, host, waits } => {
-                self.host = host.into_iter().collect();
+            Said::Hello { kept, styles, host } => {
                 self.before = kept.as_deref().and_then(|kept| vein::json::parse(kept.get()).ok());
-                self.stage = if waits { Stage::Opening } else { Stage::Shown };
-                self.marks = Marks::default();
+                let files = self.state.served.as_ref().map_or(0, |served| served.marks.files);
+                // A tab that was there before this server knows nothing of its numbers.
+                let styles = styles.filter(|_| self.before.is_none()).unwrap_or(u64::MAX);
+                self.marks = Marks { styles, files, ..Marks::default() };
                 self.tell_trouble();
-                self.catch_up();
+                self.answered_by(host);
             }
             Said::Host(host) => {
-                self.host = host.into_iter().collect();
                 locked(&self.at_once.known).clear();
                 if self.stage == Stage::Host {
-                    self.stage = Stage::Shown;
                     // Whoever answers is another: the page is opened with it.
                     self.marks.code = u64::MAX;
-                    self.catch_up();
+                    self.answered_by(host);
                 }
             }
             Said::Held => {
@@ -404,6 +403,14 @@ impl Tab {
             // They are for who is waiting for them.
             Said::Now(..) | Said::Cannot(..) => {}
         }
+    }
+
+    /// Goes on with a host module, which may open the page by itself.
+    fn answered_by(&mut self, host: HostModule) {
+        self.host = host.answers;
+        let opens = host.opens && self.page.is_none() && !self.closed;
+        self.stage = if opens { Stage::Opening } else { Stage::Shown };
+        self.catch_up();
     }
 
     /// Does what the host module wants, and says what came of it.
@@ -574,11 +581,10 @@ impl Tab {
             return;
         }
         let (shown, now) = (self.marks, served.marks);
-        let first = self.page.is_none();
-        if !first && shown.styles != now.styles {
+        if shown.styles != now.styles {
             self.to_tab.tell(&json!({ "styles": pages::sheet(&served) }));
         }
-        if !first && shown.files != now.files {
+        if shown.files != now.files {
             self.to_tab.tell(&json!({ "files": now.files }));
         }
         self.marks = Marks { code: shown.code, data: shown.data, ..now };
@@ -589,7 +595,7 @@ impl Tab {
             self.host_address = host;
             return;
         }
-        if first {
+        if self.page.is_none() {
             self.open(&served);
         } else if shown.code != now.code {
             self.stage = Stage::Holding;
@@ -615,10 +621,21 @@ impl Tab {
     /// Opens the page for the first time, perhaps with what it held before this server.
     fn open(&mut self, served: &Arc<Served>) {
         let (before, data) = (self.before.take(), self.data(served));
-        let opened = self.opening(served).and_then(|opening| match &before {
-            Some(held) => opening.open_with(data, held),
-            None => Ok((opening.open_value(data)?, Vec::new())),
-        });
+        let afresh = |why: Option<vein::Error>| {
+            let page = self.opening(served)?.open_value(data.clone())?;
+            Ok((page, why.map(|why| format!("nothing: {why}")).into_iter().collect()))
+        };
+        let opened = match &before {
+            Some(held) => {
+                let opening = self.opening(served);
+                match opening.and_then(|opening| opening.open_with(data.clone(), held)) {
+                    Ok((page, lost)) => Ok((page, lost.iter().map(ToString::to_string).collect())),
+                    Err(why) => afresh(Some(why)),
+                }
+            }
+            None => afresh(None),
+        };
+        let opened: Result<(Page, Vec<String>), vein::Error> = opened;
         match opened {
             Ok((mut page, lost)) => {
                 page.record(self.site.ledger != Ledger::Off);
@@ -629,8 +646,10 @@ impl Tab {
                 let opening = page.opening().clone();
                 self.page = Some(page);
                 self.take_over(served);
+                self.marks.data = served.marks.data;
                 lost.iter().for_each(|lost| self.note(format!("not kept: {lost}")));
                 self.happened_quietly(&opening);
+                self.shown();
             }
             Err(error) => self.cannot(&served.component, served.misfit(error)),
         }
@@ -665,14 +684,13 @@ impl Tab {
                     report.kept = renewed.kept;
                     report.lost = renewed.lost.iter().map(ToString::to_string).collect();
                 }
-                let data = self.marks.data;
                 self.take_over(&served);
-                self.marks.data = data;
                 for lost in &renewed.lost {
                     self.note(format!("not kept: {lost}"));
                 }
                 self.happened_quietly(&opening);
-                self.take_data(&served);
+                // Whatever else has been saved meanwhile.
+                self.catch_up();
             }
             Err(error) => {
                 self.to_tab.tell(&json!({ "release": true }));
@@ -680,7 +698,6 @@ impl Tab {
                 self.cannot(&served.component, served.misfit(error));
             }
         }
-        self.shown();
     }
 
     /// Notes that the page is what is served.
@@ -688,7 +705,7 @@ impl Tab {
         if self.page.is_some() && self.props.is_null() {
             self.props = self.data(served);
         }
-        self.marks = served.marks;
+        self.marks.code = served.marks.code;
         // What is still so is noted again.
         if !std::mem::take(&mut self.notes).is_empty() {
             self.to_tab.tell(&json!({ "notes": self.notes }));

@@ -262,7 +262,7 @@ fn tab(port: u16) -> TcpStream {
         head.push(byte[0]);
     }
     assert!(told(&mut stream).starts_with(b"{\"begin\""));
-    say(&mut stream, r#"{"hello":{"host":[]}}"#);
+    say(&mut stream, r#"{"hello":{"host":{"answers":[],"opens":false}}}"#);
     // The first batch of patches begins with its version.
     while !told(&mut stream).starts_with(b"VP") {}
     stream

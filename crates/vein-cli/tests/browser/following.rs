@@ -186,6 +186,20 @@ pub async fn what_is_saved_is_shown_and_nothing_is_lost(browser: &Browser) {
         assert_eq!(still, json!(true), "{file}");
         assert_eq!(browser.run(DONE).await, done, "{file}");
     }
+    // Everything at once: what comes while the tab is asked whether it is ready is not lost.
+    for n in 30..40 {
+        for (file, text, _) in KINDS.iter().filter(|(file, ..)| *file != "host.js") {
+            save(dir.path(), file, &text(n));
+            tokio::time::sleep(Duration::from_millis(n as u64 % 7 * 4)).await;
+        }
+        for (file, _, seen) in KINDS.iter().filter(|(file, ..)| *file != "host.js") {
+            // Of a file that is saved twice, the last counts.
+            if seen(n).contains("'h1').textContent") {
+                continue;
+            }
+            browser.until(&format!("return {}", seen(n)), &format!("{file} with all others")).await;
+        }
+    }
     let shown = format!("hello {} {typed}b", TIMES + 1);
     browser
         .until(
