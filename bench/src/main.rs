@@ -4,6 +4,7 @@
 mod figures;
 mod pages;
 mod report;
+mod saving;
 mod tab;
 
 use anyhow::{Context, Result, bail};
@@ -28,6 +29,9 @@ struct Arguments {
     /// Script time alone, and neither loading nor memory.
     #[arg(long)]
     script: bool,
+    /// How long it takes from saving a file to the tab that shows it, and nothing else.
+    #[arg(long)]
+    saving: bool,
     /// Put the figures into `docs/performance.md`, with their chart.
     #[arg(long)]
     write: bool,
@@ -40,13 +44,21 @@ const TRIES: usize = 4;
 #[tokio::main]
 async fn main() -> Result<()> {
     let arguments = Arguments::parse();
-    let some = arguments.only.is_some() || arguments.script || arguments.share < 1.0;
+    let some =
+        arguments.saving || arguments.only.is_some() || arguments.script || arguments.share < 1.0;
     if arguments.write && some {
         bail!("only a whole run is written down");
     }
     let pages = Pages::build(&arguments.vein)?;
     let server = pages::serve(pages.folder()).await?;
     let tab = Tab::start(server).await?;
+    if arguments.saving {
+        for line in saving::measure(&tab, &arguments.vein).await? {
+            println!("{line}");
+        }
+        tab.close().await;
+        return Ok(());
+    }
     let wanted = |name: &str| arguments.only.as_ref().is_none_or(|only| name.contains(only));
     let more = |name: &str| !arguments.script && wanted(name);
     let mut figures = Figures { sizes: pages.sizes.clone(), ..Figures::default() };

@@ -29,12 +29,17 @@ impl Tab {
         self.driven.client.goto(&format!("{}/{path}", self.address)).await
     }
 
-    async fn run(&self, script: &str, given: Vec<Json>) -> Result<Json> {
+    /// Opens a page of another server.
+    pub(crate) async fn open(&self, address: &str) -> Result<()> {
+        self.driven.client.goto(address).await
+    }
+
+    pub(crate) async fn run(&self, script: &str, given: Vec<Json>) -> Result<Json> {
         self.driven.client.execute(script, given).await
     }
 
     /// Runs a script until it gives something.
-    async fn until(&self, script: &str) -> Result<Json> {
+    pub(crate) async fn until(&self, script: &str) -> Result<Json> {
         let begin = Instant::now();
         loop {
             let given = self.run(script, Vec::new()).await?;
