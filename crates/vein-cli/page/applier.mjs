@@ -590,6 +590,7 @@ export class Surface {
       written: true,
       mate: (child, next) => (next !== null && child.is(next) ? next : null),
       stays: () => true,
+      isWritten: () => true,
       hold: (node, child, stands) => {
         if (stands && child.held.size > 0 && isUsed(node)) used.push(node);
         else for (const [property, value] of child.held) this.#hold(node, property, value);
@@ -607,10 +608,11 @@ export class Surface {
 
   /**
    * Shows another view in the place of this one. Of its nodes in document order, `mates` says which of those that stand here each of
-   * them stays, by its place in document order, or -1; `held` which properties of those are others now, as pairs of a node's place
-   * and a property. What stays keeps its focus, its caret, how far it is scrolled, and what is being entered.
+   * them stays, by its place in document order, or -1; `others` those whose text or attributes are others now, by their places, and
+   * `held` which properties of which are, as pairs of a node's place and a property. What stays keeps its focus, its caret, how far
+   * it is scrolled, and what is being entered.
    */
-  renew(buffer, mates, held) {
+  renew(buffer, mates, others, held) {
     const batch = open(buffer);
     const standing = inOrder(this.#root);
     const [sketch, selects] = this.#begun(batch);
@@ -620,12 +622,14 @@ export class Surface {
       const node = standing[mates[at]];
       if (node !== undefined && child.canBe(node)) known.set(child, node);
     });
-    const others = new Map();
+    const written = new Set(others.map((at) => described[at]));
+    const entered = new Map();
     for (const [at, property] of held) {
       const child = described[at];
-      others.set(child, [...(others.get(child) ?? []), property]);
+      entered.set(child, [...(entered.get(child) ?? []), property]);
     }
-    this.#settle(sketch, selects, known, (child, property) => others.get(child)?.includes(property));
+    const isOther = (child, property) => entered.get(child)?.includes(property);
+    this.#settle(sketch, selects, known, isOther, (child) => written.has(child));
   }
 
   /** Shows the view of a page that has gone on elsewhere, where the one before was nearly the same. */
@@ -668,12 +672,13 @@ export class Surface {
     return [sketch.nodes[0], selects];
   }
 
-  #settle(sketch, selects, known, isOther) {
+  #settle(sketch, selects, known, isOther, isWritten = () => true) {
     const stay = new Set(known.values());
     this.#adopt(this.#root, sketch, {
       counts: { kept: 0, built: 0, set: 0 },
       mate: (child) => known.get(child) ?? null,
       stays: (node) => stay.has(node),
+      isWritten,
       hold: (node, child, stands) => {
         for (const [property, value] of child.held) {
           if (!stands || isOther(child, property, node)) this.#hold(node, property, value);
@@ -704,7 +709,9 @@ export class Surface {
         here.splitText(child.text.length);
       }
       next = here.nextSibling;
-      if (child.text !== undefined) {
+      if (stands && !how.isWritten(child)) {
+        how.counts.kept++;
+      } else if (child.text !== undefined) {
         if (here.data !== child.text) {
           here.data = child.text;
           how.counts.set++;
@@ -856,11 +863,11 @@ class Sketch {
 
   text(number, text) { this.#node(number).text = text; }
 
-  attribute(number, name, value) { this.#node(number).attributes.set(name, value); }
+  attribute(number, name, value) { this.#node(number).own().set(name, value); }
 
-  absent(number, name) { this.#node(number).attributes.delete(name); }
+  absent(number, name) { this.#node(number).own().delete(name); }
 
-  property(number, property, value) { this.#node(number).held.set(property, value); }
+  property(number, property, value) { this.#node(number).hold(property, value); }
 
   remove(number) {
     const node = this.#node(number);
@@ -878,16 +885,34 @@ class Sketch {
   }
 }
 
+const NONE = new Map();
+
 /** A node of a sketch. */
 class Sketched {
   children = [];
-  held = new Map();
+  // Most hold nothing, and have the attributes of their template.
+  held = NONE;
+  #own = null;
 
   constructor({ namespace, name, text, attributes }) {
     this.namespace = namespace;
     this.name = name;
     this.text = text;
-    this.attributes = new Map(attributes);
+    this.given = attributes;
+  }
+
+  get attributes() {
+    return this.#own ?? this.own();
+  }
+
+  own() {
+    this.#own ??= new Map(this.given);
+    return this.#own;
+  }
+
+  hold(property, value) {
+    if (this.held === NONE) this.held = new Map();
+    this.held.set(property, value);
   }
 
   /** Whether a node is what is described, but for attributes and texts. */

@@ -142,7 +142,7 @@ function patched(batch) {
     return;
   }
   if (of.title !== undefined) document.title = of.title;
-  if (of.kind === 'renew') surface.renew(batch, counted(of.mates), of.held);
+  if (of.kind === 'renew') surface.renew(batch, counted(of.mates), of.others, of.held);
   else if (shows) surface.comeBack(batch);
   else surface.takeOver(batch);
   shows = true;

@@ -15,6 +15,8 @@ pub struct Mates {
     /// For each node of the view after, in document order, the place in document order of the node before that it stays; what is in a
     /// `textarea` does not count.
     pub nodes: Vec<Option<u32>>,
+    /// The nodes that stay whose text or attributes are others now, by their places in the view after.
+    pub others: Vec<u32>,
     /// The properties of nodes that stay that are others now: the place of the node in the view after, and the property.
     pub held: Vec<(u32, Property)>,
 }
@@ -46,6 +48,11 @@ impl Mates {
             let mate = pairs.get(node).copied();
             mates.nodes.push(mate.and_then(|mate| old.place.get(&mate).copied()));
             let Some(mate) = mate else { continue };
+            let same = before.text(mate) == after.text(*node)
+                && before.attributes(mate).eq(after.attributes(*node));
+            if !same {
+                mates.others.push(at);
+            }
             for property in Property::ALL {
                 let held = after.set_property(*node, property);
                 if held.is_some() && held != before.set_property(mate, property) {

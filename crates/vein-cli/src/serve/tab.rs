@@ -676,7 +676,9 @@ impl Tab {
                 let held = renewed.mates.held.iter();
                 let held: Vec<_> =
                     held.map(|(at, property)| json!([at, property.name()])).collect();
-                let told = json!({ "renew": { "mates": runs(&mates), "held": held, "title": served.title } });
+                let told = json!({ "renew": {
+                    "mates": runs(&mates), "others": renewed.mates.others, "held": held, "title": served.title,
+                } });
                 self.to_tab.tell(&told);
                 self.to_tab.patches(page.opening());
                 let opening = page.opening().clone();

@@ -34,9 +34,10 @@ const RENEW: &str = r#"
     }
     return found;
   };
-  // What a hidden control holds is its attribute, and is told as what it holds.
+  // What a hidden control holds is its attribute, and is told as what it holds; declarations that say nothing may leave an empty one.
   const told = (root) => inOrder(root).map((node) => {
-    const all = Array.from(node.attributes ?? []).filter(({ name }) => name !== 'value' || node.type !== 'hidden');
+    const all = Array.from(node.attributes ?? []).filter(({ name, value }) => (name !== 'value' || node.type !== 'hidden')
+      && (name !== 'style' || value !== ''));
     const attributes = all.map((a) => `${a.name}=${a.value}`).sort();
     return [node.nodeName, node.nodeType === 3 ? node.data : '', attributes, node.childNodes.length];
   });
@@ -62,7 +63,7 @@ const RENEW: &str = r#"
         }
         nodes[at].dispatchEvent(new Event('input', { bubbles: true }));
       }
-      here.renew(bytes(one.opening), one.mates, one.held);
+      here.renew(bytes(one.opening), one.mates, one.others, one.held);
       afresh.apply(bytes(one.opening));
       const stay = inOrder(places[0]);
       for (const [at, mate] of one.mates.entries()) {
@@ -200,7 +201,7 @@ fn renewed(seed: u64) -> Option<(Json, usize, usize)> {
     let nodes: Vec<i64> = mates.nodes.iter().map(|at| at.map_or(-1, i64::from)).collect();
     let all = nodes.len();
     let told = json!({
-        "before": before, "entered": entered, "opening": opening, "mates": nodes, "held": held,
+        "before": before, "entered": entered, "opening": opening, "mates": nodes, "others": mates.others, "held": held,
         "after": after, "seed": seed,
     });
     Some((told, stay, all))
