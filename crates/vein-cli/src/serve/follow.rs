@@ -7,7 +7,7 @@ use anstream::eprintln;
 use anyhow::{Context, Result};
 use notify::{Event, EventKind, RecursiveMode, Watcher};
 use std::collections::BTreeSet;
-use std::path::{Path, PathBuf};
+use std::path::{Component, PathBuf};
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
@@ -51,7 +51,7 @@ pub(super) fn warn(served: &Served) {
 /// Follows the files from now on, on a thread of its own.
 pub(super) fn begin(
     mut reader: Reader,
-    publish: watch::Sender<Arc<State>>,
+    publish: Arc<watch::Sender<Arc<State>>>,
     reports: Receiver<Report>,
 ) -> Result<()> {
     let (send, changes) = channel();
@@ -67,13 +67,10 @@ pub(super) fn begin(
     watcher
         .watch(&folder, RecursiveMode::Recursive)
         .with_context(|| format!("`{}` cannot be watched", folder.display()))?;
-    if let Some(beside) = reader.data().and_then(Path::parent) {
-        let beside = if beside == Path::new("") { Path::new(".") } else { beside };
-        if !beside.starts_with(&folder) {
-            watcher
-                .watch(beside, RecursiveMode::NonRecursive)
-                .with_context(|| format!("`{}` cannot be watched", beside.display()))?;
-        }
+    for other in reader.others() {
+        watcher
+            .watch(&other, RecursiveMode::Recursive)
+            .with_context(|| format!("`{}` cannot be watched", other.display()))?;
     }
     std::thread::spawn(move || {
         let _watcher = watcher;
@@ -100,7 +97,7 @@ struct Followed {
     /// What has changed and was not shown yet.
     changed: BTreeSet<PathBuf>,
     reports: Receiver<Report>,
-    publish: watch::Sender<Arc<State>>,
+    publish: Arc<watch::Sender<Arc<State>>>,
 }
 
 impl Followed {
@@ -114,8 +111,9 @@ impl Followed {
             };
             let inner = path.strip_prefix(&self.folder).unwrap_or(&path);
             let of_tools = inner.components().any(|part| {
-                let part = part.as_os_str().to_string_lossy();
-                (part.starts_with('.') && part.len() > 1) || part == "target" || part.ends_with('~')
+                let Component::Normal(part) = part else { return false };
+                let part = part.to_string_lossy();
+                part.starts_with('.') || part == "target" || part.ends_with('~')
             });
             if !of_tools {
                 self.changed.insert(path);

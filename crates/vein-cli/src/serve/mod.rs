@@ -128,6 +128,7 @@ pub(crate) fn run(source: Source, manner: Manner) -> Result<Outcome> {
         };
         let address = format!("http://127.0.0.1:{port}/");
         let (publish, now) = watch::channel(Arc::new(state));
+        let publish = Arc::new(publish);
         let (reports, reported) = channel();
         let whole = folder.canonicalize().unwrap_or(folder);
         let site = Site {
@@ -140,7 +141,13 @@ pub(crate) fn run(source: Source, manner: Manner) -> Result<Outcome> {
             tabs: Mutex::default(),
         };
         if let Some(reader) = reader {
-            follow::begin(reader, publish, reported)?;
+            // A folder may have more in it than a system watches.
+            if let Err(error) = follow::begin(reader, publish.clone(), reported) {
+                anstream::eprintln!(
+                    "warning: {}\n  help: what is saved is seen once `vein serve` is started again",
+                    output::told(&error)
+                );
+            }
         }
         // Whatever is saved from now on is seen.
         output::try_line(format!("{name} on {address} · Ctrl+C ends"))

@@ -20,6 +20,8 @@ pub(super) struct Reader {
     workspace: Option<(PathBuf, Workspace)>,
     /// The components as they were read last, if they had no mistakes.
     ui: Option<Ui>,
+    /// The data that came on the standard input, which can be read once.
+    given: Option<Value>,
 }
 
 /// A component with everything that its pages need.
@@ -121,7 +123,7 @@ impl Mend {
 
 impl Reader {
     pub(super) fn new(opening: Opening) -> Reader {
-        Reader { opening, workspace: None, ui: None }
+        Reader { opening, workspace: None, ui: None, given: None }
     }
 
     /// The project's folder.
@@ -129,9 +131,19 @@ impl Reader {
         &self.opening.dir
     }
 
-    /// Whether a file is the data that was named on the command line, which may stand anywhere.
-    pub(super) fn data(&self) -> Option<&Path> {
-        self.opening.with.as_deref().filter(|path| *path != Path::new("-"))
+    /// The folders that it reads from beside that: of components, and of data that was named on the command line.
+    pub(super) fn others(&self) -> Vec<PathBuf> {
+        let components = self.workspace.as_ref().map(|(folder, _)| folder.clone());
+        let data = self.opening.with.as_deref().filter(|path| *path != Path::new("-"));
+        let beside = data.and_then(Path::parent).map(|parent| match parent == Path::new("") {
+            true => PathBuf::from("."),
+            false => parent.to_owned(),
+        });
+        let inside = |path: &PathBuf| {
+            let whole = (path.canonicalize(), self.opening.dir.canonicalize());
+            matches!(&whole, (Ok(path), Ok(dir)) if path.starts_with(dir))
+        };
+        components.into_iter().chain(beside).filter(|path| !inside(path)).collect()
     }
 
     /// Reads the project; `changed` are the files that may have changed since the last time, where that is known.
@@ -172,7 +184,19 @@ impl Reader {
         self.ui = Some(ui.clone());
         let warns = |code: &str| project.warns_of(code);
         let warnings = warnings(&ui, warns);
-        let mut served = Served::of(planned_of(&self.opening, project, ui)?, before)?;
+        let mut opening = self.opening.clone();
+        if self.given.is_some() {
+            opening.with = None;
+        }
+        let mut planned = planned_of(&opening, project, ui)?;
+        match &self.given {
+            Some(given) => planned.props = given.clone(),
+            None if self.opening.with.as_deref() == Some(Path::new("-")) => {
+                self.given = Some(planned.props.clone());
+            }
+            None => {}
+        }
+        let mut served = Served::of(planned, before)?;
         served.warnings.splice(0..0, warnings);
         if let (Some(before), Some(changed)) = (before, changed) {
             let inside = |root: &PathBuf| changed.iter().any(|path| path.starts_with(root));

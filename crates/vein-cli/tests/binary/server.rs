@@ -217,6 +217,38 @@ fn what_is_saved_is_told_in_a_line() {
     assert!(server.process.line().ends_with(" · not shown, there are mistakes"));
 }
 
+#[test]
+fn components_that_stand_elsewhere_are_followed() {
+    let dir = TempDir::new().expect("a folder");
+    let (shed, ui) = (dir.path().join("shed"), dir.path().join("ui"));
+    for folder in [&shed, &ui] {
+        std::fs::create_dir(folder).expect("a folder");
+    }
+    std::fs::write(shed.join("vein.toml"), "components = '../ui'").expect("a file");
+    std::fs::write(ui.join("a-page.vein"), "<p>a</p>").expect("a file");
+    let server = Server::start(&shed, &[]);
+    std::fs::write(ui.join("a-page.vein"), "<p>b</p>").expect("a file");
+    assert!(server.process.line().contains("a-page.vein · no tab is open"));
+    assert!(get(server.port, "/").1.contains("<p>b</p>"));
+}
+
+#[test]
+fn data_on_the_standard_input_stays_when_files_are_saved() {
+    let dir = TempDir::new().expect("a folder");
+    let (page, data) = (dir.path().join("a-page.vein"), dir.path().join("data"));
+    std::fs::write(&page, "takes n: number\n<p>{n}</p>").expect("a file");
+    std::fs::write(&data, "{ \"n\": 7 }").expect("a file");
+    let mut command = Command::new(env!("CARGO_BIN_EXE_vein"));
+    command.args(["serve", "--with", "-", "--port", "0", "--dir"]).arg(dir.path());
+    let running = Running::start_on(&mut command, std::fs::File::open(&data).expect("a file"));
+    let first = running.line();
+    let port = first.split([':', '/']).find_map(|part| part.parse().ok()).expect("a port");
+    assert!(get(port, "/").1.contains("<p>7</p>"), "{first}");
+    std::fs::write(&page, "takes n: number\n<p>{n + 1}</p>").expect("a file");
+    assert!(running.line().starts_with("read a-page.vein · no tab is open"));
+    assert!(get(port, "/").1.contains("<p>8</p>"));
+}
+
 /// What a tab says, as a WebSocket carries it: masked with nothing (RFC 6455, section 5.3).
 fn say(stream: &mut TcpStream, text: &str) {
     let mut frame = vec![0x81, 0x80 | 126, (text.len() >> 8) as u8, text.len() as u8, 0, 0, 0, 0];

@@ -17,8 +17,13 @@ pub struct Running {
 
 impl Running {
     pub fn start(command: &mut Command) -> Running {
+        Running::start_on(command, Stdio::null())
+    }
+
+    /// Starts it with something on its standard input.
+    pub fn start_on(command: &mut Command, input: impl Into<Stdio>) -> Running {
         let mut child = command
-            .stdin(Stdio::null())
+            .stdin(input)
             .stdout(Stdio::piped())
             .stderr(Stdio::inherit())
             .spawn()
