@@ -1,4 +1,4 @@
-// What the glasshouse asks, for the site that `vein build` makes. All of it is made up.
+// What the glasshouse asks. All of it is made up.
 
 /** Answered at once. */
 export function season() {

@@ -8,6 +8,7 @@
 //! | [`eval`], [`track`] | the evaluator, and what an evaluation read |
 //! | [`shown`] | what a value shows in a part of the view |
 //! | [`convert`] | data from and for the host |
+//! | [`timeline`] | a value over time |
 //! | `nearest` | near misses of names |
 //! | [`bytes`], [`codec`], [`verify`] | the binary form, checked when read |
 //! | [`alike`] | whether code of two programs is the same |
@@ -34,6 +35,7 @@ mod slot_elements;
 pub mod standard;
 mod stored;
 pub mod text;
+pub mod timeline;
 pub mod track;
 pub mod value;
 pub mod verify;

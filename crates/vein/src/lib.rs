@@ -30,6 +30,7 @@
 mod assert;
 mod driven;
 mod error;
+mod history;
 mod opening;
 mod page;
 mod prove;
@@ -40,6 +41,7 @@ mod ui;
 pub use assert::changed_as;
 pub use driven::Remote;
 pub use error::Error;
+pub use history::History;
 pub use opening::{Function, Opening};
 pub use page::{Found, Page, Renewed};
 pub use prove::{SCENARIO_ENDING, ScenarioFile, prove_file, report, same_scenarios, scenarios_in};

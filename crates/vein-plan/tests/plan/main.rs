@@ -6,5 +6,6 @@ mod json;
 mod numbers;
 mod shown;
 mod texts;
+mod timeline;
 mod values;
 mod verify;

@@ -9,6 +9,7 @@ use crate::projects::lively_project;
 use crate::seeds::Seeds;
 use crate::views::{compiled, shown};
 use serde_json::Value as Json;
+use vein_plan::timeline::Timeline;
 use vein_plan::{PartKind, Property, json};
 use vein_proof::{Entry, Session};
 use vein_runtime::{Carried, CarriedInstance, Cause, Kept, Lost};
@@ -18,14 +19,17 @@ use vein_view::{NodeId, Tree};
 fn random_pages_go_on_in_the_place_of_others() {
     let seeds = Seeds::new(400);
     let (mut pulses, mut again, mut waited, mut timers, mut state) = (0, 0, 0, 0, 0);
-    let mut alike = 0;
+    let (mut alike, mut back) = (0, 0);
     for seed in seeds.and(&[]) {
         let mut random = Random::new(seed);
         let files = lively_project(&mut random, Wear::Seed(seed));
         let program = compiled(&files);
         let beds: Vec<Json> = (0..3).map(|_| bed(&mut random)).collect();
         let Some(mut page) = Lived::open(program.clone(), &beds) else { continue };
+        let (mut timeline, mut views) = (Timeline::new(64 << 20), Vec::new());
         for at in 0..seeds.steps(16) {
+            timeline.push(page.session.carried().to_value());
+            views.push(as_known(&page.session));
             if page.session.tree().len() > MOST_NODES {
                 break;
             }
@@ -87,13 +91,23 @@ fn random_pages_go_on_in_the_place_of_others() {
             let outdated = page.session.outdated();
             assert!(outdated.is_empty(), "{}\n{outdated:?}", story());
         }
+        // And back: the page as it was at some moment.
+        for (moment, view) in (0..).zip(&views).filter(|_| random.below(6) == 0) {
+            let held = timeline.at(moment).expect("all is kept");
+            let held = Carried::from_value(&held).expect("it is what was held");
+            let Some((then, _)) = page.in_place(program.clone(), &beds, held) else { continue };
+            let found = as_known(&then.session);
+            let story = || format!("seed {seed}, at {moment}\n{}", shown(&files));
+            assert!(found == *view, "{}\n{}", story(), difference(view, &found));
+            back += 1;
+        }
     }
     let reached = format!(
-        "{pulses} pulses, {again} times in place, {state} values, {waited} waited, {timers} timers, {alike} alike"
+        "{pulses} pulses, {again} times in place, {state} values, {waited} waited, {timers} timers, {alike} alike, {back} times back"
     );
     println!("{reached}");
     if seeds.tell(pulses) {
-        assert!(again > 500 && waited > 100 && timers > 100, "{reached}");
+        assert!(again > 500 && back > 500 && waited > 100 && timers > 100, "{reached}");
     }
 }
 
