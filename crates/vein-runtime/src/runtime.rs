@@ -150,9 +150,7 @@ impl Runtime {
             None => Default::default(),
         };
         let pulse = runtime.commit(Cause::Opened, turn, changes);
-        for (scope, hook, due) in due {
-            runtime.set_due(scope, hook, due);
-        }
+        due.into_iter().for_each(|due| runtime.be_due(due));
         Ok((runtime, pulse, lost))
     }
 

@@ -15,12 +15,15 @@ use vein_proof::{Entry, Session};
 use vein_runtime::{Carried, CarriedInstance, Cause, Kept, Lost};
 use vein_view::{NodeId, Tree};
 
+/// Timers that were due at one time ran in another order.
+const ONCE_FAILED: [u64; 1] = [1_796_069_798_289];
+
 #[test]
 fn random_pages_go_on_in_the_place_of_others() {
     let seeds = Seeds::new(400);
     let (mut pulses, mut again, mut waited, mut timers, mut state) = (0, 0, 0, 0, 0);
     let (mut alike, mut back) = (0, 0);
-    for seed in seeds.and(&[]) {
+    for seed in seeds.and(&[&ONCE_FAILED]) {
         let mut random = Random::new(seed);
         let files = lively_project(&mut random, Wear::Seed(seed));
         let program = compiled(&files);

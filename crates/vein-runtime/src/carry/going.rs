@@ -4,7 +4,7 @@
 use super::places::at;
 use super::{
     Carried, CarriedControl, CarriedInstance, CarriedTimer, Carrying, Due, Going, Lost, Settling,
-    Suspended,
+    Suspended, WhatIsDue,
 };
 use crate::clock::{Open, Timer, TimerKind, Whose};
 use crate::controls::held_by_control;
@@ -34,14 +34,13 @@ impl Runtime {
         for (id, open) in open {
             self.waiting.questions.insert(id, open);
         }
-        // When timers are due that go on, in the order in which they were set.
         let mut due: Vec<Due> = Vec::new();
         let mut in_order: Vec<(usize, ScopeId)> = Vec::new();
         for (scope, instance) in found {
             in_order.push((instance.added, scope));
             let plan = self.view.graph.prepared.plan(self.view.graph.scope(scope).plan);
             let mut free: Vec<bool> = vec![true; plan.hooks.len()];
-            for CarriedTimer { address, due: at, period } in instance.timers {
+            for CarriedTimer { address, due: at, period, order } in instance.timers {
                 let rank = self.view.graph.rank(scope);
                 let same = plan.hooks.iter().enumerate().position(|(hook, planned)| {
                     let runs = turn.timers.get(&(rank, hook as u32));
@@ -51,10 +50,10 @@ impl Runtime {
                 });
                 let Some(hook) = same else { continue };
                 free[hook] = false;
-                due.push((scope, hook as u32, at));
+                let what = WhatIsDue::Timer { hook: hook as u32 };
+                due.push(Due { scope, due: at, order, what });
             }
         }
-        due.sort_by(|(.., a), (.., b)| a.total_cmp(b));
         // What runs by itself does so in the order in which it was added.
         in_order.sort_unstable();
         let serial = |(_, scope): &(usize, ScopeId)| self.view.graph.scope(*scope).serial;
@@ -67,10 +66,25 @@ impl Runtime {
         let gone = instances.into_values().flatten().filter(holds);
         lost.extend(gone.map(|instance| Lost::NotThere { address: instance.address }));
         self.hold_on(&carried.controls);
-        self.listen_on(&carried);
+        self.listen_on(&carried, &mut due);
         self.suspend_again(carried.going, &mut lost);
         lost.sort_by_key(ToString::to_string);
+        // Of what is due at one time, what was set first runs first.
+        due.sort_by_key(|due| due.order);
         (lost, due)
+    }
+
+    /// Has something be due when it would have been.
+    pub(crate) fn be_due(&mut self, Due { scope, due, what, .. }: Due) {
+        match what {
+            WhatIsDue::Timer { hook } => self.set_due(scope, hook, due),
+            WhatIsDue::Settled { listener, event, after } => {
+                let kind = TimerKind::Settled { listener, event, after };
+                let key = self.waiting.add(due, Timer { scope, kind });
+                let wards = &mut self.view.graph.scope_mut(scope).wards;
+                wards.get_or_insert_default().settling.push((listener, key));
+            }
+        }
     }
 
     /// Controls that spell their value in their own way still do, as long as state means the same.
@@ -103,7 +117,7 @@ impl Runtime {
     }
 
     /// Listeners that have happened stay spent, and events wait on for quiet.
-    fn listen_on(&mut self, carried: &Carried) {
+    fn listen_on(&mut self, carried: &Carried, all_due: &mut Vec<Due>) {
         if carried.spent.is_empty() && carried.going.settling.is_empty() {
             return;
         }
@@ -124,8 +138,8 @@ impl Runtime {
                 self.view.making.patches.push(&Patch::Done { node, listener });
             }
         }
-        for ((scope, number), Settling { due, event, after, .. }) in settling {
-            let here = self.view.graph.scope_mut(scope);
+        for ((scope, number), Settling { due, order, event, after, .. }) in settling {
+            let here = self.view.graph.scope(scope);
             let listener =
                 &prepared.plan(here.plan).blocks[here.block as usize].listeners[number as usize];
             let Value::Record(fields) = event else { continue };
@@ -140,10 +154,9 @@ impl Runtime {
                 let (node, held) = (here.first + part.mark, held_by_control(event));
                 push_patch(&mut self.view.making.patches, node, &part.kind, &held);
             }
-            let (event, after) = (event.clone(), *after);
-            let kind = TimerKind::Settled { listener: number, event, after };
-            let key = self.waiting.add(*due, Timer { scope, kind });
-            here.wards.get_or_insert_default().settling.push((number, key));
+            let (due, order) = (*due, *order);
+            let what = WhatIsDue::Settled { listener: number, event: event.clone(), after: *after };
+            all_due.push(Due { scope, due, order, what });
         }
     }
 

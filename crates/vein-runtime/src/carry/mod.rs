@@ -81,6 +81,8 @@ pub struct CarriedTimer {
     pub due: f64,
     /// Its period, in milliseconds.
     pub period: f64,
+    /// Where it stands in the order in which timers were set: of what is due at one time, what was set first runs first.
+    pub order: u64,
 }
 
 /// A part or a listener, as the ledger writes it, and which of those that are called so.
@@ -128,6 +130,7 @@ struct Suspended {
 struct Settling {
     listener: Addressed,
     due: f64,
+    order: u64,
     event: Value,
     after: u32,
 }
@@ -178,8 +181,22 @@ impl std::fmt::Display for Lost {
     }
 }
 
-/// When the timer of a hook is due.
-type Due = (ScopeId, u32, f64);
+/// Something that is due when it would have been on the page before.
+#[derive(Debug)]
+pub(crate) struct Due {
+    scope: ScopeId,
+    due: f64,
+    order: u64,
+    what: WhatIsDue,
+}
+
+#[derive(Debug)]
+enum WhatIsDue {
+    /// The timer of a hook, which runs by now.
+    Timer { hook: u32 },
+    /// An event that waits for quiet.
+    Settled { listener: u32, event: Value, after: u32 },
+}
 
 fn path(address: &str, name: &str) -> String {
     if address.is_empty() { name.to_owned() } else { format!("{address}.{name}") }

@@ -31,7 +31,7 @@ impl Runtime {
             for (listener, key) in &wards.settling {
                 let Some(timer) = self.waiting.timers.get(key) else { continue };
                 let TimerKind::Settled { event, after, .. } = &timer.kind else { continue };
-                settling.push(((id, *listener), key.0.get(), event.clone(), *after));
+                settling.push(((id, *listener), *key, event.clone(), *after));
             }
             for question in &wards.waiting {
                 let Some(open) = self.waiting.questions.get(question) else { continue };
@@ -71,8 +71,9 @@ impl Runtime {
         };
         let controls = controls.into_iter().filter_map(control).collect();
         let spent = spent.into_iter().filter_map(|place| addressed(&listeners, place)).collect();
-        going.settling.extend(settling.into_iter().filter_map(|(place, due, event, after)| {
-            Some(Settling { listener: addressed(&listeners, place)?, due, event, after })
+        going.settling.extend(settling.into_iter().filter_map(|(place, key, event, after)| {
+            let (due, order) = (key.0.get(), key.1);
+            Some(Settling { listener: addressed(&listeners, place)?, due, order, event, after })
         }));
         Carried { now, pulses, instances, spent, controls, going }
     }
@@ -123,9 +124,9 @@ impl Runtime {
         });
         let timers = wards.iter().flat_map(|wards| plan.hooks.iter().zip(&wards.timers));
         let timers = timers.filter_map(|(hook, timer)| {
-            let ((due, _), period) = timer.as_ref()?;
+            let ((due, order), period) = timer.as_ref()?;
             let (address, due, period) = (hook.address.clone(), due.get(), *period);
-            Some(CarriedTimer { address, due, period })
+            Some(CarriedTimer { address, due, period, order: *order })
         });
         CarriedInstance {
             address: graph.name_of(id),

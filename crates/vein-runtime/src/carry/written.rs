@@ -28,8 +28,9 @@ impl Carried {
                 ])
             };
             let timer = |timer: &CarriedTimer| {
-                let CarriedTimer { address, due, period } = timer;
-                Value::list(vec![text(address), Value::Number(*due), Value::Number(*period)])
+                let CarriedTimer { address, due, period, order } = timer;
+                let order = Value::Number(*order as f64);
+                Value::list(vec![text(address), Value::Number(*due), Value::Number(*period), order])
             };
             Value::record([
                 named("address", text(&one.address)),
@@ -95,10 +96,11 @@ impl Carried {
                 _ => None,
             });
             let timers = list(field(&one, "timers")?)?.into_iter().map(|it| match &*list(it)? {
-                [address, due, period] => Some(CarriedTimer {
+                [address, due, period, order] => Some(CarriedTimer {
                     address: text(address)?.into(),
                     due: number(due)?,
                     period: number(period)?,
+                    order: number(order)? as u64,
                 }),
                 _ => None,
             });
