@@ -39,9 +39,11 @@ pub(crate) type Known = FxHashMap<(u64, u32), Hand>;
 pub(crate) fn at_first(runtime: &Runtime, tree: &Tree, fresh: &Fresh) -> Known {
     each(runtime, tree, fresh, |control| {
         let marked = tree.attribute(control.node, "aria-invalid") == Some("true");
+        // What was entered and waits to be committed says nothing of the mark yet, which is of what was committed before.
+        let waits = control.is_later() && !control.shows();
         Some(Hand {
-            waits: control.is_later() && !control.shows(),
-            invalid: marked && control.is_nothing(),
+            waits,
+            invalid: marked && (control.is_nothing() || waits),
             held: control.held.clone()?,
             wanted: control.wanted.clone(),
         })
