@@ -62,6 +62,18 @@ impl Runtime {
         for ((_, scope), serial) in in_order.into_iter().zip(serials) {
             self.view.graph.scope_mut(scope).serial = serial;
         }
+        // So do rows and alternatives, where the same stands on the page.
+        let all = self.in_order();
+        if all.len() == carried.order.len() {
+            let mut serials: Vec<u64> =
+                all.iter().map(|scope| self.view.graph.scope(*scope).serial).collect();
+            serials.sort_unstable();
+            for (scope, order) in all.into_iter().zip(&carried.order) {
+                if let Some(serial) = serials.get(*order as usize) {
+                    self.view.graph.scope_mut(scope).serial = *serial;
+                }
+            }
+        }
         let holds = |one: &CarriedInstance| !(one.values.is_empty() && one.timers.is_empty());
         let gone = instances.into_values().flatten().filter(holds);
         lost.extend(gone.map(|instance| Lost::NotThere { address: instance.address }));

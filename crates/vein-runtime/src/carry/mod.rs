@@ -34,6 +34,8 @@ pub struct Carried {
     pub spent: Vec<Addressed>,
     /// Controls that spell their value in their own way, or hold what means none.
     pub controls: Vec<CarriedControl>,
+    /// Of everything that stands on the page, from the top on, how much was added before it.
+    order: Vec<u32>,
     /// What only the same process can go on with.
     going: Going,
 }

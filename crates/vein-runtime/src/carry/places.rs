@@ -64,6 +64,18 @@ impl Runtime {
         tops
     }
 
+    /// Of everything that stands on the page, from the top on, how much was added before it.
+    pub(super) fn order(&self) -> Vec<u32> {
+        let all = self.in_order();
+        let mut added: Vec<u32> = (0..all.len() as u32).collect();
+        added.sort_by_key(|at| self.view.graph.scope(all[*at as usize]).serial);
+        let mut order = vec![0; all.len()];
+        for (number, at) in (0..).zip(added) {
+            order[at as usize] = number;
+        }
+        order
+    }
+
     /// Every scope: stores, then what the page shows, as it stands there.
     pub(super) fn in_order(&self) -> Vec<ScopeId> {
         let graph = &self.view.graph;

@@ -75,7 +75,8 @@ impl Runtime {
             let (due, order) = (key.0.get(), key.1);
             Some(Settling { listener: addressed(&listeners, place)?, due, order, event, after })
         }));
-        Carried { now, pulses, instances, spent, controls, going }
+        let order = self.order();
+        Carried { now, pulses, instances, spent, controls, order, going }
     }
 
     /// The controls of a scope that show something of their own: the part, what it holds, and whether that means nothing.

@@ -47,6 +47,10 @@ impl Carried {
             named("pulses", Value::Number(self.pulses as f64)),
             named("instances", Value::list(self.instances.iter().map(instance).collect())),
             named("spent", Value::list(self.spent.iter().map(addressed).collect())),
+            named(
+                "order",
+                Value::list(self.order.iter().map(|n| Value::Number(f64::from(*n))).collect()),
+            ),
             named("controls", Value::list(self.controls.iter().map(control).collect())),
         ])
     }
@@ -130,6 +134,10 @@ impl Carried {
             instances: instances.collect::<Option<_>>()?,
             spent: spent.iter().map(addressed).collect::<Option<_>>()?,
             controls: controls.collect::<Option<_>>()?,
+            order: list(field(value, "order")?)?
+                .iter()
+                .map(|one| number(one).map(|n| n as u32))
+                .collect::<Option<_>>()?,
             going: Going::default(),
         })
     }
