@@ -23,6 +23,8 @@ let shows = false;
 let next = null;
 // The host module, and the address that it was read from.
 let host = {};
+// The one that has had its turn.
+let introduced = host;
 let hostAddress = null;
 // What is asked of the host and not done: by its number, what ends it.
 const asked = new Map();
@@ -81,18 +83,19 @@ function failed(error) {
 }
 
 async function heard(data) {
-  if (typeof data !== 'string') {
-    patched(data);
-    return;
-  }
-  const [[kind, told]] = Object.entries(JSON.parse(data));
+  if (typeof data === 'string') await hear(JSON.parse(data));
+  else patched(data);
+}
+
+async function hear(message) {
+  const [[kind, told]] = Object.entries(message);
   switch (kind) {
     case 'begin':
       tab = told.tab;
       said = 0;
       hostHeard = 0;
       await read(told.host);
-      await begin((module) => say({ hello: { kept, styles: styled(), host: module } }));
+      begin((module) => say({ hello: { kept, styles: styled(), host: module } }));
       break;
     case 'first':
     case 'again':
@@ -108,9 +111,7 @@ async function heard(data) {
     case 'host':
       await read(told);
       if (shows) forget();
-      await begin((module) => say({ host: module }));
-      // The page is there already: another module has it in hand.
-      if (shows) await host.default?.({ open: () => page });
+      begin((module) => say({ host: module }));
       break;
     case 'show':
       say({ shown: told });
@@ -212,38 +213,57 @@ function answers() {
   return Object.keys(host).filter((name) => name !== 'default' && typeof host[name] === 'function');
 }
 
-/** Introduces the host module, which has its turn before the page is opened, and may open it itself. */
-async function begin(introduce) {
-  const opens = !shows && typeof host.default === 'function';
-  introduce({ answers: answers(), opens });
-  if (!opens) {
-    watchAgain();
-    return;
+/**
+ * Introduces the host module. It has its turn before the page is opened, and may open it itself; one that comes later finds the page
+ * there. Nobody waits for it: what it waits for may be what the page shows next.
+ */
+function begin(introduce) {
+  const first = !shows && typeof host.default === 'function';
+  const fresh = host !== introduced;
+  introduced = host;
+  introduce({ answers: answers(), opens: first });
+  if (first) run(host, opening());
+  else if (fresh && shows) run(host, () => page);
+  else watchAgain();
+}
+
+/** Gives a host module its turn. */
+async function run(module, open) {
+  try {
+    await module.default?.({ open });
+    open();
+  } catch (error) {
+    reportError(error);
+    over.host(`The host module failed while it began: ${reason(error)}`);
   }
+}
+
+/** What opens the page, once. */
+function opening() {
   let opened = false;
-  const open = (props = {}) => {
+  return (props = {}) => {
     if (!opened) drive({ open: plain(props) });
     opened = true;
     return page;
   };
-  try {
-    await host.default({ open });
-  } finally {
-    open();
-  }
 }
 
 /** What the host module watched on the page before goes on, on a server that knows nothing of it. */
 function watchAgain() {
   const before = Array.from(watching.values());
   watching.clear();
-  for (const one of before) {
-    const [id, value] = drive({ watch: one.path });
-    one.id = id;
-    watching.set(id, one);
-    one.changed(value);
+  try {
+    for (const one of before) {
+      const [id, value] = drive({ watch: one.path });
+      one.id = id;
+      watching.set(id, one);
+      one.changed(value);
+    }
+    for (const event of listening.keys()) drive({ on: event });
+  } catch (error) {
+    // A page that cannot be opened has nothing to watch, and says why by itself.
+    reportError(error);
   }
-  for (const event of listening.keys()) drive({ on: event });
 }
 
 /** Whether the host module was not told of something, which may come by the link and with what it waited for. */
@@ -273,10 +293,10 @@ function drive(what) {
     throw new Refused('the server is gone');
   }
   if (request.status !== 200) throw new Refused(request.responseText || 'the server is gone');
-  const { ask: question, told = [], error, value } = JSON.parse(request.responseText);
-  if (question) {
+  const [[kind, came]] = Object.entries(JSON.parse(request.responseText));
+  if (kind === 'ask') {
     // The page has to know something of the host in the middle of that.
-    const [id, name, args] = question;
+    const [id, name, args] = came;
     let answer;
     try {
       answer = { now: [id, plain(host[name](...args))] };
@@ -285,9 +305,10 @@ function drive(what) {
     }
     return drive(answer);
   }
-  for (const one of told) heard(JSON.stringify(one)).catch(failed);
-  if (error !== undefined) throw new Refused(error);
-  return value;
+  const [result, told] = came;
+  for (const one of told) hear(one).catch(failed);
+  if (kind === 'error') throw new Refused(result);
+  return result;
 }
 
 /** The page, as the host module has it in hand. */

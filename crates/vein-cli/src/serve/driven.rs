@@ -1,14 +1,13 @@
 //! What a tab's host module does with its page: it is there when the module gets it back, as on a built page. So it comes by requests of
 //! their own, which the tab waits for.
 
+use super::line::{Heard, Line, Reply};
 use super::message::{Asked, Doing};
-use super::tab::{Heard, Line};
 use super::{Site, locked};
 use crate::http::Own;
 use axum::extract::State;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
-use serde_json::json;
 use std::sync::Arc;
 use tokio::sync::oneshot;
 
@@ -45,12 +44,12 @@ pub(super) async fn ask(
             .send(Heard::Asked { after: asked.after, heard: asked.heard, what: other, reply })
             .is_ok(),
     };
-    match (passed_on, came.await) {
-        (true, Ok(came)) => as_json(&came),
-        _ => as_json(&json!({ "error": "the page is closed" })),
+    let came = match came.await {
+        Ok(came) if passed_on => came,
+        _ => Reply::Error("the page is closed".to_owned(), Vec::new()),
+    };
+    match serde_json::to_string(&came) {
+        Ok(came) => ([(header::CONTENT_TYPE, "application/json")], came).into_response(),
+        Err(error) => (StatusCode::INTERNAL_SERVER_ERROR, error.to_string()).into_response(),
     }
-}
-
-fn as_json(value: &serde_json::Value) -> Response {
-    ([(header::CONTENT_TYPE, "application/json")], value.to_string()).into_response()
 }

@@ -1,7 +1,8 @@
 //! The link to one tab: what it says and what it is told travels here, its page works on a thread of its own.
 
+use super::line::{Heard, Line, Out, ToTab};
 use super::message::Said;
-use super::tab::{Heard, Line, Out, Tab, ToTab};
+use super::tab::Tab;
 use super::{Site, locked};
 use crate::http::Own;
 use anstream::eprintln;
@@ -58,28 +59,35 @@ async fn run(site: Arc<Site>, socket: WebSocket) -> anyhow::Result<()> {
     // It ends when nobody says anything any more.
     let thread = std::thread::Builder::new().name("tab".into());
     thread.spawn(move || tab.run(said))?;
-    loop {
-        tokio::select! {
-            out = told.recv() => {
-                // The page is closed.
-                let Some(out) = out else { return Ok(()) };
-                let message = match out {
-                    Out::Text(text) => Message::Text(text.into()),
-                    Out::Patches(patches) => Message::Binary(patches.into()),
-                };
-                if to_socket.send(message).await.is_err() {
-                    return Ok(());
-                }
+    // Each goes on while the other waits: a tab that waits for its page reads nothing until it has said all.
+    let telling = async {
+        while let Some(out) = told.recv().await {
+            let message = match out {
+                Out::Text(text) => Message::Text(text.into()),
+                Out::Patches(patches) => Message::Binary(patches.into()),
+            };
+            if to_socket.send(message).await.is_err() {
+                break;
             }
-            message = from_socket.next() => match message {
-                Some(Ok(Message::Text(text))) => match serde_json::from_str(&text)? {
+        }
+        anyhow::Ok(())
+    };
+    let hearing = async {
+        while let Some(Ok(message)) = from_socket.next().await {
+            match message {
+                Message::Text(text) => match serde_json::from_str(&text)? {
                     Said::Now(id, value) => drop(answer.send((id, Ok(value)))),
                     Said::Cannot(id, reason) => drop(answer.send((id, Err(reason)))),
                     other => drop(say.send(Heard::Said(other))),
                 },
-                Some(Ok(Message::Close(_)) | Err(_)) | None => return Ok(()),
-                Some(Ok(_)) => {}
-            },
+                Message::Close(_) => break,
+                _ => {}
+            }
         }
+        anyhow::Ok(())
+    };
+    tokio::select! {
+        done = telling => done,
+        done = hearing => done,
     }
 }

@@ -31,13 +31,13 @@ pub(super) enum Said {
     /// The host's answer to a question that is answered later.
     Answer(u64, Box<RawValue>),
     /// Why there is none.
-    Failed(u64, String),
+    Failed(u64, Box<RawValue>),
     /// A stream has no more to say.
     End(u64),
     /// The host's answer to a question that is answered at once.
     Now(u64, Box<RawValue>),
     /// Why there is none.
-    Cannot(u64, String),
+    Cannot(u64, Box<RawValue>),
     /// Somebody wants a mistake mended: which, and the token.
     Mend(usize, String),
     /// Somebody wants the page to begin anew.
@@ -90,5 +90,5 @@ pub(super) enum Doing {
     /// The answer to what it was asked in the middle of that.
     Now(u64, Box<RawValue>),
     /// Why there is none.
-    Cannot(u64, String),
+    Cannot(u64, Box<RawValue>),
 }

@@ -3,6 +3,7 @@
 
 mod driven;
 mod follow;
+mod line;
 mod live;
 mod message;
 mod pages;
@@ -15,6 +16,7 @@ use crate::project::{PORT, Planned};
 use anyhow::{Context, Result, anyhow};
 use axum::serve::ListenerExt;
 use follow::Report;
+use line::Line;
 use reading::{Reader, Served, Trouble};
 use std::collections::HashMap;
 use std::hash::{BuildHasher, Hasher, RandomState};
@@ -24,7 +26,6 @@ use std::path::PathBuf;
 use std::sync::mpsc::{Sender, channel};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
-use tab::Line;
 use tokio::net::TcpListener;
 use tokio::sync::watch;
 

@@ -404,3 +404,47 @@ pub async fn time_that_passed_at_once_is_caught_up_with(browser: &Browser) {
     assert!(now >= before + 25.0, "{now}");
     browser.until(&wait, "the timer").await;
 }
+
+pub async fn a_host_is_asked_to_the_half_of_a_character_and_may_wait_for_its_page(
+    browser: &Browser,
+) {
+    let dir = TempDir::new().expect("a folder");
+    let page = "asks twin(s: string): string
+awaits later(s: string): string
+holds half = '\\ud83d'
+holds clicks = 0
+derives other = twin(half)
+loads third: string = later(other)
+<p id='seen'>{other === '\\udca7' ? 'whole' : 'lost'} {third === half + other ? 'whole' : 'lost'}</p>
+<button click='-> clicks++'>{clicks}</button>";
+    let host =
+        "export const twin = (s) => (s.length === 1 && s.charCodeAt(0) === 0xd83d ? '\\udca7' : s);
+export const later = async (s) => `\\ud83d${s}`;
+export default async function begin(vein) {
+  const page = vein.open();
+  // What comes of a click, which nobody sees before patches have come.
+  await new Promise((done) => { page.watch('clicks', (n) => { if (n > 0) done(); }); });
+  page.set('half', page.get('half'));
+  globalThis.began = page.get('other').charCodeAt(0);
+}";
+    save(dir.path(), "a-page.vein", page);
+    save(dir.path(), "host.js", host);
+    let server = Server::start(dir.path(), &[]);
+    browser.open(&server).await;
+    browser
+        .until("return document.querySelector('#seen').textContent === 'whole whole'", "halves")
+        .await;
+    assert_eq!(browser.run("return globalThis.began ?? null").await, json!(null));
+    browser.click("button").await;
+    browser.until("return document.querySelector('button').textContent === '1'", "a patch").await;
+    browser.until("return globalThis.began === 0xdca7", "what the host waited for").await;
+    // One that fails while it begins says so, and the page stays.
+    save(
+        dir.path(),
+        "host.js",
+        &host.replace("await new", "throw new Error('no shed'); await new"),
+    );
+    until_told(browser, "no shed").await;
+    browser.click("button").await;
+    browser.until("return document.querySelector('button').textContent === '2'", "a patch").await;
+}
