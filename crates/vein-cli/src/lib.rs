@@ -25,6 +25,7 @@ mod told;
 #[cfg(feature = "browser")]
 #[doc(hidden)]
 pub mod trial;
+mod watched;
 
 use arguments::{Arguments, Command};
 use clap::Parser;

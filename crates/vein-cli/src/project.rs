@@ -270,7 +270,12 @@ impl Planned {
 
 /// An error of opening a page, with where its data was read.
 pub(crate) fn misfit(error: vein::Error, data: Option<&Path>) -> anyhow::Error {
-    match data {
+    use vein::HostError::{Misfit, MissingProps, PropsNotAnObject, UnknownProp};
+    let of_data = matches!(
+        &error,
+        vein::Error::Host(Misfit(_) | MissingProps { .. } | PropsNotAnObject | UnknownProp { .. })
+    );
+    match data.filter(|_| of_data) {
         Some(path) => {
             anyhow::Error::new(error).context(format!("`{}` does not fit", path.display()))
         }

@@ -136,16 +136,21 @@ impl Graph {
     /// Whose statements run on a scope, as people call it.
     pub(crate) fn address_of_owner(&self, scope: ScopeId, owner: Owner) -> String {
         let here = self.scope(scope);
-        let plan = self.prepared.plan(here.plan);
-        let block = &plan.blocks[here.block as usize];
-        let own: &str = match owner {
-            Owner::Handler(handler) => &plan.handlers[handler as usize].name,
-            Owner::Hook(hook) => &plan.hooks[hook as usize].address,
-            Owner::Listener(listener) => &block.listeners[listener as usize].address,
-            Owner::Heard(spot, _) => &block.spots[spot as usize].address,
-        };
-        self.address(scope, own)
+        let own = owner_name(self.prepared.plan(here.plan), here.block, owner);
+        self.address(scope, &own)
     }
+}
+
+/// What somebody's statements are called in their component.
+pub(crate) fn owner_name(plan: &Plan, block: BlockId, owner: Owner) -> Name {
+    let block = &plan.blocks[block as usize];
+    let name = match owner {
+        Owner::Handler(handler) => &plan.handlers[handler as usize].name,
+        Owner::Hook(hook) => &plan.hooks[hook as usize].address,
+        Owner::Listener(listener) => &block.listeners[listener as usize].address,
+        Owner::Heard(spot, _) => &block.spots[spot as usize].address,
+    };
+    name.clone()
 }
 
 /// Everybody who has statements in a block.

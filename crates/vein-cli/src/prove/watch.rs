@@ -4,38 +4,28 @@ use super::once;
 use crate::arguments::Prove;
 use crate::output::{self, Outcome};
 use crate::project::{self, Project};
+use crate::watched::watched;
 use anstream::eprintln;
-use anyhow::{Context, Result};
-use notify::{Event, EventKind, RecursiveMode, Watcher};
+use anyhow::Result;
 use std::path::Path;
-use std::sync::mpsc::channel;
 use std::time::Duration;
 
 /// Editors write a file in several steps.
 const QUIET: Duration = Duration::from_millis(150);
 
 pub(super) fn run(prove: &Prove) -> Result<Outcome> {
-    let (send, changes) = channel();
-    let hear = move |event: notify::Result<Event>| {
-        let Ok(event) = event else { return };
-        let read = matches!(event.kind, EventKind::Access(_));
-        if !read && event.paths.iter().any(|path| is_ours(path)) {
-            let _ = send.send(());
-        }
-    };
-    let mut watcher =
-        notify::recommended_watcher(hear).context("changes of files cannot be watched here")?;
-    watcher
-        .watch(&prove.dir, RecursiveMode::Recursive)
-        .with_context(|| format!("`{}` cannot be watched", prove.dir.display()))?;
+    let (_watcher, changes) = watched(std::slice::from_ref(&prove.dir))?;
     loop {
         // What is wrong now may be mended in a moment.
         if let Err(error) = again(prove) {
             output::error(&error);
         }
         eprintln!("\nwatching `{}` · Ctrl+C ends", prove.dir.display());
-        if changes.recv().is_err() {
-            return Ok(Outcome::Holds);
+        loop {
+            let Ok(paths) = changes.recv() else { return Ok(Outcome::Holds) };
+            if paths.iter().any(|path| is_ours(path)) {
+                break;
+            }
         }
         while changes.recv_timeout(QUIET).is_ok() {}
         output::line("\n————");

@@ -3,13 +3,13 @@
 use super::State;
 use super::reading::{Reader, Served, Trouble, is_component};
 use crate::output;
+use crate::watched::watched;
 use anstream::eprintln;
-use anyhow::{Context, Result};
-use notify::{Event, EventKind, RecursiveMode, Watcher};
+use anyhow::Result;
 use std::collections::BTreeSet;
 use std::path::{Component, PathBuf};
 use std::sync::Arc;
-use std::sync::mpsc::{Receiver, channel};
+use std::sync::mpsc::Receiver;
 use std::time::{Duration, Instant};
 use tokio::sync::watch;
 
@@ -54,24 +54,10 @@ pub(super) fn begin(
     publish: Arc<watch::Sender<Arc<State>>>,
     reports: Receiver<Report>,
 ) -> Result<()> {
-    let (send, changes) = channel();
-    let hear = move |event: notify::Result<Event>| {
-        let Ok(event) = event else { return };
-        if !matches!(event.kind, EventKind::Access(_)) {
-            let _ = send.send(event.paths);
-        }
-    };
-    let mut watcher =
-        notify::recommended_watcher(hear).context("changes of files cannot be watched here")?;
     let folder = reader.folder().to_owned();
-    watcher
-        .watch(&folder, RecursiveMode::Recursive)
-        .with_context(|| format!("`{}` cannot be watched", folder.display()))?;
-    for other in reader.others() {
-        watcher
-            .watch(&other, RecursiveMode::Recursive)
-            .with_context(|| format!("`{}` cannot be watched", other.display()))?;
-    }
+    let mut folders = vec![folder.clone()];
+    folders.extend(reader.others());
+    let (watcher, changes) = watched(&folders)?;
     std::thread::spawn(move || {
         let _watcher = watcher;
         let mut followed = Followed { folder, changed: BTreeSet::new(), reports, publish };

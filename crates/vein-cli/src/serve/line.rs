@@ -67,12 +67,12 @@ impl ToTab {
         let told = message(kind, what);
         match &mut *locked(&self.with_reply) {
             Some(all) => all.push(told),
-            None => self.tell_now(told),
+            None => self.tell_now(&told),
         }
     }
 
     /// Tells it something by the link, whether it waits for something or not.
-    pub(super) fn tell_now(&self, told: Box<RawValue>) {
+    pub(super) fn tell_now(&self, told: &RawValue) {
         let _ = self.link.send(Out::Text(told.get().to_owned()));
     }
 
@@ -153,7 +153,7 @@ impl AtOnce {
         match locked(&self.waits).take() {
             // A tab that waits hears nothing but the answer.
             Some(reply) => drop(reply.send(Reply::Ask(id, name.to_owned(), args))),
-            None => self.to_tab.tell_now(message("ask", (id, name, args, "now"))),
+            None => self.to_tab.tell_now(&message("ask", (id, name, args, "now"))),
         }
         loop {
             // A tab that sleeps answers when it wakes up; one that is gone, never.

@@ -55,24 +55,13 @@ impl Runtime {
             }
         }
         // What runs by itself does so in the order in which it was added.
-        in_order.sort_unstable();
-        let serial = |(_, scope): &(usize, ScopeId)| self.view.graph.scope(*scope).serial;
-        let mut serials: Vec<u64> = in_order.iter().map(serial).collect();
-        serials.sort_unstable();
-        for ((_, scope), serial) in in_order.into_iter().zip(serials) {
-            self.view.graph.scope_mut(scope).serial = serial;
-        }
-        // So do rows and alternatives, where the same stands on the page.
         let all = self.in_order();
-        if all.len() == carried.order.len() {
-            let mut serials: Vec<u64> =
-                all.iter().map(|scope| self.view.graph.scope(*scope).serial).collect();
-            serials.sort_unstable();
-            for (scope, order) in all.into_iter().zip(&carried.order) {
-                if let Some(serial) = serials.get(*order as usize) {
-                    self.view.graph.scope_mut(scope).serial = *serial;
-                }
+        match all.len() == carried.order.len() {
+            // So do rows and alternatives, where the same stands on the page.
+            true => {
+                self.put_in_order(carried.order.iter().map(|at| *at as usize).zip(all).collect())
             }
+            false => self.put_in_order(in_order),
         }
         let holds = |one: &CarriedInstance| !(one.values.is_empty() && one.timers.is_empty());
         let gone = instances.into_values().flatten().filter(holds);
@@ -84,6 +73,17 @@ impl Runtime {
         // Of what is due at one time, what was set first runs first.
         due.sort_by_key(|due| due.order);
         (lost, due)
+    }
+
+    /// Has some scopes be those that were added in an order.
+    fn put_in_order(&mut self, mut scopes: Vec<(usize, ScopeId)>) {
+        scopes.sort_unstable();
+        let serial = |(_, scope): &(usize, ScopeId)| self.view.graph.scope(*scope).serial;
+        let mut serials: Vec<u64> = scopes.iter().map(serial).collect();
+        serials.sort_unstable();
+        for ((_, scope), serial) in scopes.into_iter().zip(serials) {
+            self.view.graph.scope_mut(scope).serial = serial;
+        }
     }
 
     /// Has something be due when it would have been.

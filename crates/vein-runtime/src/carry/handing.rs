@@ -85,6 +85,9 @@ impl Graph {
         cell: CellId,
         given: Slot,
     ) -> Slot {
+        if self.carrying.is_none() {
+            return given;
+        }
         let planned = &self.prepared.plan(self.scope(scope).plan).cells[cell as usize];
         let own = matches!((&planned.kind, &given), (CellKind::Shared(_), Slot::Own(_)));
         if own && scope != ROOT_SCOPE {

@@ -1,10 +1,11 @@
 //! What stands where on a page, by its address.
 
 use super::Addressed;
-use crate::execute::{Owner, owners_in};
+use crate::execute::{Owner, owner_name, owners_in};
 use crate::runtime::{ROOT_SCOPE, Runtime};
 use crate::scope::{Held, NONE, ScopeId};
 use rustc_hash::FxHashMap;
+use vein_plan::{BlockId, Name, Plan};
 use vein_view::NodeNumber;
 
 /// What stands where on a page, by what it is called.
@@ -97,51 +98,47 @@ impl Runtime {
         scopes
     }
 
-    /// The listeners on the page that something is known of from event to event, by their addresses.
+    /// What stands in the scopes of the page, by its addresses.
+    fn places<Which>(
+        &self,
+        inside: impl Fn(&Plan, BlockId) -> Vec<(Which, Name)>,
+    ) -> Places<Which> {
+        let graph = &self.view.graph;
+        let mut found = Places::default();
+        for id in self.in_order() {
+            let scope = graph.scope(id);
+            for (which, own) in inside(graph.prepared.plan(scope.plan), scope.block) {
+                let address = graph.address(id, &own);
+                found.entry(address).or_insert_with(Vec::new).push((id, which));
+            }
+        }
+        found
+    }
+
+    /// The listeners on the page that something is known of from event to event.
     pub(super) fn listeners(&self) -> Places {
-        let graph = &self.view.graph;
-        let mut found = Places::default();
-        for id in self.in_order() {
-            let scope = graph.scope(id);
-            let block = &graph.prepared.plan(scope.plan).blocks[scope.block as usize];
-            for (number, listener) in (0..).zip(&block.listeners) {
-                if listener.options.once || listener.options.settle.is_some() {
-                    let address = graph.address(id, &listener.address);
-                    found.entry(address).or_default().push((id, number));
-                }
-            }
-        }
-        found
+        self.places(|plan, block| {
+            let listeners = (0..).zip(&plan.blocks[block as usize].listeners);
+            let known =
+                listeners.filter(|(_, one)| one.options.once || one.options.settle.is_some());
+            known.map(|(number, one)| (number, one.address.clone())).collect()
+        })
     }
 
-    /// The parts on the page that are bound both ways, by their addresses.
+    /// The parts on the page that are bound both ways.
     pub(super) fn parts(&self) -> Places {
-        let graph = &self.view.graph;
-        let mut found = Places::default();
-        for id in self.in_order() {
-            let scope = graph.scope(id);
-            let block = &graph.prepared.plan(scope.plan).blocks[scope.block as usize];
-            for (number, part) in (0..).zip(&block.parts) {
-                if part.control.is_some() {
-                    let address = graph.address(id, &part.address);
-                    found.entry(address).or_default().push((id, number));
-                }
-            }
-        }
-        found
+        self.places(|plan, block| {
+            let parts = (0..).zip(&plan.blocks[block as usize].parts);
+            let bound = parts.filter(|(_, part)| part.control.is_some());
+            bound.map(|(number, part)| (number, part.address.clone())).collect()
+        })
     }
 
-    /// Whose statements there are on the page, by their addresses.
+    /// Whose statements there are on the page.
     pub(super) fn owners(&self) -> Places<Owner> {
-        let graph = &self.view.graph;
-        let mut owners: Places<Owner> = Places::default();
-        for id in self.in_order() {
-            let scope = graph.scope(id);
-            for owner in owners_in(graph.prepared.plan(scope.plan), scope.block) {
-                let address = graph.address_of_owner(id, owner);
-                owners.entry(address).or_default().push((id, owner));
-            }
-        }
-        owners
+        self.places(|plan, block| {
+            let owners = owners_in(plan, block).into_iter();
+            owners.map(|owner| (owner, owner_name(plan, block, owner))).collect()
+        })
     }
 }

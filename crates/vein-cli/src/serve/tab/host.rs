@@ -166,7 +166,7 @@ impl Tab {
         let first = self.host.number + 1 - told.len() as u64;
         for (number, told) in (first..).zip(told) {
             if !self.to_tab.waits() {
-                self.to_tab.tell_now(told.clone());
+                self.to_tab.tell_now(&told);
             }
             self.host.told.push_back((number, told));
         }

@@ -542,7 +542,7 @@ impl Tab {
         }
         let held = raw(&page.held());
         (self.kept_len, self.kept_at, self.stale) = (held.get().len(), Instant::now(), false);
-        self.to_tab.tell_now(message("kept", held));
+        self.to_tab.tell_now(&message("kept", held));
     }
 }
 
