@@ -466,6 +466,26 @@ export class Surface {
     return node;
   }
 
+  /** The node of a number, if it stands here. */
+  nodeOf(number) {
+    return this.#nodes[number];
+  }
+
+  /** Where an element stands: the number of the nearest node around it that has one, and the way from there, by places among elements. */
+  placeOf(element) {
+    const way = [];
+    for (let at = element; ; at = at.parentElement) {
+      const number = this.#nodes.indexOf(at);
+      if (number >= 0) return [number, way];
+      way.unshift(Array.prototype.indexOf.call(at.parentElement.children, at));
+    }
+  }
+
+  /** Whether somebody listens to a kind of event at an element. */
+  hears(element, type) {
+    return (element[LISTENERS] ?? []).some((listener) => listener.event === type);
+  }
+
   /** Sets what a control holds, without disturbing who is using it. */
   #setText(node, property, text) {
     if (property === 'chosen') {

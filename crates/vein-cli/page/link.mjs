@@ -2,6 +2,7 @@
 // itself when the server was gone, with what its page held.
 
 import { Surface } from './applier.mjs';
+import { Looked } from './looked.mjs';
 import { Over } from './over.mjs';
 
 // How long to wait before it is tried again to reach the server, in milliseconds.
@@ -12,6 +13,7 @@ const root = document.querySelector('body > #view');
 const token = document.querySelector('meta[name="vein-token"]').content;
 const over = new Over(say, token);
 const surface = new Surface(root, (event) => say({ event }));
+const looked = new Looked(root, surface, say);
 
 let socket = null;
 let wait = SOON;
@@ -68,6 +70,8 @@ function gone() {
   for (const end of asked.values()) end();
   asked.clear();
   surface.hold();
+  looked.watch({ points: false, records: false });
+  over.past(null);
   over.away(true);
   delete document.documentElement.dataset.linked;
   setTimeout(connect, wait);
@@ -119,6 +123,9 @@ async function hear(message) {
     case 'kept': kept = told; break;
     case 'trouble': over.trouble(told); break;
     case 'notes': over.notes(told); break;
+    case 'watch': looked.watch(told); break;
+    case 'marks': looked.marks(told); break;
+    case 'past': over.past(told); break;
     case 'ask': ask(...told); break;
     case 'drop':
       asked.get(told)?.();
@@ -140,6 +147,7 @@ function patched(batch) {
   next = null;
   if (of === null) {
     surface.apply(batch);
+    looked.changed();
     return;
   }
   if (of.title !== undefined) document.title = of.title;
@@ -149,6 +157,7 @@ function patched(batch) {
   shows = true;
   wait = SOON;
   surface.release();
+  looked.changed();
   over.away(false);
   document.documentElement.dataset.linked = '';
 }

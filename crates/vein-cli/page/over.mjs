@@ -19,6 +19,7 @@ export class Over {
   #open = false;
   // Whether mistakes are folded, so that what stands below can be seen.
   #folded = false;
+  #past = null;
 
   constructor(say, token) {
     this.#say = say;
@@ -112,6 +113,13 @@ export class Over {
   away(gone) {
     this.#bar.textContent = gone ? 'The server is gone. This page comes back by itself, as it is, when the server does.' : '';
     this.#bar.hidden = !gone;
+  }
+
+  /** The page is shown as it was after a pulse; `null` when it is shown as it is. */
+  past(moment) {
+    this.#past ??= this.#place.shadowRoot.appendChild(make('p', { id: 'past' }));
+    this.#past.hidden = moment === null;
+    this.#past.textContent = `As it was after pulse ${moment}. Whatever is done goes on from here.`;
   }
 
   /** The page cannot go on. */

@@ -12,7 +12,7 @@ mod page;
 mod progress;
 mod project;
 mod prove;
-#[cfg(any(feature = "browser", feature = "build"))]
+#[cfg(any(feature = "browser", feature = "build", feature = "serve"))]
 mod script;
 #[cfg(feature = "serve")]
 mod serve;

@@ -48,6 +48,13 @@ struct Wander {
     step: f64,
 }
 
+impl Answer {
+    /// What is answered at once, always.
+    pub(crate) fn at_once(&self) -> Option<Value> {
+        self.values.first().map(|value| Value::from(value.clone()))
+    }
+}
+
 fn no_reason() -> String {
     "there is no answer".to_owned()
 }
@@ -60,9 +67,8 @@ pub(crate) fn answered(opening: Opening, answers: &Answers) -> Result<Opening, v
     for (name, answer) in &answers.functions {
         let answer = Arc::new(answer.clone());
         let at_once = answer.clone();
-        opening = opening.answer_values(name, move |_| match at_once.values.first() {
-            Some(value) => Ok(Value::from(value.clone())),
-            None => Err("`values` in vein.toml says nothing".to_owned()),
+        opening = opening.answer_values(name, move |_| {
+            at_once.at_once().ok_or_else(|| "`values` in vein.toml says nothing".to_owned())
         });
         let asked = Arc::new(AtomicU64::new(0));
         opening = opening.try_stream(name, move |args: &[Value]| {

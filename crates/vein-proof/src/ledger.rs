@@ -164,8 +164,8 @@ impl Entry {
         because.iter().filter_map(|i| self.pulse.values.get(*i)).map(|c| c.path.clone()).collect()
     }
 
-    /// The lines of the entry: what kind, where, what, and why.
-    fn lines(&self) -> Vec<[String; 4]> {
+    /// The lines of the entry: what kind (`state`, `derived`, `view`, `given`, `asked`, `let go`), where, what, and why.
+    pub fn lines(&self) -> Vec<[String; 4]> {
         let mut lines = Vec::new();
         let because = |because: &[usize]| match self.paths(because).as_slice() {
             [] => String::new(),

@@ -47,6 +47,19 @@ pub enum Kept {
     Markup(Vec<NodeNumber>),
 }
 
+/// A component or store that stands on a page.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Standing {
+    /// What it is called: nothing for the page's own, `tank` for a store, `bench-view[#1] › bed-card[#3]` for one inside.
+    pub address: String,
+    /// Its scope.
+    pub scope: ScopeId,
+    /// Its component or store.
+    pub plan: usize,
+    /// How many components are around it.
+    pub depth: usize,
+}
+
 /// A row of a list.
 #[derive(Clone, Debug)]
 pub struct KeptRow {
@@ -61,6 +74,33 @@ impl Runtime {
     pub fn standing(&self) -> impl Iterator<Item = (u32, BlockId)> {
         let scopes = self.view.graph.scopes.iter().filter(|scope| scope.alive);
         scopes.map(|scope| (scope.plan, scope.block))
+    }
+
+    /// The stores and components of the page: stores first, then what it shows, as it stands there.
+    pub fn standing_components(&self) -> Vec<Standing> {
+        let graph = &self.view.graph;
+        let depth = |mut id: ScopeId| {
+            let mut depth = 0;
+            while graph.scope(id).holder.0 != NONE {
+                id = graph.scope(graph.scope(id).holder.0).instance;
+                depth += 1;
+            }
+            depth
+        };
+        let scopes = self.in_order().into_iter();
+        let components = scopes.filter(|id| graph.scope(*id).instance == *id);
+        let standing = components.map(|scope| {
+            let (address, plan) = (graph.name_of(scope), graph.scope(scope).plan as usize);
+            Standing { address, scope, plan, depth: depth(scope) }
+        });
+        standing.collect()
+    }
+
+    /// The nodes at the top of what a scope shows, in order.
+    pub fn nodes_of(&self, scope: ScopeId) -> Vec<NodeNumber> {
+        let mut nodes = Vec::new();
+        self.view.top_nodes(scope, &mut nodes);
+        nodes
     }
 
     /// Where a component inside another was written: the other, its block, the spot there, and which

@@ -58,7 +58,7 @@ pub use carry::{
 pub use execute::{Owner, Ran};
 pub use fault::Fault;
 pub use host::HostError;
-pub use inspect::{Kept, KeptRow, KeptScope};
+pub use inspect::{Kept, KeptRow, KeptScope, Standing};
 pub use pulse::{
     Cause, Difference, Effect, Given, Layer, PartChange, PlaceId, Problem, Pulse, ValueChange,
     Which, Written,

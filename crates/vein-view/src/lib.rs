@@ -11,6 +11,7 @@
 //! | [`interact`] | what a person can reach and use: focus, visibility, labels, forms |
 //! | [`html`] | the writer |
 //! | `select` | queries by CSS selectors (feature `select`) |
+//! | `selector` | a selector for an element (feature `select`) |
 
 #[cfg(feature = "clean")]
 mod clean;
@@ -22,6 +23,8 @@ pub mod patch;
 mod sanitise;
 #[cfg(feature = "select")]
 pub mod select;
+#[cfg(feature = "select")]
+mod selector;
 pub mod tree;
 mod validity;
 

@@ -21,6 +21,8 @@ pub(crate) struct Driven {
     later: FxHashMap<Name, Begin>,
     running: FuturesUnordered<Abortable<Next>>,
     handles: FxHashMap<QuestionId, AbortHandle>,
+    /// Every question that is open.
+    asked: FxHashMap<QuestionId, Question>,
     /// Questions that nobody here answers.
     pub(crate) by_hand: Vec<Question>,
     remote: Remote,
@@ -106,6 +108,7 @@ impl Driven {
             later,
             running: FuturesUnordered::new(),
             handles: FxHashMap::default(),
+            asked: FxHashMap::default(),
             by_hand: Vec::new(),
             remote: Remote { hand_over, waker: Arc::default() },
             handed,
@@ -122,9 +125,11 @@ impl Driven {
             if let Some(handle) = self.handles.remove(id) {
                 handle.abort();
             }
+            self.asked.remove(id);
             self.by_hand.retain(|question| question.id != *id);
         }
         for question in asked {
+            self.asked.insert(question.id, question.clone());
             match self.later.get(&question.function) {
                 Some(begin) => {
                     let answers = begin(&question.args);
@@ -186,7 +191,13 @@ impl Driven {
             }
             stays
         });
+        self.asked.retain(|id, _| open(*id));
         self.by_hand.retain(|question| open(question.id));
+    }
+
+    /// A question that is open.
+    pub(crate) fn question(&self, id: QuestionId) -> Option<&Question> {
+        self.asked.get(&id)
     }
 
     /// How many answers and streams are worked on.
@@ -199,6 +210,7 @@ impl Driven {
         if let Some(handle) = self.handles.remove(&id) {
             handle.abort();
         }
+        self.asked.remove(&id);
         self.by_hand.retain(|question| question.id != id);
     }
 }

@@ -43,7 +43,7 @@ pub use driven::Remote;
 pub use error::Error;
 pub use history::History;
 pub use opening::{Function, Opening};
-pub use page::{Found, Page, Renewed};
+pub use page::{Answered, Found, Page, Renewed};
 pub use prove::{SCENARIO_ENDING, ScenarioFile, prove_file, report, same_scenarios, scenarios_in};
 pub use subscription::Subscription;
 pub use ui::{Ui, sources_in};

@@ -19,7 +19,11 @@ pub struct Page {
     opening: Entry,
     subscriptions: Subscriptions,
     driven: Driven,
+    answered: Option<Answered>,
 }
+
+/// A question of a page, and the answer to it or why there is none.
+pub type Answered = (Question, Result<Value, String>);
 
 /// What became of a page that another was opened in the place of. That one is closed when this is dropped.
 pub struct Renewed {
@@ -48,7 +52,7 @@ impl Page {
         session.prove(proving);
         let (subscriptions, mut driven) = (Subscriptions::default(), Driven::new(later));
         driven.follow(&opening.pulse.questions, &[]);
-        Ok(Page { session, opening, subscriptions, driven })
+        Ok(Page { session, opening, subscriptions, driven, answered: None })
     }
 
     /// Opens a component in the place of this page, with all that this one holds: state whose name and type still fit, of whatever
@@ -98,6 +102,11 @@ impl Page {
         self.driven.renewed(later, |id| runtime.is_open(id));
         self.opening = self.done(entry)?;
         Ok(Renewed { kept, lost, mates, _before: before })
+    }
+
+    /// Which nodes of the view of another page, which is shown, stay when this one is shown in its place.
+    pub fn mates(&mut self, shown: &mut Page) -> Mates {
+        self.session.mates(&mut shown.session)
     }
 
     /// What the page holds that nobody could work out again, to be written down: [`Opening::open_with`] goes on with it.
@@ -419,12 +428,19 @@ impl Page {
         Ok(self.answer_question(question, answer)?.map(|(entry, _)| entry))
     }
 
+    /// What was answered last, once.
+    pub fn take_answered(&mut self) -> Option<Answered> {
+        self.answered.take()
+    }
+
     /// What an answer sets off, and what of it does not fit.
     fn answer_question(
         &mut self,
         id: QuestionId,
         answer: Result<Value, String>,
     ) -> Result<Option<(Entry, Option<String>)>, Error> {
+        let question = self.driven.question(id).cloned();
+        self.answered = question.map(|question| (question, answer.clone()));
         let entry = self.session.answer(id, answer);
         if !self.session.runtime().is_open(id) {
             self.driven.done(id);
@@ -456,6 +472,11 @@ impl Page {
     /// How many answers and streams the host works on for this page.
     pub fn working(&self) -> usize {
         self.driven.open()
+    }
+
+    /// The page's clock, in milliseconds.
+    pub fn now(&self) -> f64 {
+        self.session.runtime().now()
     }
 
     /// In how many milliseconds something will become due, if anything is waiting.

@@ -1,5 +1,6 @@
 //! The ways between a tab and its page: the link, requests that the tab waits for, and questions that the page waits for.
 
+use super::asked::Looked;
 use super::locked;
 use super::message::{Doing, Said};
 use serde::Serialize;
@@ -27,6 +28,14 @@ pub(super) enum Heard {
     Said(Said),
     /// By a request that the tab waits for.
     Asked { after: u64, heard: u64, what: Doing, reply: oneshot::Sender<Reply> },
+    /// A workbench wants something.
+    Looked(Looked),
+    /// It has what it was told last of a question, by its number and the question's.
+    LookedOn(u64, u64),
+    /// It does not want to know that any more.
+    LookedEnough(u64, u64),
+    /// It is gone.
+    LookedAway(u64),
 }
 
 /// What came of something that a tab waits for.

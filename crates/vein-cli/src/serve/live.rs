@@ -43,6 +43,7 @@ struct Entered {
 impl Drop for Entered {
     fn drop(&mut self) {
         locked(&self.site.tabs).remove(&self.number);
+        self.site.opened.send_modify(|count| *count += 1);
     }
 }
 
@@ -55,6 +56,7 @@ async fn run(site: Arc<Site>, socket: WebSocket) -> anyhow::Result<()> {
     let number = tab.number();
     let line = Line { say: say.clone(), answer: answer.clone(), at_once: tab.at_once() };
     locked(&site.tabs).insert(number, line);
+    site.opened.send_modify(|count| *count += 1);
     let _entered = Entered { site, number };
     // It ends when nobody says anything any more.
     let thread = std::thread::Builder::new().name("tab".into());

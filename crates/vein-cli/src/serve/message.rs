@@ -42,6 +42,30 @@ pub(super) enum Said {
     Mend(usize, String),
     /// Somebody wants the page to begin anew.
     Afresh,
+    /// A person is about to do something that is recorded.
+    Did(Did),
+    /// Where the pointer is, and whether that was chosen.
+    Pointed(Place, bool),
+}
+
+/// An element: the number of a node around it, and the way to it from there by positions among elements.
+#[derive(Debug, Deserialize)]
+pub(super) struct Place(pub(super) u32, pub(super) Vec<usize>);
+
+/// What a person does.
+#[derive(Debug, Deserialize)]
+#[serde(rename_all = "lowercase", deny_unknown_fields)]
+pub(super) enum Did {
+    Click(Place),
+    Double(Place),
+    Press(Place, String),
+    /// Types: what stood in the field before, and what stands there now.
+    Typed(Place, String, String),
+    Chose(Place, Vec<String>),
+    Focus(Place),
+    Blur(Place),
+    /// Something that no scenario can do, in words.
+    Cannot(String),
 }
 
 /// A tab's host module.

@@ -1,6 +1,7 @@
 //! The server: a page over HTTP, events and patches over a WebSocket, on loopback only. Tabs follow the project's files, with their
 //! state.
 
+mod asked;
 mod driven;
 mod follow;
 mod line;
@@ -9,6 +10,7 @@ mod message;
 mod pages;
 mod reading;
 mod tab;
+mod workbench;
 
 use crate::http::at_once;
 use crate::output::{self, Outcome};
@@ -70,6 +72,8 @@ struct Site {
     folder: PathBuf,
     /// The tabs that are open, by their numbers.
     tabs: Mutex<HashMap<u64, Line>>,
+    /// How often one was opened or closed.
+    opened: watch::Sender<u64>,
 }
 
 fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
@@ -140,6 +144,7 @@ pub(crate) fn run(source: Source, manner: Manner) -> Result<Outcome> {
             token: token(),
             folder: whole,
             tabs: Mutex::default(),
+            opened: watch::Sender::default(),
         };
         if let Some(reader) = reader {
             // A folder may have more in it than a system watches.
@@ -151,7 +156,7 @@ pub(crate) fn run(source: Source, manner: Manner) -> Result<Outcome> {
             }
         }
         // Whatever is saved from now on is seen.
-        output::try_line(format!("{name} on {address} · Ctrl+C ends"))
+        output::try_line(format!("{name} on {address} · workbench on {address}vein/ · Ctrl+C ends"))
             .context("the address cannot be printed")?;
         if manner.open {
             open_browser(&address);

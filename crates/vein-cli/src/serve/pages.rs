@@ -1,20 +1,21 @@
 //! What is served over HTTP: the page, its scripts and styles, the host module, the project's own files.
 
 use super::reading::Served;
-use super::{Site, driven, live};
+use super::{Site, driven, live, workbench};
 use crate::http::{Own, guard, script, style};
 use crate::page::{APPLIER, FRAME};
 use axum::Router;
 use axum::extract::{Path, State};
 use axum::http::{StatusCode, header};
 use axum::middleware;
-use axum::response::{IntoResponse, Response};
+use axum::response::{IntoResponse, Redirect, Response};
 use axum::routing::{get, post};
 use std::path::{Component, PathBuf};
 use std::sync::Arc;
 
 const PAGE: &str = include_str!("../../page/served.html");
 const LINK: &str = include_str!("../../page/link.mjs");
+const LOOKED: &str = include_str!("../../page/looked.mjs");
 const OVER: &str = include_str!("../../page/over.mjs");
 const OVER_STYLES: &str = include_str!("../../page/over.css");
 
@@ -32,6 +33,13 @@ pub(super) fn router(site: Arc<Site>) -> Router {
         .route("/favicon.ico", get(|| async { StatusCode::NO_CONTENT }))
         .route("/live", get(live::connect))
         .route("/vein/host", post(driven::ask))
+        .route("/vein", get(|| async { Redirect::permanent("/vein/") }))
+        .route("/vein/", get(workbench::page))
+        .route("/vein/workbench.mjs", get(workbench::main))
+        .route("/vein/workbench-host.mjs", get(workbench::host))
+        .route("/vein/workbench.css", get(workbench::styles))
+        .route("/vein/look", get(workbench::connect))
+        .route("/vein/looked.mjs", get(|| async { script(LOOKED.to_owned()) }))
         .fallback(file)
         .layer(middleware::from_fn_with_state(Own(site.port), guard))
         .with_state(site)

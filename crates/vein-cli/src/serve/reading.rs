@@ -42,7 +42,7 @@ pub(super) struct Served {
     /// The page as it is first, once somebody has asked for it.
     first: OnceLock<First>,
     /// Where the data was read.
-    data: Option<PathBuf>,
+    pub(super) data: Option<PathBuf>,
     pub(super) port: Option<u16>,
     /// What is only advice, as it is told.
     pub(super) warnings: Vec<String>,
@@ -318,6 +318,18 @@ impl Served {
             files: marks.files,
             data: next(marks.data, !self.props.same(&before.props)),
         }
+    }
+
+    /// What `vein.toml` answers at once, by the names of functions.
+    pub(super) fn at_once(&self) -> Vec<(String, Value)> {
+        let program = self.ui.program();
+        let asked = program.plans.iter().flat_map(|plan| &plan.asked);
+        let at_once = asked.filter(|asked| asked.answers == vein::program::Answers::AtOnce);
+        let found = at_once.filter_map(|asked| {
+            let answer = self.answers.functions.get(&*asked.name)?;
+            Some((asked.name.to_string(), answer.at_once()?))
+        });
+        found.collect()
     }
 
     /// The functions that the page asks.

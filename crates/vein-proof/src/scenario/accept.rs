@@ -192,7 +192,7 @@ fn shown(shown: &Shown) -> Toml {
 }
 
 /// A value as TOML; `null`, which TOML does not have, as `{ json = "null" }`.
-fn toml_of(value: &Value) -> Toml {
+pub(super) fn toml_of(value: &Value) -> Toml {
     match value {
         Value::Null => {
             let mut table = InlineTable::new();

@@ -7,17 +7,20 @@
 //! | `seen` | what a step did, with where it was written |
 //! | [`judge`] | what was stated against what was seen |
 //! | `accept` | what was seen, written into the scenario's text |
+//! | [`record`] | what is done on a page, as a scenario |
 
 mod accept;
 pub mod judge;
 pub mod play;
 mod read;
+pub mod record;
 pub(crate) mod seen;
 
 pub use accept::accept;
 pub use judge::{Finding, Pairing, same_address};
 pub use play::{Doing, Hands, InMemory, Played, PlayedStep, Player};
 pub use read::keys;
+pub use record::{Draft, Recording};
 pub use seen::{Origin, SeenPart, SeenRun, SeenStep};
 
 use crate::person::Act;

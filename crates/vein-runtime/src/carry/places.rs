@@ -78,7 +78,7 @@ impl Runtime {
     }
 
     /// Every scope: stores, then what the page shows, as it stands there.
-    pub(super) fn in_order(&self) -> Vec<ScopeId> {
+    pub(crate) fn in_order(&self) -> Vec<ScopeId> {
         let graph = &self.view.graph;
         let mut scopes: Vec<ScopeId> = self.store_scopes().into_iter().map(|(_, id)| id).collect();
         let mut open = vec![ROOT_SCOPE];

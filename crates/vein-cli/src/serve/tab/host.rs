@@ -22,7 +22,7 @@ pub(super) struct Host {
     /// The data that it has opened the page with, beside the project's.
     props: Value,
     /// The questions that it works on.
-    asked: BTreeMap<u64, QuestionId>,
+    pub(super) asked: BTreeMap<u64, QuestionId>,
     /// What it wants to know of: paths with their values, by numbers, and events.
     watched: BTreeMap<u64, (String, Value)>,
     events: BTreeSet<String>,
@@ -84,13 +84,24 @@ impl Tab {
         }
         let page = self.page.as_mut().context("the page is closed")?;
         let pulse = match what {
-            Doing::Set(path, value) => page.session_mut().set(&path, value_of(&value)?)?,
+            Doing::Set(path, value) => {
+                let value = value_of(&value)?;
+                let pulse = page.session_mut().set(&path, value.clone())?;
+                if let Some(watch) = &mut self.watch {
+                    watch.recorded.set(page, &path, &value);
+                }
+                pulse
+            }
             Doing::Call(handler, args) => {
                 let args = match value_of(&args)? {
                     Value::List(args) => args.to_vec(),
                     _ => Vec::new(),
                 };
-                page.session_mut().call(&handler, args)?
+                let pulse = page.session_mut().call(&handler, args.clone())?;
+                if let Some(watch) = &mut self.watch {
+                    watch.recorded.call(page, &handler, &args);
+                }
+                pulse
             }
             Doing::Get(path) => return Ok(raw(&page.session_mut().get(&path)?)),
             Doing::Watch(path) => {

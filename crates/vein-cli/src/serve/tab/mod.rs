@@ -1,18 +1,23 @@
 //! The page of one tab, on a thread of its own: it follows what is served, asks the tab's host, and tells the tab what to show.
 
 mod host;
+mod looked;
+mod noted;
+mod past;
+mod recording;
 
 use super::follow::Report;
 use super::line::{Answered, AtOnce, Heard, ToTab, message, raw, read, words};
 use super::message::Said;
 use super::reading::{Marks, Served, Trouble};
-use super::{Ledger, Site, State, pages};
+use super::{Ledger, Site, State, locked, pages};
 use crate::output;
 use crate::project;
 use crate::simulated;
 use anstream::eprintln;
 use anyhow::Result;
 use host::Host;
+use noted::Watch;
 use serde_json::json;
 use std::future::poll_fn;
 use std::sync::Arc;
@@ -23,7 +28,7 @@ use std::time::Duration;
 use tokio::sync::mpsc::UnboundedReceiver;
 use tokio::sync::watch;
 use tokio::time::Instant;
-use vein::{Cause, Opening, Page, Problem, Pulse, Value};
+use vein::{Cause, Mates, Opening, Page, Problem, Pulse, Value};
 
 /// What a page holds is handed to its tab so often at most, where that is much.
 const KEPT_EVERY: Duration = Duration::from_millis(250);
@@ -83,6 +88,12 @@ pub(super) struct Tab {
     kept_len: usize,
     /// Whether something has happened since what the page holds was handed to the tab.
     stale: bool,
+    /// What is noted while a workbench looks at it.
+    watch: Option<Box<Watch>>,
+    /// The page as it was after one of its pulses, while that is shown; the page itself goes on unseen.
+    past: Option<(u64, Page)>,
+    /// Which of them is to be shown next.
+    wanted: Option<u64>,
 }
 
 impl Tab {
@@ -114,6 +125,9 @@ impl Tab {
             kept_at: Instant::now(),
             kept_len: 0,
             stale: false,
+            watch: None,
+            past: None,
+            wanted: None,
         }
     }
 
@@ -149,7 +163,9 @@ impl Tab {
             let due = self.page.as_ref().and_then(Page::next_due);
             let due = due.map(|milliseconds| self.clock + duration(milliseconds));
             let kept = self.stale.then(|| self.kept_at + KEPT_EVERY);
-            let next = [due, kept].into_iter().flatten().min();
+            let told = self.watch.as_ref().and_then(|watch| watch.due());
+            let next = [due, kept, told].into_iter().flatten().min();
+            let whole = self.records();
             let (page, clock) = (&mut self.page, &mut self.clock);
             let mut heard = None;
             tokio::select! {
@@ -167,7 +183,7 @@ impl Tab {
                 // The clock first: what comes then begins from now.
                 came = poll_fn(|cx| {
                     let Some(page) = page else { return Poll::Pending };
-                    pulses.extend(moved_on(page, clock));
+                    pulses.extend(moved_on(page, clock, whole));
                     match page.poll_pulse(cx) {
                         Poll::Pending if pulses.is_empty() => Poll::Pending,
                         Poll::Pending => Poll::Ready(None),
@@ -181,7 +197,7 @@ impl Tab {
                 () = until(next) => {}
             }
             if let Some(page) = &mut self.page {
-                pulses.extend(moved_on(page, &mut self.clock));
+                pulses.extend(moved_on(page, &mut self.clock, whole));
             }
             pulses.into_iter().for_each(|pulse| self.happened(&pulse));
             match heard {
@@ -189,12 +205,21 @@ impl Tab {
                     self.heard += 1;
                     self.hear(said);
                 }
+                Some(Heard::Looked(looked)) => self.looked(looked),
+                Some(Heard::LookedOn(who, id)) => {
+                    if let Some(watch) = &mut self.watch {
+                        watch.got(who, id);
+                    }
+                }
+                Some(Heard::LookedEnough(who, id)) => self.enough(who, Some(id)),
+                Some(Heard::LookedAway(who)) => self.enough(who, None),
                 Some(asked) => self.waiting.push(asked),
                 None => {}
             }
             self.drive_on();
             self.ask();
             self.keep();
+            self.tell_benches();
         }
     }
 
@@ -233,7 +258,9 @@ impl Tab {
             Said::Held => {
                 if self.stage == Stage::Holding {
                     self.stage = Stage::Shown;
-                    self.renew();
+                    if !self.went() {
+                        self.renew();
+                    }
                 }
             }
             Said::Shown(number) => {
@@ -242,6 +269,7 @@ impl Tab {
                 }
             }
             Said::Event(told) => {
+                self.go_on();
                 if let Some(page) = &mut self.page {
                     let pulse = told.delivered(page.session_mut());
                     match page.follow(pulse) {
@@ -259,6 +287,13 @@ impl Tab {
                 self.marks.code = u64::MAX;
                 self.catch_up();
             }
+            Said::Did(did) => {
+                if let (Some(watch), Some(page)) = (&mut self.watch, &self.page) {
+                    watch.recorded.did(page, &did);
+                    watch.stale = true;
+                }
+            }
+            Said::Pointed(place, chosen) => self.pointed(&place, chosen),
             // They are for who is waiting for them.
             Said::Now(..) | Said::Cannot(..) => {}
         }
@@ -329,11 +364,19 @@ impl Tab {
         let mut answers = served.answers.clone();
         answers.functions.retain(|name, _| !self.host.answers.contains(name));
         let mut opening = simulated::answered(served.ui.page(&served.component), &answers)?;
+        let log = self.watch.as_ref().filter(|watch| watch.recorded.is_on());
+        let log = log.map(|watch| watch.recorded.at_once.clone());
         for name in &self.host.answers {
-            let (at_once, name) = (self.at_once.clone(), name.clone());
-            opening = opening.answer_values(&name.clone(), move |args| at_once.ask(&name, args));
+            let (at_once, name, log) = (self.at_once.clone(), name.clone(), log.clone());
+            opening = opening.answer_values(&name.clone(), move |args| {
+                let answer = at_once.ask(&name, args)?;
+                if let Some(log) = &log {
+                    locked(log).push((name.clone(), args.to_vec(), answer.clone()));
+                }
+                Ok(answer)
+            });
         }
-        Ok(opening.proven(self.site.ledger != Ledger::Off))
+        Ok(opening.proven(false))
     }
 
     /// Opens the page for the first time, perhaps with what it held before this server.
@@ -356,7 +399,9 @@ impl Tab {
         let opened: Result<(Page, Vec<String>), vein::Error> = opened;
         match opened {
             Ok((mut page, lost)) => {
-                page.record(self.site.ledger != Ledger::Off);
+                let on = self.site.ledger != Ledger::Off;
+                page.prove(on);
+                page.record(on);
                 let told = if before.is_some() { "again" } else { "first" };
                 self.to_tab.tell(told, json!({ "title": served.title }));
                 self.to_tab.patches(page.opening());
@@ -379,27 +424,39 @@ impl Tab {
         let (opening, data) = (self.opening(&served), self.host.data(&served));
         let Some(page) = &mut self.page else { return };
         let afresh = std::mem::take(&mut self.afresh);
+        let same = self.marks.code == served.marks.code && !afresh;
         let renewed = opening.and_then(|opening| match afresh {
             true => page.begin_anew(opening, data.clone()),
             false => page.renew(opening, data.clone()),
         });
         match renewed {
             Ok(renewed) => {
-                page.record(self.site.ledger != Ledger::Off);
+                // What is shown is perhaps the page as it was.
+                let past = self.past.take();
+                let mates = match past {
+                    Some((_, mut shown)) => Some(page.mates(&mut shown)),
+                    None => None,
+                };
+                let on = self.site.ledger != Ledger::Off;
+                let (mut proves, mut records) = (on, on);
+                if let Some(watch) = &mut self.watch {
+                    (proves, records) = (on || watch.proves(page), true);
+                    if afresh {
+                        watch.recorded.begun(page, &served.component);
+                    }
+                    if !same {
+                        watch.renewed(page);
+                    }
+                }
+                page.prove(proves);
+                page.record(records);
                 if afresh {
                     self.props = data;
                 }
-                let mates: Vec<i64> =
-                    renewed.mates.nodes.iter().map(|at| at.map_or(-1, i64::from)).collect();
-                let held = renewed.mates.held.iter();
-                let held: Vec<_> =
-                    held.map(|(at, property)| json!([at, property.name()])).collect();
-                let told = json!({
-                    "mates": runs(&mates), "others": renewed.mates.others, "held": held, "title": served.title,
-                });
-                self.to_tab.tell("renew", told);
-                self.to_tab.patches(page.opening());
                 let opening = page.opening().clone();
+                self.tell_renewed(mates.as_ref().unwrap_or(&renewed.mates), &served.title);
+                self.to_tab.patches(&opening);
+                self.tell_past();
                 if let Some(report) = &mut self.report {
                     report.kept = renewed.kept;
                     report.lost = renewed.lost.iter().map(ToString::to_string).collect();
@@ -418,6 +475,21 @@ impl Tab {
                 self.cannot(&served.component, served.misfit(error));
             }
         }
+    }
+
+    /// Says which nodes of the view that is shown stay in the one that comes next.
+    fn tell_renewed(&self, mates: &Mates, title: &str) {
+        let nodes: Vec<i64> = mates.nodes.iter().map(|at| at.map_or(-1, i64::from)).collect();
+        let held = mates.held.iter();
+        let held: Vec<_> = held.map(|(at, property)| json!([at, property.name()])).collect();
+        let told =
+            json!({ "mates": runs(&nodes), "others": mates.others, "held": held, "title": title });
+        self.to_tab.tell("renew", told);
+    }
+
+    /// Whether what is done is recorded: then time goes by in whole milliseconds.
+    fn records(&self) -> bool {
+        self.watch.as_ref().is_some_and(|watch| watch.recorded.is_on())
     }
 
     /// Notes that the page is what is served.
@@ -473,6 +545,9 @@ impl Tab {
         self.props = data;
         for (name, value) in fields {
             let Some(page) = &mut self.page else { return };
+            if let Some(watch) = &mut self.watch {
+                watch.recorded.set(page, &name, &value);
+            }
             let pulse = page.session_mut().set(&name, value).map_err(vein::Error::from);
             match pulse.and_then(|pulse| page.follow(pulse)) {
                 Ok(pulse) => self.happened(&pulse),
@@ -514,8 +589,14 @@ impl Tab {
 
     /// Passes on what a pulse did.
     fn happened(&mut self, pulse: &Pulse) {
-        self.to_tab.patches(pulse);
+        if self.past.is_none() {
+            self.to_tab.patches(pulse);
+        }
         self.happened_quietly(pulse);
+        if let (Some(watch), Some(page)) = (&mut self.watch, &mut self.page) {
+            watch.note(page, pulse);
+            watch.recorded.note(page, pulse);
+        }
         tell(self.site.ledger, pulse);
     }
 
@@ -560,8 +641,12 @@ fn runs(numbers: &[i64]) -> Vec<[i64; 2]> {
 }
 
 /// Moves a page's clock on to now, and runs what has become due.
-fn moved_on(page: &mut Page, clock: &mut Instant) -> Vec<Pulse> {
+fn moved_on(page: &mut Page, clock: &mut Instant, whole: bool) -> Vec<Pulse> {
     let elapsed = clock.elapsed();
+    let elapsed = match whole {
+        true => Duration::from_millis(elapsed.as_millis() as u64),
+        false => elapsed,
+    };
     *clock += elapsed;
     page.advance(elapsed.as_secs_f64() * 1000.0).unwrap_or_else(|error| {
         eprintln!("{error}");

@@ -1,0 +1,310 @@
+//! What is done on a page, noted as it happens, as a scenario.
+
+use super::accept::toml_of;
+use super::{At, Deed};
+use crate::person::Act;
+use vein_plan::{Name, Value};
+use vein_view::Tree;
+
+/// What has been done on a page since it was opened.
+///
+/// Whoever drives the page notes each deed before it is done, with the page's clock, whether anything is due by itself, and what the
+/// page shows; [`Recording::draft`] writes it as a person would.
+///
+/// ```
+/// use vein_proof::{Act, scenario::{Deed, Recording}};
+/// let mut recording = Recording::new("a-tap");
+/// recording.person(Act::Click, "button", (0.0, false), "<p></p>".into());
+/// recording.typed("input", "", "ke", (0.0, false), "<p>1</p>".into());
+/// recording.typed("input", "", "kelp", (40.0, false), "<p>1</p>".into());
+/// let draft = recording.draft(None, 0.0, 90.0, "<p>kelp</p>".into());
+/// assert!(draft.text.ends_with("[[step]]\nclick = \"button\"\n\n[[step]]\ntype = \"kelp\"\non = \"input\"\n"));
+/// assert_eq!(draft.seen[2], (2, "<p>kelp</p>".to_owned()));
+/// ```
+#[derive(Clone, Debug)]
+pub struct Recording {
+    component: String,
+    /// What the host has answered at once, each question once.
+    at_once: Vec<(Name, Vec<Value>, Value)>,
+    steps: Vec<Recorded>,
+    /// Whether the last step is still being typed.
+    typing: bool,
+    /// Whether anything has happened by itself since the last step.
+    by_itself: bool,
+}
+
+/// The page's clock in milliseconds, and whether anything is due by itself.
+pub type Moment = (f64, bool);
+
+#[derive(Clone, Debug)]
+struct Recorded {
+    deed: Deed,
+    /// Of an answer, whether it is an item of a stream.
+    streams: bool,
+    /// What a field held before it was typed into.
+    was: String,
+    at: f64,
+    /// Whether time matters until then, and whether something has happened by itself.
+    timed: bool,
+    by_itself: bool,
+    /// What the page showed before.
+    before: String,
+}
+
+/// A recording, written as a scenario that states nothing yet.
+#[derive(Clone, Debug)]
+pub struct Draft {
+    /// The scenario's text.
+    pub text: String,
+    /// What the page showed after some of its steps, by their numbers; after its opening is 0.
+    pub seen: Vec<(usize, String)>,
+}
+
+impl Recording {
+    /// Nothing was done yet with a component that was just opened.
+    pub fn new(component: &str) -> Recording {
+        let (at_once, steps) = (Vec::new(), Vec::new());
+        let component = component.to_owned();
+        Recording { component, at_once, steps, typing: false, by_itself: false }
+    }
+
+    /// How many steps there are.
+    pub fn len(&self) -> usize {
+        self.steps.len()
+    }
+
+    /// Whether nothing was done.
+    pub fn is_empty(&self) -> bool {
+        self.steps.is_empty()
+    }
+
+    /// What was done, in words.
+    pub fn shown(&self) -> impl Iterator<Item = String> {
+        self.steps.iter().map(|step| step.deed.shown())
+    }
+
+    /// The host has answered something at once.
+    pub fn answered_at_once(&mut self, function: &str, args: &[Value], answer: &Value) {
+        let same = |known: &(Name, Vec<Value>, Value)| {
+            &*known.0 == function
+                && known.1.len() == args.len()
+                && known.1.iter().zip(args).all(|(a, b)| a.same(b))
+        };
+        if !self.at_once.iter().any(same) {
+            self.at_once.push((function.into(), args.to_vec(), answer.clone()));
+        }
+    }
+
+    /// Something has happened on the page that nobody has done: a timer, say.
+    pub fn happened_by_itself(&mut self) {
+        self.typing = false;
+        self.by_itself = true;
+    }
+
+    /// A person does something with the element of a selector.
+    pub fn person(&mut self, act: Act, selector: &str, moment: Moment, before: String) {
+        let twice = matches!(
+            &self.steps[..],
+            [.., a, b] if act == Act::DoubleClick && a.is_click(selector) && b.is_click(selector)
+        );
+        if twice {
+            // Both of its clicks were told of before.
+            self.steps.pop();
+            if let Some(first) = self.steps.last_mut() {
+                first.deed = Deed::Person(act, Some(at(selector.to_owned())));
+            }
+            return;
+        }
+        self.add(Deed::Person(act, Some(at(selector.to_owned()))), false, moment, before);
+    }
+
+    /// A person has typed into a field, which held `was` when that began and holds `text` now.
+    pub fn typed(&mut self, field: &str, was: &str, text: &str, moment: Moment, before: String) {
+        if self.typing
+            && let Some(last) = self.steps.last_mut()
+            && let Deed::Person(Act::Type { text: typed, .. }, Some(on)) = &mut last.deed
+            && on.value == field
+        {
+            text.clone_into(typed);
+            last.timed |= moment.1 && moment.0 > last.at;
+            last.at = moment.0;
+            return;
+        }
+        let act = Act::Type { text: text.to_owned(), append: false };
+        self.add(Deed::Person(act, Some(at(field.to_owned()))), false, moment, before);
+        self.typing = true;
+        if let Some(last) = self.steps.last_mut() {
+            was.clone_into(&mut last.was);
+        }
+    }
+
+    /// The host writes to a path.
+    pub fn set(&mut self, path: &str, value: &Value, moment: Moment, before: String) {
+        let deed = Deed::Set(at(path.to_owned()), at(value.clone()));
+        self.add(deed, false, moment, before);
+    }
+
+    /// The host calls a handler.
+    pub fn call(&mut self, handler: &str, args: &[Value], moment: Moment, before: String) {
+        let deed = Deed::Call(at(handler.to_owned()), args.to_vec());
+        self.add(deed, false, moment, before);
+    }
+
+    /// The host answers a question, or gives an item of a stream.
+    pub fn answer(
+        &mut self,
+        (function, args, streams): (&str, &[Value], bool),
+        answer: &Result<Value, String>,
+        moment: Moment,
+        before: String,
+    ) {
+        let deed = Deed::Answer(at(function.to_owned()), Some(args.to_vec()), answer.clone());
+        self.add(deed, streams, moment, before);
+    }
+
+    fn add(&mut self, deed: Deed, streams: bool, (at, due): Moment, before: String) {
+        self.typing = false;
+        let by_itself = std::mem::take(&mut self.by_itself);
+        let timed = due || by_itself;
+        let was = String::new();
+        self.steps.push(Recorded { deed, streams, was, at, timed, by_itself, before });
+    }
+
+    /// Writes it. `data` is what the scenario says of that, `"../shed.json"` or `{ litres = 3 }`; the page's clock and what it shows
+    /// are those of now. A wait of less than `least` milliseconds in which nothing happens is added to the next one.
+    pub fn draft(&self, data: Option<&str>, least: f64, now: f64, shown: String) -> Draft {
+        let mut text = format!("component = {}\n", quoted(&self.component));
+        if let Some(data) = data {
+            text.push_str(&format!("data = {data}\n"));
+        }
+        for (function, args, answer) in &self.at_once {
+            let (of, value) = (list(args), toml_of(answer));
+            text.push_str(&format!("\n[[answers.{function}]]\n"));
+            if !args.is_empty() {
+                text.push_str(&format!("of = {of}\n"));
+            }
+            text.push_str(&format!("value = {value}\n"));
+        }
+        let (mut seen, mut number, mut last) = (Vec::new(), 0, 0.0);
+        let mut wait = |text: &mut String, number: &mut usize, (timed, by_itself), at: f64| {
+            let waited = at - last;
+            if waited > 0.0 && (by_itself || timed && waited >= least) {
+                text.push_str(&format!("\n[[step]]\nwait = {waited}\n"));
+                *number += 1;
+            } else if timed {
+                return;
+            }
+            last = at;
+        };
+        for step in &self.steps {
+            wait(&mut text, &mut number, (step.timed, step.by_itself), step.at);
+            seen.push((number, step.before.clone()));
+            text.push_str("\n[[step]]\n");
+            text.push_str(&step.written());
+            number += 1;
+        }
+        // What was still to come by itself when the recording ended need not.
+        wait(&mut text, &mut number, (self.by_itself, self.by_itself), now);
+        seen.push((number, shown));
+        Draft { text, seen }
+    }
+}
+
+impl Recorded {
+    fn is_click(&self, selector: &str) -> bool {
+        matches!(&self.deed, Deed::Person(Act::Click, Some(on)) if on.value == selector)
+    }
+
+    /// The lines of the step.
+    fn written(&self) -> String {
+        match &self.deed {
+            Deed::Person(act, on) => {
+                let on = on.as_ref().map_or(String::new(), |on| quoted(&on.value));
+                let line = |key: &str, what: &str| format!("{key} = {}\non = {on}\n", quoted(what));
+                match act {
+                    Act::Type { text, .. } => match text.strip_prefix(&*self.was) {
+                        Some(rest) if !self.was.is_empty() && !rest.is_empty() => {
+                            line("type", rest) + "append = true\n"
+                        }
+                        _ => line("type", text),
+                    },
+                    Act::Paste(text) => line("paste", text),
+                    Act::Choose(options) => match options.as_slice() {
+                        [one] => line("choose", one),
+                        all => {
+                            let all: Vec<String> = all.iter().map(|one| quoted(one)).collect();
+                            format!("choose = [{}]\non = {on}\n", all.join(", "))
+                        }
+                    },
+                    Act::Press(key) => line("press", key),
+                    act => format!("{} = {on}\n", act.name().replace(' ', "_")),
+                }
+            }
+            Deed::Set(path, value) => {
+                format!("set = {}\nto = {}\n", quoted(&path.value), toml_of(&value.value))
+            }
+            Deed::Call(name, args) if args.is_empty() => {
+                format!("call = {}\n", quoted(&name.value))
+            }
+            Deed::Call(name, args) => {
+                format!("call = {}\nwith = {}\n", quoted(&name.value), list(args))
+            }
+            Deed::Answer(function, of, answer) => {
+                let of = match of.as_deref() {
+                    None | Some([]) => String::new(),
+                    Some(of) => format!("of = {}\n", list(of)),
+                };
+                let function = quoted(&function.value);
+                match answer {
+                    Ok(value) => {
+                        let verb = if self.streams { "push" } else { "answer" };
+                        format!("{verb} = {function}\n{of}with = {}\n", toml_of(value))
+                    }
+                    Err(reason) => format!("fail = {function}\n{of}reason = {}\n", quoted(reason)),
+                }
+            }
+            Deed::Emit(..) | Deed::Wait(_) | Deed::Drop => String::new(),
+        }
+    }
+}
+
+/// What a tree shows, without what people have put into its controls.
+pub fn shown(tree: &Tree) -> String {
+    let (mut out, mut open) = (String::new(), vec![(tree.root(), false)]);
+    while let Some((id, done)) = open.pop() {
+        if done {
+            out.push_str("</>");
+            continue;
+        }
+        if let Some(text) = tree.text(id) {
+            out.push_str(text);
+            continue;
+        }
+        out.push_str(&format!("<{}", tree.name(id).unwrap_or_default()));
+        let mut attributes: Vec<(&str, &str)> = tree.attributes(id).collect();
+        attributes.sort_unstable();
+        attributes.iter().for_each(|(name, value)| out.push_str(&format!(" {name}={value:?}")));
+        out.push('>');
+        open.push((id, true));
+        open.extend(tree.children(id).iter().rev().map(|id| (*id, false)));
+    }
+    out
+}
+
+/// A value as a scenario writes it.
+pub fn written(value: &Value) -> String {
+    toml_of(value).to_string()
+}
+
+fn at<T>(value: T) -> At<T> {
+    At { value, place: 0..0 }
+}
+
+/// A text as a scenario writes it.
+pub fn quoted(text: &str) -> String {
+    toml_edit::Value::from(text).to_string()
+}
+
+fn list(values: &[Value]) -> String {
+    values.iter().map(toml_of).collect::<toml_edit::Array>().to_string()
+}

@@ -1,0 +1,93 @@
+//! A CSS selector for an element that stands in a tree, as a person would write it.
+
+use crate::tree::{NodeId, Tree};
+
+/// Attributes that tell elements apart for whoever reads a selector, best first.
+const TELLING: [&str; 6] = ["aria-label", "name", "placeholder", "type", "value", "title"];
+
+impl Tree {
+    /// A short selector whose first match is this element: by its `id`, its name with a class or a telling attribute, the same
+    /// inside one or two elements around it, or else its whole way from the top. One that matches nothing else is preferred.
+    ///
+    /// ```
+    /// use vein_view::Tree;
+    /// let tree = Tree::default();
+    /// assert_eq!(tree.selector_of(tree.root()), "");
+    /// ```
+    pub fn selector_of(&self, id: NodeId) -> String {
+        let around: Vec<NodeId> = std::iter::successors(Some(id), |id| self.parent(*id))
+            .filter(|id| *id != self.root())
+            .collect();
+        let Some((_, outer)) = around.split_first() else { return String::new() };
+        let own = self.simple_selectors(id);
+        let finds =
+            |selector: &String| self.select(selector).is_ok_and(|found| found.first() == Some(&id));
+        let alone =
+            |selector: &String| self.select(selector).is_ok_and(|found| found.as_slice() == [id]);
+        let around: Vec<Vec<String>> = outer.iter().map(|id| self.simple_selectors(*id)).collect();
+        let within = |outer: &[Vec<String>], inner: &[String]| -> Vec<String> {
+            let all = outer.iter().flatten();
+            all.flat_map(|outer| inner.iter().map(move |inner| format!("{outer} {inner}")))
+                .collect()
+        };
+        let in_one = within(&around, &own);
+        if let Some(found) = own.iter().chain(&in_one).find(|selector| alone(selector)) {
+            return found.clone();
+        }
+        if let Some(found) = own.iter().chain(&in_one).find(|selector| finds(selector)) {
+            return found.clone();
+        }
+        for (at, inner) in around.iter().enumerate() {
+            let in_two = within(&around[at + 1..], &within(std::slice::from_ref(inner), &own));
+            if let Some(found) = in_two.into_iter().find(finds) {
+                return found;
+            }
+        }
+        let around: Vec<NodeId> = std::iter::once(id).chain(outer.iter().copied()).collect();
+        let step = |id: &NodeId| {
+            let siblings = self.parent(*id).map_or(&[][..], |parent| self.children(parent));
+            let elements = siblings.iter().filter(|id| self.name(**id).is_some());
+            let at = elements.into_iter().position(|sibling| sibling == id).unwrap_or(0);
+            format!("{}:nth-child({})", word(self.name(*id).unwrap_or("*")), at + 1)
+        };
+        let way: Vec<String> = around.iter().rev().map(step).collect();
+        way.join(" > ")
+    }
+
+    /// What an element can be called by itself, best first.
+    fn simple_selectors(&self, id: NodeId) -> Vec<String> {
+        let name = word(self.name(id).unwrap_or("*"));
+        let mut found = Vec::new();
+        if let Some(id) = self.attribute(id, "id").filter(|id| !id.is_empty()) {
+            found.push(format!("#{}", word(id)));
+        }
+        let classes = self.attribute(id, "class").unwrap_or("").split_ascii_whitespace();
+        found.extend(classes.map(|class| format!("{name}.{}", word(class))));
+        let telling = TELLING.iter().filter_map(|key| Some((*key, self.attribute(id, key)?)));
+        let telling = telling.filter(|(_, value)| !value.is_empty() && value.len() <= 60);
+        found.extend(telling.map(|(key, value)| {
+            let mut quoted = String::new();
+            // A string that is written to memory is written.
+            let _ = cssparser::serialize_string(value, &mut quoted);
+            format!("{name}[{key}={quoted}]")
+        }));
+        found.push(name.clone());
+        let siblings = self.parent(id).map_or(&[][..], |parent| self.children(parent));
+        let same: Vec<&NodeId> =
+            siblings.iter().filter(|one| self.name(**one) == self.name(id)).collect();
+        if same.len() > 1 {
+            let at = same.iter().position(|one| **one == id).unwrap_or(0) + 1;
+            let base = found[0].clone();
+            let base = if base.starts_with('#') { name } else { base };
+            found.push(format!("{base}:nth-of-type({at})"));
+        }
+        found
+    }
+}
+
+fn word(text: &str) -> String {
+    let mut out = String::new();
+    // As above.
+    let _ = cssparser::serialize_identifier(text, &mut out);
+    out
+}
