@@ -202,7 +202,8 @@ const answers = {
       await new Promise((done) => { wake = done; });
     }
     const control = path.reduce((node, at) => node?.childNodes[at], view);
-    return { value: control?.value, checked: control?.checked };
+    const chosen = control?.selectedOptions && Array.from(control.selectedOptions, (option) => option.value);
+    return { value: control?.value, checked: control?.checked, chosen };
   },
 
   /** What has become of the view once so many batches were applied. */

@@ -346,6 +346,14 @@ fn take_over(session: &mut Session, target: NodeId, held: &Json) {
     {
         tree.type_value(target, value);
     }
+    if let (Some("select"), Some(chosen)) = (tree.name(target), held["chosen"].as_array()) {
+        let chosen: Vec<&str> = chosen.iter().filter_map(Json::as_str).collect();
+        if tree.attribute(target, "multiple").is_some() {
+            tree.choose(target, &chosen);
+        } else if tree.value(target).as_deref() != chosen.first().copied() {
+            tree.type_value(target, chosen.first().copied().unwrap_or_default());
+        }
+    }
     let ticks = matches!(tree.control_type(target).as_str(), "checkbox" | "radio");
     if let Some(on) = held["checked"].as_bool()
         && ticks
