@@ -3,6 +3,7 @@
 const TEXT_KEYS = ['Backspace', 'Delete'];
 const MOVING = ['Home', 'End', 'PageUp', 'PageDown'];
 const EDITING = ['a', 'c', 'v', 'x', 'y', 'z'];
+const BY_KEYS = ['insertText', 'insertLineBreak', 'deleteContentBackward', 'deleteContentForward'];
 const QUIET_KEYS = ['Shift', 'Control', 'Alt', 'Meta', 'CapsLock', 'Dead', 'Process', 'Unidentified'];
 // Inputs that are set at once.
 const WHOLE = ['range', 'color', 'date', 'time', 'month', 'week', 'datetime-local'];
@@ -123,7 +124,8 @@ export class Looked {
   #record() {
     const hear = (type, heard) => addEventListener(type, (event) => {
       const target = event.target;
-      if (!this.#records || this.#points || !event.isTrusted) return;
+      // What scripts make up is nothing that a person does; of lists, some drivers do so in a person's stead.
+      if (!this.#records || this.#points || !(event.isTrusted || target.localName === 'select' && type === 'input')) return;
       if (!(target instanceof Element) || !this.#root.contains(target)) return;
       heard(event, target, () => this.#surface.placeOf(target));
     }, true);
@@ -143,39 +145,41 @@ export class Looked {
       this.#pressed = false;
       const { key, ctrlKey, altKey, metaKey, shiftKey } = event;
       this.#keyed = null;
+      const held = [[ctrlKey, 'Control'], [altKey, 'Alt'], [metaKey, 'Meta'], [shiftKey && (key.length > 1), 'Shift']];
+      const pressed = [...held.filter(([on]) => on).map(([, name]) => name), key].join('+');
       if (isField(target)) {
         const commands = ctrlKey || altKey || metaKey;
         const lines = key === 'Enter' && target.localName === 'textarea';
         if (!commands && (key.length === 1 || TEXT_KEYS.includes(key) || lines)) {
-          this.#typing(target, place, key.length === 1 ? key : '');
+          this.#typing(target, place, pressed, key.length === 1 ? key : '');
           return;
         }
-        // Where the caret goes, and what is selected and pasted, is told by what stands there then.
-        if (key.startsWith('Arrow') && target.type !== 'number' || MOVING.includes(key)) return;
-        if (commands && EDITING.includes(key.toLowerCase())) return;
+        // Where the caret goes, and what is selected and pasted, is told by what stands there then, and by the keys if need be.
+        const moves = key.startsWith('Arrow') && target.type !== 'number' || MOVING.includes(key);
+        if (moves || commands && EDITING.includes(key.toLowerCase())) {
+          const told = this.#field === target || this.#heard(target, 'keydown') || this.#heard(target, 'keyup');
+          if (told) this.#typing(target, place, moves || key === 'a' ? pressed : '', '');
+          return;
+        }
       }
       this.#keyed = target;
       if (WHOLE.includes(target.type) && key !== 'Tab' && key !== 'Enter' && key !== 'Escape') return;
-      const named = { ' ': 'Space' }[key] ?? key;
-      const held = [[ctrlKey, 'Control'], [altKey, 'Alt'], [metaKey, 'Meta'], [shiftKey && (key.length > 1), 'Shift']];
-      const pressed = [...held.filter(([on]) => on).map(([, name]) => name), named].join('+');
       if (target.matches(':focus')) this.#did({ press: [place(), pressed] });
     });
     hear('beforeinput', (event, target, place) => {
-      if (isField(target)) this.#typing(target, place, '');
+      if (isField(target) && !BY_KEYS.includes(event.inputType)) this.#typing(target, place, '', '');
     });
     hear('input', (event, target, place) => {
       if (target.localName === 'select') {
         if (target !== this.#keyed) this.#did({ chose: [place(), Array.from(target.selectedOptions, (o) => o.value)] });
       } else if (isField(target) && target !== this.#keyed) {
         const bad = target.validity.badInput;
-        this.#did({ typed: [place(), this.#was, bad ? this.#keys : target.value] });
+        this.#did({ typed: [place(), this.#was, bad ? this.#keys : target.value, []] });
       } else if (WHOLE.includes(target.type)) {
-        this.#typing(target, place, '');
-        this.#did({ typed: [place(), '', target.value] });
+        this.#did({ typed: [place(), '', target.value, ['']] });
       }
     });
-    hear('compositionstart', (event, target, place) => this.#typing(target, place, ''));
+    hear('compositionstart', (event, target, place) => this.#typing(target, place, '', ''));
     // The person goes elsewhere, and comes back.
     hear('focusout', (event, target, place) => {
       if (event.relatedTarget === null && !document.hasFocus()) {
@@ -189,8 +193,8 @@ export class Looked {
     });
     for (const type of NOT_DONE) {
       hear(type, (event, target) => {
-        for (let at = target; at && at !== this.#root; at = at.parentElement) {
-          if (this.#surface.hears(at, type)) this.#did({ cannot: `nothing in a scenario does \`${type}\`: what that did is left out` });
+        if (this.#heard(target, type)) {
+          this.#did({ cannot: `nothing in a scenario does \`${type}\`: what that did is left out` });
         }
       });
     }
@@ -201,15 +205,24 @@ export class Looked {
   // The control that was changed by a key that is told of as one.
   #keyed = null;
 
-  /** A person begins to type into a field, or goes on. */
-  #typing(field, place, key) {
+  /** Whether an element or one around it listens to a kind of event. */
+  #heard(element, type) {
+    for (let at = element; at && at !== this.#root; at = at.parentElement) {
+      if (this.#surface.hears(at, type)) return true;
+    }
+    return false;
+  }
+
+  /** A person begins to type into a field, or goes on: by a key, which writes something, or by something else. */
+  #typing(field, place, key, writes) {
     if (this.#field !== field) {
       this.#field = field;
       this.#was = field.value;
       this.#keys = '';
-      if (isField(field)) this.#did({ typed: [place(), this.#was, this.#was] });
     }
-    this.#keys += key;
+    this.#keys += writes;
+    const text = field.validity?.badInput ? this.#keys : field.value;
+    this.#did({ typed: [place(), this.#was, text, [key]] });
   }
 }
 

@@ -59,8 +59,8 @@ pub(super) enum Did {
     Click(Place),
     Double(Place),
     Press(Place, String),
-    /// Types: what stood in the field before, and what stands there now.
-    Typed(Place, String, String),
+    /// Types: what stood in the field before, what stands there now, and the keys; an empty one for what no key does.
+    Typed(Place, String, String, Vec<String>),
     Chose(Place, Vec<String>),
     Focus(Place),
     Blur(Place),

@@ -42,6 +42,7 @@ mod rust_host;
 mod seeds;
 mod styles;
 mod views;
+mod workbench;
 
 use harness::Test;
 
@@ -66,6 +67,8 @@ const TESTS: &[Test] = tests! {
     programs:
     proving::the_glasshouse_is_the_same_in_chromium,
     proving::a_new_project_is_the_same_in_chromium,
+    proving::the_workbench_is_the_same_in_chromium,
+    workbench::random_use_becomes_scenarios_that_hold,
     proving::a_form_goes_back_the_same_everywhere,
     proving::lists_are_changed_where_they_stand,
     proving::a_broken_applier_is_found_and_the_part_is_named;
@@ -91,6 +94,8 @@ const TESTS: &[Test] = tests! {
     controls::what_is_typed_is_what_chromium_takes,
     rust_host::rust_answers_in_the_page,
     renewing::edited_components_are_shown_as_afresh,
+    workbench::it_shows_edits_and_goes_back_and_forth,
+    workbench::what_a_person_does_is_recorded,
     following::what_is_saved_is_shown_and_nothing_is_lost,
     following::mistakes_stand_over_the_page_and_go,
     following::a_tab_comes_back_when_its_server_does,

@@ -43,6 +43,12 @@ pub fn the_glasshouse_is_the_same_in_chromium() {
     assert_eq!(told["coverage"]["percent"], 100.0, "{}", told["coverage"]);
 }
 
+pub fn the_workbench_is_the_same_in_chromium() {
+    let own = Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/workbench"));
+    let told = holds_in(own, &[]);
+    assert_eq!(told["coverage"]["percent"], 100.0, "{}", told["coverage"]);
+}
+
 /// A form with all that can be bound in it, and what a person does before it is reset.
 const FORM: &str = "
 holds name = 'kale'

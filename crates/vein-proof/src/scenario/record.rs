@@ -12,14 +12,14 @@ use vein_view::Tree;
 /// page shows; [`Recording::draft`] writes it as a person would.
 ///
 /// ```
-/// use vein_proof::{Act, scenario::{Deed, Recording}};
+/// use vein_proof::{Act, scenario::{Recording, record::Detail}};
 /// let mut recording = Recording::new("a-tap");
 /// recording.person(Act::Click, "button", (0.0, false), "<p></p>".into());
-/// recording.typed("input", "", "ke", (0.0, false), "<p>1</p>".into());
-/// recording.typed("input", "", "kelp", (40.0, false), "<p>1</p>".into());
-/// let draft = recording.draft(None, 0.0, 90.0, "<p>kelp</p>".into());
-/// assert!(draft.text.ends_with("[[step]]\nclick = \"button\"\n\n[[step]]\ntype = \"kelp\"\non = \"input\"\n"));
-/// assert_eq!(draft.seen[2], (2, "<p>kelp</p>".to_owned()));
+/// recording.typed("input", ("", "k"), &["k"], (0.0, false), "<p>1</p>".into());
+/// recording.typed("input", ("", "ke"), &["e"], (40.0, false), "<p>1</p>".into());
+/// let draft = recording.draft(None, Detail::Joined, 90.0, "<p>ke</p>".into());
+/// assert!(draft.text.ends_with("[[step]]\nclick = \"button\"\n\n[[step]]\ntype = \"ke\"\non = \"input\"\n"));
+/// assert_eq!(draft.seen[2], (2, "<p>ke</p>".to_owned()));
 /// ```
 #[derive(Clone, Debug)]
 pub struct Recording {
@@ -41,8 +41,9 @@ struct Recorded {
     deed: Deed,
     /// Of an answer, whether it is an item of a stream.
     streams: bool,
-    /// What a field held before it was typed into.
+    /// What a field held before it was typed into, and the keys; nothing for something that no key has done.
     was: String,
+    keys: Vec<String>,
     at: f64,
     /// Whether time matters until then, and whether something has happened by itself.
     timed: bool,
@@ -50,6 +51,20 @@ struct Recorded {
     /// What the page showed before.
     before: String,
 }
+
+/// How much of what was done is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Detail {
+    /// As a person would: what is typed is one step, and a wait of less than 100 ms in which nothing happens is added to the next.
+    Joined,
+    /// All waits.
+    Waits,
+    /// All waits, and each key.
+    Keys,
+}
+
+/// A shorter wait in which nothing happens is added to the next one, in milliseconds.
+const SHORT: f64 = 100.0;
 
 /// A recording, written as a scenario that states nothing yet.
 #[derive(Clone, Debug)]
@@ -118,14 +133,24 @@ impl Recording {
         self.add(Deed::Person(act, Some(at(selector.to_owned()))), false, moment, before);
     }
 
-    /// A person has typed into a field, which held `was` when that began and holds `text` now.
-    pub fn typed(&mut self, field: &str, was: &str, text: &str, moment: Moment, before: String) {
+    /// A person types into a field, which held `was` when that began and holds `text` now, by some more keys; an empty one stands for
+    /// what no key does, such as pasting.
+    pub fn typed<S: AsRef<str>>(
+        &mut self,
+        field: &str,
+        (was, text): (&str, &str),
+        keys: &[S],
+        moment: Moment,
+        before: String,
+    ) {
+        let keys = keys.iter().map(|key| key.as_ref().to_owned());
         if self.typing
             && let Some(last) = self.steps.last_mut()
             && let Deed::Person(Act::Type { text: typed, .. }, Some(on)) = &mut last.deed
             && on.value == field
         {
             text.clone_into(typed);
+            last.keys.extend(keys);
             last.timed |= moment.1 && moment.0 > last.at;
             last.at = moment.0;
             return;
@@ -135,6 +160,7 @@ impl Recording {
         self.typing = true;
         if let Some(last) = self.steps.last_mut() {
             was.clone_into(&mut last.was);
+            last.keys.extend(keys);
         }
     }
 
@@ -166,13 +192,14 @@ impl Recording {
         self.typing = false;
         let by_itself = std::mem::take(&mut self.by_itself);
         let timed = due || by_itself;
-        let was = String::new();
-        self.steps.push(Recorded { deed, streams, was, at, timed, by_itself, before });
+        let (was, keys) = (String::new(), Vec::new());
+        self.steps.push(Recorded { deed, streams, was, keys, at, timed, by_itself, before });
     }
 
     /// Writes it. `data` is what the scenario says of that, `"../shed.json"` or `{ litres = 3 }`; the page's clock and what it shows
-    /// are those of now. A wait of less than `least` milliseconds in which nothing happens is added to the next one.
-    pub fn draft(&self, data: Option<&str>, least: f64, now: f64, shown: String) -> Draft {
+    /// are those of now.
+    pub fn draft(&self, data: Option<&str>, detail: Detail, now: f64, shown: String) -> Draft {
+        let least = if detail == Detail::Joined { SHORT } else { 0.0 };
         let mut text = format!("component = {}\n", quoted(&self.component));
         if let Some(data) = data {
             text.push_str(&format!("data = {data}\n"));
@@ -199,9 +226,11 @@ impl Recording {
         for step in &self.steps {
             wait(&mut text, &mut number, (step.timed, step.by_itself), step.at);
             seen.push((number, step.before.clone()));
-            text.push_str("\n[[step]]\n");
-            text.push_str(&step.written());
-            number += 1;
+            for written in step.written(detail) {
+                text.push_str("\n[[step]]\n");
+                text.push_str(&written);
+                number += 1;
+            }
         }
         // What was still to come by itself when the recording ended need not.
         wait(&mut text, &mut number, (self.by_itself, self.by_itself), now);
@@ -215,8 +244,26 @@ impl Recorded {
         matches!(&self.deed, Deed::Person(Act::Click, Some(on)) if on.value == selector)
     }
 
-    /// The lines of the step.
-    fn written(&self) -> String {
+    /// The lines of each step that it is written as.
+    fn written(&self, detail: Detail) -> Vec<String> {
+        let Deed::Person(Act::Type { text, .. }, Some(on)) = &self.deed else {
+            return vec![self.one()];
+        };
+        let by_keys = !self.keys.is_empty() && self.keys.iter().all(|key| !key.is_empty());
+        let moves = |key: &String| key.chars().count() > 1 && key != "Backspace" && key != "Delete";
+        let on = quoted(&on.value);
+        if by_keys && (detail == Detail::Keys || self.keys.iter().all(moves)) {
+            let press = |key: &String| format!("press = {}\non = {on}\n", quoted(key));
+            return self.keys.iter().map(press).collect();
+        }
+        if *text == self.was && self.keys.is_empty() {
+            return vec![format!("focus = {on}\n")];
+        }
+        vec![self.one()]
+    }
+
+    /// The lines of it as one step.
+    fn one(&self) -> String {
         match &self.deed {
             Deed::Person(act, on) => {
                 let on = on.as_ref().map_or(String::new(), |on| quoted(&on.value));

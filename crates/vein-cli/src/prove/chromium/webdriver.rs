@@ -80,6 +80,40 @@ impl Client {
         self.tell("goog/cdp/execute", json!({ "cmd": command, "params": parameters })).await
     }
 
+    /// Opens another tab, and gives its handle; the one before stays the one that is driven.
+    ///
+    /// # Errors
+    /// No tab that can be had.
+    pub async fn open_tab(&self) -> Result<String> {
+        let opened = self.tell("window/new", json!({ "type": "tab" })).await?;
+        Ok(opened["handle"].as_str().context("the driver names no tab")?.to_owned())
+    }
+
+    /// The handle of the tab that is driven.
+    ///
+    /// # Errors
+    /// A tab that is gone.
+    pub async fn tab(&self) -> Result<String> {
+        let tab = self.command(Method::GET, "window", None).await?;
+        Ok(tab.as_str().context("the driver names no tab")?.to_owned())
+    }
+
+    /// Drives another tab from now on.
+    ///
+    /// # Errors
+    /// A tab that is gone.
+    pub async fn go_to_tab(&self, handle: &str) -> Result<()> {
+        self.tell("window", json!({ "handle": handle })).await.map(drop)
+    }
+
+    /// Closes the tab that is driven.
+    ///
+    /// # Errors
+    /// A tab that is gone.
+    pub async fn close_tab(&self) -> Result<()> {
+        self.command(Method::DELETE, "window", None).await.map(drop)
+    }
+
     /// Ends the session, and its browser with it.
     ///
     /// # Errors

@@ -10,11 +10,10 @@ use serde_json::{Value as Json, json};
 use std::io::Write;
 use std::path::Path;
 use std::sync::{Arc, Mutex};
+use vein::scenario::record::Detail;
 use vein::scenario::{InMemory, Recording, record};
 use vein::{Act, NodeId, Page, Played, Pulse, ScenarioFile, Value};
 
-/// A wait in which nothing happens is written if it is as long as that, in milliseconds.
-const SHORT: f64 = 100.0;
 /// Of what is wrong with a recording, so much is said.
 const MOST_SAID: usize = 8;
 
@@ -109,9 +108,9 @@ impl Recorded {
             Did::Chose(place, options) => person(place, Act::Choose(options.clone())),
             Did::Focus(place) => person(place, Act::Focus),
             Did::Blur(place) => person(place, Act::Blur),
-            Did::Typed(place, was, text) => {
+            Did::Typed(place, was, text, keys) => {
                 if let Some(selector) = selector(place) {
-                    recording.typed(&selector, was, text, at, shown);
+                    recording.typed(&selector, (was, text), keys, at, shown);
                 }
             }
             Did::Cannot(what) => {
@@ -153,18 +152,17 @@ impl Recorded {
         };
         // As a person would write it; to the millisecond, where that comes to something else.
         let mut best: Option<(String, Vec<String>)> = None;
-        for least in [SHORT, 0.0] {
+        for detail in [Detail::Joined, Detail::Waits, Detail::Keys] {
             let shown = record::shown(page.tree());
-            let draft = recording.draft(data_said.as_deref(), least, page.now(), shown);
+            let draft = recording.draft(data_said.as_deref(), detail, page.now(), shown);
             let mut said = Vec::new();
             let text = accepted(&draft, served, &mut said).unwrap_or_else(|why| {
                 said.push(format!("{why:#}"));
                 draft.text
             });
             let holds = said.is_empty();
-            if best.is_none() || holds {
-                best = Some((text, said));
-            }
+            // Where none holds, what is wrong with the most exact one is told.
+            best = Some((text, said));
             if holds {
                 break;
             }
