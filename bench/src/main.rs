@@ -2,6 +2,7 @@
 //! `cargo xtask bench-browser`.
 
 mod figures;
+mod looking;
 mod pages;
 mod report;
 mod saving;
@@ -32,6 +33,9 @@ struct Arguments {
     /// How long it takes from saving a file to the tab that shows it, and nothing else.
     #[arg(long)]
     saving: bool,
+    /// What a workbench costs the page that it looks at, and nothing else.
+    #[arg(long)]
+    looking: bool,
     /// Put the figures into `docs/performance.md`, with their chart.
     #[arg(long)]
     write: bool,
@@ -44,18 +48,20 @@ const TRIES: usize = 4;
 #[tokio::main]
 async fn main() -> Result<()> {
     let arguments = Arguments::parse();
-    let some =
-        arguments.saving || arguments.only.is_some() || arguments.script || arguments.share < 1.0;
+    let alone = arguments.saving || arguments.looking;
+    let some = alone || arguments.only.is_some() || arguments.script || arguments.share < 1.0;
     if arguments.write && some {
         bail!("only a whole run is written down");
     }
     let pages = Pages::build(&arguments.vein)?;
     let server = pages::serve(pages.folder()).await?;
     let tab = Tab::start(server).await?;
-    if arguments.saving {
-        for line in saving::measure(&tab, &arguments.vein).await? {
-            println!("{line}");
-        }
+    if alone {
+        let lines = match arguments.saving {
+            true => saving::measure(&tab, &arguments.vein).await?,
+            false => looking::measure(&tab, &arguments.vein).await?,
+        };
+        lines.iter().for_each(|line| println!("{line}"));
         tab.close().await;
         return Ok(());
     }

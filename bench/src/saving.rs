@@ -14,9 +14,16 @@ const COMPONENTS: usize = 1000;
 const ROUNDS: usize = 24;
 
 /// A server that ends with the measure.
-struct Server {
+pub(crate) struct Server {
     child: Child,
-    address: String,
+    pub(crate) address: String,
+}
+
+impl Server {
+    /// The number of its process.
+    pub(crate) fn id(&self) -> u32 {
+        self.child.id()
+    }
 }
 
 impl Drop for Server {
@@ -26,7 +33,7 @@ impl Drop for Server {
     }
 }
 
-fn serve(vein: &Path, dir: &Path) -> Result<Server> {
+pub(crate) fn serve(vein: &Path, dir: &Path) -> Result<Server> {
     let mut command = Command::new(vein);
     command.args(["serve", "--port", "0", "--dir"]).arg(dir);
     let mut child = command.stdout(Stdio::piped()).stderr(Stdio::null()).spawn()?;

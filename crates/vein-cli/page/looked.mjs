@@ -41,7 +41,7 @@ export class Looked {
   watch({ points, records }) {
     this.#points = points;
     this.#records = records;
-    this.#root.classList.toggle('vein-pointed-at', points);
+    this.#root.style.cursor = points ? 'crosshair' : '';
     [this.#last, this.#field] = [null, null];
     if (!points) this.marks([]);
   }

@@ -7,18 +7,19 @@ const TELLING: [&str; 6] = ["aria-label", "name", "placeholder", "type", "value"
 
 impl Tree {
     /// A short selector whose first match is this element: by its `id`, its name with a class or a telling attribute, the same
-    /// inside one or two elements around it, or else its whole way from the top. One that matches nothing else is preferred.
+    /// inside one or two elements around it, or else its whole way from the top. One that matches nothing else is preferred; `None`
+    /// where none of these finds it first: then it needs an `id`.
     ///
     /// ```
     /// use vein_view::Tree;
     /// let tree = Tree::default();
-    /// assert_eq!(tree.selector_of(tree.root()), "");
+    /// assert_eq!(tree.selector_of(tree.root()), None);
     /// ```
-    pub fn selector_of(&self, id: NodeId) -> String {
+    pub fn selector_of(&self, id: NodeId) -> Option<String> {
         let around: Vec<NodeId> = std::iter::successors(Some(id), |id| self.parent(*id))
             .filter(|id| *id != self.root())
             .collect();
-        let Some((_, outer)) = around.split_first() else { return String::new() };
+        let (_, outer) = around.split_first()?;
         let own = self.simple_selectors(id);
         let finds =
             |selector: &String| self.select(selector).is_ok_and(|found| found.first() == Some(&id));
@@ -32,26 +33,26 @@ impl Tree {
         };
         let in_one = within(&around, &own);
         if let Some(found) = own.iter().chain(&in_one).find(|selector| alone(selector)) {
-            return found.clone();
+            return Some(found.clone());
         }
         if let Some(found) = own.iter().chain(&in_one).find(|selector| finds(selector)) {
-            return found.clone();
+            return Some(found.clone());
         }
         for (at, inner) in around.iter().enumerate() {
             let in_two = within(&around[at + 1..], &within(std::slice::from_ref(inner), &own));
             if let Some(found) = in_two.into_iter().find(finds) {
-                return found;
+                return Some(found);
             }
         }
-        let around: Vec<NodeId> = std::iter::once(id).chain(outer.iter().copied()).collect();
         let step = |id: &NodeId| {
             let siblings = self.parent(*id).map_or(&[][..], |parent| self.children(parent));
             let elements = siblings.iter().filter(|id| self.name(**id).is_some());
             let at = elements.into_iter().position(|sibling| sibling == id).unwrap_or(0);
-            format!("{}:nth-child({})", word(self.name(*id).unwrap_or("*")), at + 1)
+            let named = self.simple_selectors(*id).into_iter().next().unwrap_or_default();
+            format!("{named}:nth-child({})", at + 1)
         };
-        let way: Vec<String> = around.iter().rev().map(step).collect();
-        way.join(" > ")
+        let way: Vec<String> = outer.iter().rev().chain([&id]).map(step).collect();
+        Some(way.join(" > ")).filter(finds)
     }
 
     /// What an element can be called by itself, best first.

@@ -101,10 +101,7 @@ pub async fn it_shows_edits_and_goes_back_and_forth(browser: &Browser) {
     browser.until("return document.querySelector('.aim').ariaPressed === 'true'", "to aim").await;
     to(browser, &beside.page).await;
     browser
-        .until(
-            "return document.querySelector('#view').classList.contains('vein-pointed-at')",
-            "to point",
-        )
+        .until("return document.querySelector('#view').style.cursor === 'crosshair'", "to point")
         .await;
     let moisture = "document.querySelectorAll('.bed')[1].querySelector('.moisture')";
     let before = browser.run(&format!("return {moisture}.textContent")).await;

@@ -13,6 +13,7 @@ mod outside;
 mod parsed;
 mod projects;
 mod reach;
+mod recorded;
 #[cfg(debug_assertions)]
 mod sabotage;
 mod seeds;

@@ -41,8 +41,8 @@ impl Tab {
         let left = self.watch.as_mut().is_some_and(|watch| watch.enough(who, id));
         if left && id.is_none() {
             // Nobody looks any more: the page is as it would be without.
-            if self.past.is_some() {
-                self.wanted = None;
+            self.wanted = None;
+            if self.past.is_some() && self.stage == super::Stage::Shown {
                 self.stage = super::Stage::Holding;
                 self.to_tab.tell("hold", true);
             }
@@ -283,7 +283,9 @@ impl Tab {
             std::thread::spawn(move || {
                 let mut coverage = Coverage::of(served.ui.program());
                 let locale = (served.answers.locale.as_str(), served.answers.zone.as_str());
-                for path in vein::scenarios_in(&folder).unwrap_or_default() {
+                // What is built in has no folder.
+                let own = folder.is_absolute().then(|| vein::scenarios_in(&folder));
+                for path in own.and_then(Result::ok).unwrap_or_default() {
                     // What cannot be played has seen nothing; `vein prove` says why.
                     let Ok(file) = ScenarioFile::read(path) else { continue };
                     let mut hands = vein::scenario::InMemory;
@@ -450,7 +452,7 @@ impl Fields<'_> {
         };
         let inside = match value {
             Value::List(items) => !items.is_empty(),
-            Value::Record(record) => record.len() > 0,
+            Value::Record(record) => !record.is_empty(),
             _ => false,
         };
         let open = inside && self.open.iter().any(|open| open == path);

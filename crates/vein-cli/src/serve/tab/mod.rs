@@ -433,19 +433,17 @@ impl Tab {
             Ok(renewed) => {
                 // What is shown is perhaps the page as it was.
                 let past = self.past.take();
-                let mates = match past {
-                    Some((_, mut shown)) => Some(page.mates(&mut shown)),
-                    None => None,
-                };
+                let mates = past.map(|(_, mut shown)| page.mates(&mut shown));
                 let on = self.site.ledger != Ledger::Off;
                 let (mut proves, mut records) = (on, on);
                 if let Some(watch) = &mut self.watch {
                     (proves, records) = (on || watch.proves(page), true);
+                    if !same {
+                        watch.recorded.renewed();
+                        watch.renewed(page);
+                    }
                     if afresh {
                         watch.recorded.begun(page, &served.component);
-                    }
-                    if !same {
-                        watch.renewed(page);
                     }
                 }
                 page.prove(proves);

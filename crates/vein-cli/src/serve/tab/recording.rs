@@ -56,6 +56,15 @@ impl Recorded {
         }
     }
 
+    /// The page is another in the middle of a recording.
+    pub(super) fn renewed(&mut self) {
+        let what =
+            "the components were edited while it was recorded: it is played on what they are now";
+        if self.on.is_some() && !self.unable.iter().any(|known| known == what) {
+            self.unable.push(what.to_owned());
+        }
+    }
+
     /// The page has begun anew, for a recording.
     pub(super) fn begun(&mut self, page: &Page, component: &str) {
         if std::mem::take(&mut self.begins) {
@@ -95,7 +104,16 @@ impl Recorded {
     pub(super) fn did(&mut self, page: &Page, did: &Did) {
         let Some(recording) = &mut self.on else { return };
         let (tree, shown, at) = (page.tree(), self.shown.clone(), moment(page));
-        let selector = |place: &Place| place.node(page).map(|id| tree.selector_of(id));
+        let mut nameless = Vec::new();
+        let mut selector = |place: &Place| {
+            let id = place.node(page)?;
+            let found = tree.selector_of(id);
+            if found.is_none() {
+                nameless
+                    .push(format!("no selector finds a `{}`: give it an `id`", tree.described(id)));
+            }
+            found
+        };
         let mut person = |place: &Place, act: Act| {
             if let Some(selector) = selector(place) {
                 recording.person(act, &selector, at, shown.clone());
@@ -114,11 +132,15 @@ impl Recorded {
                 }
             }
             Did::Cannot(what) => {
-                if !self.unable.contains(what) {
-                    self.unable.push(what.clone());
-                }
+                nameless.push(what.clone());
             }
         }
+        let unable = &mut self.unable;
+        nameless.into_iter().for_each(|what| {
+            if !unable.contains(&what) {
+                unable.push(what);
+            }
+        });
     }
 
     /// What a workbench is told.
