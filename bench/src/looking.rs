@@ -13,7 +13,7 @@ const ROUNDS: usize = 200;
 /// How many pulses are remembered.
 const PULSES: usize = 10_000;
 
-const PAGE: &str = "takes rows: Row[]
+const PAGE: &str = "shares rows: Row[]
 shape Row { id: number, name: string, count: number, wet: boolean }
 holds by = 1
 <button id='one' click='-> rows[7].count += by'>one</button>
@@ -23,8 +23,7 @@ holds by = 1
 
 const ROW: &str = "takes row: Row
 takes by: number
-holds open = false
-<p class='{row.wet ? \"wet\" : \"dry\"}' title='{row.name} {by}' click='-> open = !open'>{row.name} {row.count * by} <b>{by}</b> <i>{by + row.id}</i></p>
+<p class='{row.wet ? \"wet\" : \"dry\"}' title='{row.name} {by}'>{row.name} {row.count * by} <b>{by}</b> <i>{by + row.id}</i></p>
 ";
 
 fn project(dir: &Path) -> Result<()> {

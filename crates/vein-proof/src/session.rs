@@ -26,9 +26,19 @@ pub struct Session {
     /// What a person's hands have left behind.
     pub(crate) hands: Hands,
     closed: bool,
+    /// Whether pulses are judged once whoever shows them says so, and what is told of the last of them.
+    later: bool,
+    waiting: Option<ToldLater>,
     /// What stands between engine and tree and tampers with pulses, for tests.
     #[cfg(debug_assertions)]
     tamper: Option<Tamper>,
+}
+
+/// What a pulse is judged by, beside the page.
+struct ToldLater {
+    echoes: Vec<NodeNumber>,
+    reached: Vec<NodeNumber>,
+    restored: Vec<Restored>,
 }
 
 /// Something that tampers with pulses on their way to the tree.
@@ -90,6 +100,8 @@ impl Session {
             entered: Vec::new(),
             hands: Hands::default(),
             closed: false,
+            later: false,
+            waiting: None,
             #[cfg(debug_assertions)]
             tamper: None,
         };
@@ -138,6 +150,21 @@ impl Session {
             self.runtime.record_changes(true);
         }
         self.proof = on.then(|| Proof::new(&self.runtime, &self.tree, self.clean));
+    }
+
+    /// Whether the verdict on a pulse is left to [`Session::judge`], so that its patches can be shown before that is found out. Each
+    /// pulse has to be judged before the next.
+    pub fn judge_later(&mut self, on: bool) {
+        self.later = on;
+    }
+
+    /// Finds out whether the last pulse was exact, where that was left for later.
+    pub fn judge(&mut self, entry: &mut Entry) {
+        if let (Some(told), Some(proof)) = (self.waiting.take(), &mut self.proof) {
+            let ToldLater { echoes, reached, restored } = &told;
+            let told = Told { applied: &entry.pulse.patches, echoes, reached, restored };
+            entry.verdict = Some(proof.judge(&self.runtime, &entry.pulse, &told, &self.tree));
+        }
     }
 
     /// Whether pulses say what changed. Proof needs them to; without either they cost less.
@@ -357,7 +384,7 @@ impl Session {
     }
 
     /// The value of a cell of some component on the page.
-    pub(crate) fn value_in(&mut self, scope: vein_runtime::ScopeId, cell: u32) -> Value {
+    pub fn value_in(&mut self, scope: vein_runtime::ScopeId, cell: u32) -> Value {
         self.runtime.value_in(scope, cell)
     }
 
@@ -461,15 +488,18 @@ impl Session {
         if self.tree.focused().is_some_and(|id| !self.tree.is_focusable(id)) {
             self.tree.set_focused(None);
         }
-        let verdict = match &mut self.proof {
-            Some(proof) => {
-                let (applied, echoes, reached) = (&pulse.patches, &echoes, &reached);
-                let told = Told { applied, echoes, reached, restored: &restored };
-                Some(proof.judge(&self.runtime, &pulse, &told, &self.tree))
-            }
-            None => None,
-        };
-        Entry { pulse, verdict }
+        // One that nobody has judged leaves nothing to hold the next against.
+        let unjudged = self.waiting.take().is_some();
+        if unjudged && self.proof.is_some() {
+            self.proof = Some(Proof::new(&self.runtime, &self.tree, self.clean));
+            return Entry { pulse, verdict: None };
+        }
+        self.waiting = self.proof.is_some().then_some(ToldLater { echoes, reached, restored });
+        let mut entry = Entry { pulse, verdict: None };
+        if !self.later {
+            self.judge(&mut entry);
+        }
+        entry
     }
 
     /// Whether tests break it on purpose.

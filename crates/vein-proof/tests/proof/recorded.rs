@@ -21,6 +21,9 @@ struct Recorded {
     recording: Recording,
     open: Vec<Question>,
     pulses: usize,
+    /// Whether all are judged; those that were judged later, by their steps, and whether they were exact.
+    judged: bool,
+    late: Vec<(usize, bool)>,
 }
 
 impl Recorded {
@@ -73,7 +76,17 @@ impl Recorded {
             3 => {
                 let (path, value) = written(random);
                 self.recording.set(path, &Value::from(value.clone()), moment, seen);
-                let entry = self.session.set(path, value).expect("a write that fits");
+                // The verdict may come later, or never; the next is what it would have been.
+                let (later, judged) = (random.below(2) == 0, self.judged || random.below(3) > 0);
+                self.session.judge_later(later);
+                let mut entry = self.session.set(path, value).expect("a write that fits");
+                self.session.judge_later(false);
+                if judged {
+                    self.session.judge(&mut entry);
+                }
+                if let (true, Some(verdict)) = (later, &entry.verdict) {
+                    self.late.push((self.recording.len() - 1, verdict.is_exact()));
+                }
                 self.follow(&[entry]);
             }
             _ => return self.act(random, moment, seen),
@@ -101,7 +114,14 @@ impl Recorded {
                 let was = if *append { was.as_str() } else { "" };
                 self.recording.typed(&selector, (was, &now), &[""], moment, seen);
             }
-            act => self.recording.person(act.clone(), &selector, moment, seen),
+            act => {
+                // Two clicks are told of before it is known that they are one thing.
+                let clicks = if *act == Act::DoubleClick { 2 } else { 0 };
+                for _ in 0..clicks {
+                    self.recording.person(Act::Click, &selector, moment, seen.clone());
+                }
+                self.recording.person(act.clone(), &selector, moment, seen);
+            }
         }
         let Ok(entries) = self.session.act(target, &act) else { return false };
         self.follow(&entries);
@@ -143,7 +163,8 @@ impl Recorded {
 #[test]
 fn random_recordings_come_to_the_same_when_they_are_played() {
     let seeds = Seeds::new(300);
-    let (mut pulses, mut steps, mut played_steps, mut named, mut nameless) = (0, 0, 0, 0, 0);
+    let (mut pulses, mut steps, mut played_steps, mut named, mut nameless, mut late) =
+        (0, 0, 0, 0, 0, 0);
     for seed in seeds.and(&[]) {
         let mut random = Random::new(seed);
         let files = lively_project(&mut random, Wear::Seed(seed));
@@ -160,9 +181,12 @@ fn random_recordings_come_to_the_same_when_they_are_played() {
         };
         host.functions.insert("soil".into(), Arc::new(noted));
         let opened = Session::open(program.clone(), "test-bed", data.clone(), host);
-        let Ok((session, opening)) = opened else { continue };
+        let Ok((mut session, opening)) = opened else { continue };
+        session.prove(true);
         let recording = Recording::new("test-bed");
-        let mut page = Recorded { session, recording, open: Vec::new(), pulses: 0 };
+        let judged = random.below(2) == 0;
+        let mut page =
+            Recorded { session, recording, open: Vec::new(), pulses: 0, judged, late: Vec::new() };
         page.follow(&[opening]);
         let story = |text: &str| format!("seed {seed}\n{}\n{text}", shown(&files));
         for _ in 0..seeds.steps(14) {
@@ -207,16 +231,31 @@ fn random_recordings_come_to_the_same_when_they_are_played() {
             assert!(found == *seen, "{}\nwas\n{seen}\nis\n{found}\n{:?}", told(), step.mistakes);
             played_steps += 1;
         }
+        // Where it is played, each is judged at once.
+        for (at, exact) in page.late.iter().filter(|_| judged) {
+            let number = draft.seen[*at].0 + 1;
+            let Some(step) = played.steps.iter().find(|step| step.number == number) else {
+                continue;
+            };
+            let then = step.seen.entries.first().and_then(|entry| entry.verdict.as_ref());
+            let then = then.map(vein_proof::Verdict::is_exact);
+            assert_eq!(then, Some(*exact), "step {number}\n{}", story(&draft.text));
+            late += 1;
+        }
         pulses += page.pulses;
         steps += page.recording.len();
     }
     let reached = format!(
-        "{pulses} pulses, {steps} steps, {played_steps} the same, {named} named, {nameless} not"
+        "{pulses} pulses, {steps} steps, {played_steps} the same, {named} named, {nameless} not, {late} judged later"
     );
     println!("{reached}");
     if seeds.tell(pulses) {
         assert!(
-            steps > 2000 && played_steps > 2000 && named > 1500 && nameless * 50 < named,
+            steps > 2000
+                && played_steps > 2000
+                && named > 1500
+                && nameless * 30 < named
+                && late > 50,
             "{reached}"
         );
     }

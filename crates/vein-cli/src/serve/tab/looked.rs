@@ -122,7 +122,7 @@ impl Tab {
             }
             Query::Reach(kind, name) => {
                 let found = reached(self.reach_map()?, *kind, name);
-                self.with_last(found)
+                self.with_last(found, name)
             }
             Query::Mark(what, which) => done(self.mark(*what, which)?),
             Query::Put(path, json) => done(self.put(path, json)?),
@@ -255,21 +255,23 @@ impl Tab {
         watch.reach.as_ref().context("it was worked out")
     }
 
-    /// What was found, each with the pulse that has changed it last.
-    fn with_last(&self, found: Vec<(String, String)>) -> Json {
+    /// What was found, each with the pulse that has changed it last, and which has changed what it is about.
+    fn with_last(&self, found: Vec<(String, String)>, name: &str) -> Json {
+        let component = self.state.served.as_ref().map_or("", |served| &served.component);
         let mut last: HashMap<String, u64> = HashMap::new();
         for line in self.watch.iter().flat_map(|watch| &watch.lines) {
-            for [_, place, ..] in &line.effects {
-                last.insert(without_rows(place), line.number);
-                if let Some((_, inner)) = place.split_once(" › ") {
-                    last.insert(without_rows(inner), line.number);
-                }
+            for [kind, place, ..] in &line.effects {
+                let own = place.strip_prefix(component).unwrap_or(place);
+                let own =
+                    own.strip_prefix(" › ").or_else(|| own.strip_prefix('.')).unwrap_or(place);
+                let called = if kind == "view" { without_rows(own) } else { any_items(own) };
+                last.insert(called, line.number);
             }
         }
         let found = found.into_iter().enumerate().map(|(id, (name, through))| {
             json!({ "id": id, "name": name, "through": through, "last": last.get(&name) })
         });
-        found.collect()
+        json!({ "found": found.collect::<Vec<_>>(), "last": last.get(name) })
     }
 
     /// What the project's scenarios have seen, as soon as that is known.
@@ -383,6 +385,30 @@ fn without_rows(address: &str) -> String {
     pieces.collect::<Vec<_>>().join(" › ")
 }
 
+/// A path of state as the map calls it: `beds[*].crop` of `beds[3].crop`, `bed-card.litres` of `bed-card[#3].litres`.
+fn any_items(path: &str) -> String {
+    match path.rsplit_once("].") {
+        Some((before, inner)) if before.contains("[#") => {
+            format!("{}.{}", without_rows(&format!("{before}]")), items_in(inner))
+        }
+        _ => items_in(path),
+    }
+}
+
+/// The positions in a path as those of any item.
+fn items_in(path: &str) -> String {
+    let (mut found, mut inside) = (String::new(), false);
+    for c in path.chars() {
+        match c {
+            '[' => found.push_str("[*]"),
+            c if c != ']' && !inside => found.push(c),
+            _ => {}
+        }
+        inside = (inside || c == '[') && c != ']';
+    }
+    found
+}
+
 struct Fields<'a> {
     program: &'a Program,
     /// What is called as the map calls it, and known to it.
@@ -406,16 +432,7 @@ impl Fields<'_> {
     ) {
         let (program, mut ty) = (self.program, ty);
         let inner = path.strip_prefix(self.owner.0).unwrap_or(path).trim_start_matches('.');
-        let mut way = String::new();
-        let mut inside_brackets = false;
-        for c in inner.chars() {
-            match c {
-                '[' => way.push_str("[*]"),
-                c if c != ']' && !inside_brackets => way.push(c),
-                _ => {}
-            }
-            inside_brackets = (inside_brackets || c == '[') && c != ']';
-        }
+        let mut way = items_in(inner);
         if !self.owner.1.is_empty() {
             way = format!("{}.{way}", self.owner.1);
         }
@@ -535,6 +552,16 @@ fn state(page: &mut Page, address: &str, open: &[String], watch: &Watch) -> Resu
         }
         let path = page.session_mut().runtime().path_of(one.scope, number);
         let value = page.session_mut().get(&path)?;
+        let status = source(number).map(|source| {
+            let mut text =
+                |cell| page.session_mut().value_in(one.scope, cell).to_text().to_string();
+            let (status, reason) = (text(source.status), text(source.reason));
+            match status == "failed" {
+                true => format!("{status}: {reason}"),
+                false => status,
+            }
+        });
+        let kind = status.as_deref().unwrap_or(kind);
         fields.add(&path, &cell.name, (kind, editable), cell.ty, &value, 0);
     }
     Ok(fields.all.into())

@@ -271,9 +271,16 @@ impl Tab {
             Said::Event(told) => {
                 self.go_on();
                 if let Some(page) = &mut self.page {
+                    // It is shown before it is known whether it was exact.
+                    page.session_mut().judge_later(true);
                     let pulse = told.delivered(page.session_mut());
+                    page.session_mut().judge_later(false);
                     match page.follow(pulse) {
-                        Ok(pulse) => self.happened(&pulse),
+                        Ok(mut pulse) => {
+                            self.to_tab.patches(&pulse);
+                            page.session_mut().judge(&mut pulse);
+                            self.followed(&pulse);
+                        }
                         Err(error) => self.note(error.to_string()),
                     }
                 }
@@ -590,6 +597,11 @@ impl Tab {
         if self.past.is_none() {
             self.to_tab.patches(pulse);
         }
+        self.followed(pulse);
+    }
+
+    /// Goes on with what a pulse did, which is shown already.
+    fn followed(&mut self, pulse: &Pulse) {
         self.happened_quietly(pulse);
         if let (Some(watch), Some(page)) = (&mut self.watch, &mut self.page) {
             watch.note(page, pulse);

@@ -97,14 +97,16 @@ impl Line {
     }
 }
 
-/// A cause with the last of its address alone: `click on button.water`.
+/// A cause with the end of its address alone: `click on bed-card[#1] › button.water`.
 fn shortened(cause: &str) -> String {
-    let (Some((first, _)), Some((_, last))) = (cause.split_once(" › "), cause.rsplit_once(" › "))
+    let mut pieces = cause.rsplitn(3, " › ");
+    let (Some(last), Some(around), Some(first)) = (pieces.next(), pieces.next(), pieces.next())
     else {
         return cause.to_owned();
     };
-    let said = first.rsplit_once(' ').map_or("", |(said, _)| said);
-    format!("{said} {last}")
+    let said = first.split(" › ").next().unwrap_or(first);
+    let said = said.rsplit_once(' ').map_or("", |(said, _)| said);
+    format!("{said} {around} › {last}")
 }
 
 /// What is noted of a page.
