@@ -107,7 +107,7 @@ pub async fn it_shows_edits_and_goes_back_and_forth(browser: &Browser) {
     let before = browser.run(&format!("return {moisture}.textContent")).await;
     let element = browser.client.find(".bed:nth-of-type(2) button.water").await.expect("a button");
     element.click().await.expect("a click");
-    browser.until("return document.querySelector('#vein-marks').shadowRoot.querySelectorAll('.mark').length === 1", "a mark").await;
+    browser.until("return document.querySelector('#vein-marks')?.shadowRoot.querySelectorAll('.mark').length === 1", "a mark").await;
     to(browser, &beside.bench).await;
     let chosen = "return document.querySelector('.piece:has(:checked) span').textContent";
     browser
@@ -196,7 +196,7 @@ pub async fn it_shows_edits_and_goes_back_and_forth(browser: &Browser) {
     );
     to(browser, &beside.page).await;
     let marks =
-        "return document.querySelector('#vein-marks').shadowRoot.querySelectorAll('.mark').length";
+        "return document.querySelector('#vein-marks')?.shadowRoot.querySelectorAll('.mark').length";
     browser.until(&marks.replace("length", "length > 2"), "marks").await;
 
     // Back, where nothing is lost, and forth again.
