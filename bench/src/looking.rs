@@ -5,6 +5,7 @@ use crate::tab::Tab;
 use anyhow::{Context, Result};
 use std::path::Path;
 use tempfile::TempDir;
+use vein_cli::trial::LOOK;
 
 /// Rows of five parts each.
 const ROWS: usize = 200;
@@ -57,32 +58,11 @@ const CLICKS: &str = "
     took.sort((a, b) => a - b);
     return took[took.length >> 1];";
 
-/// Looks at the tab as the workbench does, with every view open.
-const LOOK: &str = "
-    const token = document.querySelector('meta[name=vein-token]').content;
-    const socket = new WebSocket(`ws://${location.host}/vein/look`);
-    const waiting = new Map();
-    let last = 0;
-    let tab = 0;
-    socket.onmessage = ({ data }) => {
-      const [[kind, [id, what]]] = Object.entries(JSON.parse(data));
-      waiting.get(id)?.(kind === 'answer' ? what : new Error(what));
-    };
-    const ask = (what) => new Promise((done) => {
-      waiting.set(++last, done);
-      socket.send(JSON.stringify(what(last)));
-    });
-    window.look = (query) => ask((id) => ({ ask: [id, tab, query] }));
-    await new Promise((done) => { socket.onopen = done; });
-    socket.send(JSON.stringify({ token }));
-    tab = (await ask((id) => ({ tabs: id }))).at(-1).id;
+/// Follows all that the workbench follows.
+const FOLLOW: &str = "
     for (const query of ['tree', 'time', 'recording', 'pointed', { state: ['', []] }, { ledger: ['', 100] }, { covered: false }]) {
-      const id = ++last;
-      waiting.set(id, () => socket.send(JSON.stringify({ got: id })));
-      socket.send(JSON.stringify({ follow: [id, tab, query] }));
-    }
-    await window.look('time');
-    return true;";
+      follow(query);
+    }";
 
 /// Clicks many times, each once the one before is shown; gives the moments that are kept.
 const MANY: &str = "
@@ -139,6 +119,7 @@ pub(crate) async fn measure(tab: &Tab, vein: &Path) -> Result<Vec<String>> {
     };
     let alone = [clicks("#one").await?, clicks("#all").await?];
     run(LOOK, Vec::new()).await?;
+    run(FOLLOW, Vec::new()).await?;
     let looked = [clicks("#one").await?, clicks("#all").await?];
     let mut lines = Vec::new();
     for (what, at) in [("one part of 1,000", 0), ("all of 1,000", 1)] {

@@ -15,6 +15,40 @@ use std::sync::Arc;
 use tokio::net::TcpListener;
 use vein::{Played, ScenarioFile, Ui};
 
+/// What looks at a served page as a workbench does, from the page itself: `look` asks something of it once, `follow` again and again,
+/// and forgets what it is told.
+pub const LOOK: &str = "
+    const token = document.querySelector('meta[name=vein-token]').content;
+    const socket = new WebSocket(`ws://${location.host}/vein/look`);
+    const waiting = new Map();
+    let last = 0;
+    let tab = 0;
+    const say = (what) => socket.send(JSON.stringify(what));
+    socket.onmessage = ({ data }) => {
+      const [[kind, [id, what]]] = Object.entries(JSON.parse(data));
+      if (kind === 'answer') waiting.get(id)?.[0](what);
+      else waiting.get(id)?.[1](new Error(what));
+    };
+    const ask = (what) => new Promise((done, failed) => {
+      waiting.set(++last, [done, failed]);
+      say(what(last));
+    });
+    window.look = (query) => ask((id) => ({ ask: [id, tab, query] }));
+    window.follow = (query) => {
+      const id = ++last;
+      waiting.set(id, [() => say({ got: id }), () => {}]);
+      say({ follow: [id, tab, query] });
+    };
+    return new Promise((done) => {
+      socket.onopen = async () => {
+        say({ token });
+        const tabs = await ask((id) => ({ tabs: id }));
+        tab = tabs.at(-1).id;
+        await window.look('time');
+        done(true);
+      };
+    });";
+
 /// Plays a scenario in one Chromium after the other text for the browser's side of the patch protocol.
 ///
 /// # Errors

@@ -7,33 +7,7 @@ use std::path::Path;
 use std::process::Command;
 use std::time::{Duration, Instant};
 use tempfile::TempDir;
-
-/// Asks something of the tab that is open, as a workbench does, from the page itself.
-const LOOK: &str = "
-    const token = document.querySelector('meta[name=vein-token]').content;
-    const socket = new WebSocket(`ws://${location.host}/vein/look`);
-    const waiting = new Map();
-    let last = 0;
-    let tab = 0;
-    socket.onmessage = ({ data }) => {
-      const [[kind, [id, what]]] = Object.entries(JSON.parse(data));
-      if (kind === 'answer') waiting.get(id)?.[0](what);
-      else waiting.get(id)?.[1](new Error(what));
-    };
-    const ask = (what) => new Promise((done, failed) => {
-      waiting.set(++last, [done, failed]);
-      socket.send(JSON.stringify(what(last)));
-    });
-    window.look = (query) => ask((id) => ({ ask: [id, tab, query] }));
-    return new Promise((done) => {
-      socket.onopen = async () => {
-        socket.send(JSON.stringify({ token }));
-        const tabs = await ask((id) => ({ tabs: id }));
-        tab = tabs.at(-1).id;
-        await window.look('time');
-        done(true);
-      };
-    });";
+use vein_cli::trial::LOOK;
 
 /// A page that is served, and the workbench beside it.
 struct Beside {

@@ -15,6 +15,9 @@ use vein_proof::{Act, Entry, Player, Scenario, Session};
 use vein_runtime::{Host, Question};
 use vein_view::NodeId;
 
+/// What the host was asked at once, and what it answered.
+type Asked = Arc<Mutex<Vec<(Vec<Value>, Value)>>>;
+
 /// A page of which all is recorded.
 struct Recorded {
     session: Session,
@@ -171,7 +174,7 @@ fn random_recordings_come_to_the_same_when_they_are_played() {
         let program = compiled(&files);
         let beds: Vec<Json> = (0..3).map(|_| bed(&mut random)).collect();
         let data = Value::from(json!({ "beds": beds }));
-        let asked: Arc<Mutex<Vec<(Vec<Value>, Value)>>> = Arc::default();
+        let asked: Asked = Arc::default();
         let (mut host, log) = (host(), asked.clone());
         let soil = host.functions["soil"].clone();
         let noted = move |args: &[Value]| {

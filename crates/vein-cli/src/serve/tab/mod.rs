@@ -5,6 +5,7 @@ mod looked;
 mod noted;
 mod past;
 mod recording;
+mod state;
 
 use super::follow::Report;
 use super::line::{Answered, AtOnce, Heard, ToTab, message, raw, read, words};
