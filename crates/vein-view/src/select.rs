@@ -39,6 +39,15 @@ impl Tree {
     /// # Errors
     /// A selector that does not parse, or uses a pseudo-class that has no meaning here.
     pub fn select(&self, selector: &str) -> Result<Vec<NodeId>, SelectError> {
+        self.select_some(selector, usize::MAX)
+    }
+
+    /// The first of them, so many at most.
+    pub(crate) fn select_some(
+        &self,
+        selector: &str,
+        most: usize,
+    ) -> Result<Vec<NodeId>, SelectError> {
         let mut input = CssParser::new(selector);
         let list = input
             .parse_entirely(|input| SelectorList::parse(&Grammar, input, ParseRelative::No))
@@ -54,7 +63,7 @@ impl Tree {
         );
         let mut found = Vec::new();
         let mut open: Vec<NodeId> = self.children(self.root()).iter().rev().copied().collect();
-        while let Some(id) = open.pop() {
+        while let Some(id) = open.pop().filter(|_| found.len() < most) {
             if self.element(id).is_some() {
                 let element = Candidate { tree: self, id };
                 if matches_selector_list(&list, element, &mut context) {

@@ -2,6 +2,8 @@
 
 use crate::tree::{NodeId, Tree};
 
+/// So many selectors of a form are tried.
+const MOST_TRIED: usize = 200;
 /// Attributes that tell elements apart for whoever reads a selector, best first.
 const TELLING: [&str; 6] = ["aria-label", "name", "placeholder", "type", "value", "title"];
 
@@ -21,28 +23,36 @@ impl Tree {
             .collect();
         let (_, outer) = around.split_first()?;
         let own = self.simple_selectors(id);
-        let finds =
-            |selector: &String| self.select(selector).is_ok_and(|found| found.first() == Some(&id));
-        let alone =
-            |selector: &String| self.select(selector).is_ok_and(|found| found.as_slice() == [id]);
         let around: Vec<Vec<String>> = outer.iter().map(|id| self.simple_selectors(*id)).collect();
         let within = |outer: &[Vec<String>], inner: &[String]| -> Vec<String> {
             let all = outer.iter().flatten();
             all.flat_map(|outer| inner.iter().map(move |inner| format!("{outer} {inner}")))
                 .collect()
         };
-        let in_one = within(&around, &own);
-        if let Some(found) = own.iter().chain(&in_one).find(|selector| alone(selector)) {
-            return Some(found.clone());
+        let mut tried = own.clone();
+        tried.extend(within(&around, &own));
+        tried.truncate(MOST_TRIED);
+        let found: Vec<Vec<NodeId>> = tried
+            .iter()
+            .map(|selector| self.select_some(selector, 2).unwrap_or_default())
+            .collect();
+        let with = |wanted: fn(&[NodeId], NodeId) -> bool| {
+            let at = found.iter().position(|found| wanted(found, id))?;
+            Some(tried[at].clone())
+        };
+        let simple = with(|found, id| found == [id])
+            .or_else(|| with(|found, id| found.first() == Some(&id)));
+        if simple.is_some() {
+            return simple;
         }
-        if let Some(found) = own.iter().chain(&in_one).find(|selector| finds(selector)) {
-            return Some(found.clone());
-        }
-        for (at, inner) in around.iter().enumerate() {
-            let in_two = within(&around[at + 1..], &within(std::slice::from_ref(inner), &own));
-            if let Some(found) = in_two.into_iter().find(finds) {
-                return Some(found);
-            }
+        let finds = |selector: &String| {
+            self.select_some(selector, 1).is_ok_and(|found| found.first() == Some(&id))
+        };
+        let in_two = around.iter().enumerate().flat_map(|(at, inner)| {
+            within(&around[at + 1..], &within(std::slice::from_ref(inner), &own))
+        });
+        if let Some(found) = in_two.take(MOST_TRIED).find(finds) {
+            return Some(found);
         }
         let step = |id: &NodeId| {
             let siblings = self.parent(*id).map_or(&[][..], |parent| self.children(parent));

@@ -13,7 +13,7 @@ use vein_proof::scenario::record::{self, Detail};
 use vein_proof::scenario::{InMemory, Recording};
 use vein_proof::{Act, Entry, Player, Scenario, Session};
 use vein_runtime::{Host, Question};
-use vein_view::NodeId;
+use vein_view::{NodeId, Typing};
 
 /// What the host was asked at once, and what it answered.
 type Asked = Arc<Mutex<Vec<(Vec<Value>, Value)>>>;
@@ -127,6 +127,8 @@ impl Recorded {
             }
         }
         let Ok(entries) = self.session.act(target, &act) else { return false };
+        // What is set anew is another step, even in the same field.
+        self.recording.happened_by_itself();
         self.follow(&entries);
         true
     }
@@ -146,10 +148,10 @@ impl Recorded {
             }
             _ if is_field && random.below(3) > 0 => {
                 let text = *random.pick(&["3", "2.50", "kale", "", " 1", "x<\"y\\", "ä\t"]);
-                Act::Type {
-                    text: text.to_owned(),
-                    append: random.below(3) == 0 && !text.is_empty(),
-                }
+                // What is set at once has no end to go on from, and what is left for a field may change it.
+                let keyed = tree.typing(target) != Some(Typing::Whole) && !text.is_empty();
+                let goes_on = keyed && tree.focused() == Some(target);
+                Act::Type { text: text.to_owned(), append: goes_on && random.below(3) == 0 }
             }
             _ => match random.below(6) {
                 0 => {
