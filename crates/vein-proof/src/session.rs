@@ -419,6 +419,11 @@ impl Session {
         Some(self.show(pulse))
     }
 
+    /// Leaves out the periods of timers that have gone by until a time, but for the last of each.
+    pub fn skip_missed(&mut self, until: f64) {
+        self.runtime.skip_missed(until);
+    }
+
     /// In how many milliseconds the next timer or waiting event is due.
     pub fn next_due(&self) -> Option<f64> {
         self.runtime.next_due().map(|due| due - self.runtime.now())

@@ -31,8 +31,8 @@ pub(crate) struct Timer {
 
 #[derive(Debug)]
 pub(crate) enum TimerKind {
-    /// A hook that runs every so many milliseconds.
-    Every { hook: u32, period: f64 },
+    /// A hook that runs every so many milliseconds, and how many of its periods were left out.
+    Every { hook: u32, period: f64, missed: u64 },
     /// An event that waited until nothing more has happened.
     Settled { listener: u32, event: Value, after: u32 },
 }
@@ -108,8 +108,8 @@ impl Runtime {
                 let cause = Cause::Settled { kind, on, node, after };
                 Some(self.hear(cause, vec![(scope, number, event)], &[]))
             }
-            TimerKind::Every { hook, period } => {
-                let kind = TimerKind::Every { hook, period };
+            TimerKind::Every { hook, period, missed } => {
+                let kind = TimerKind::Every { hook, period, missed: 0 };
                 let again = self.waiting.add(key.0.get() + period, Timer { scope, kind });
                 let stale = self.view.graph.is_broken(Sabotage::StaleTimers);
                 let wards = &mut self.view.graph.scope_mut(scope).wards;
@@ -117,9 +117,37 @@ impl Runtime {
                     wards.timers[hook as usize] = Some((again, period));
                 }
                 let address = &plan.hooks[hook as usize].address;
-                let cause = Cause::Timer { on: self.view.graph.address(scope, address) };
+                let timer = self.view.graph.address(scope, address);
+                let cause = Cause::Timer { on: timer.clone() };
                 let owner = crate::execute::Owner::Hook(hook);
-                Some(self.pulse(cause, &mut |run, _| run.run(scope, owner, Vec::new())))
+                let mut pulse = self.pulse(cause, &mut |run, _| run.run(scope, owner, Vec::new()));
+                if missed > 0 {
+                    pulse.problems.push(Problem::Missed { timer, periods: missed });
+                }
+                Some(pulse)
+            }
+        }
+    }
+
+    /// Leaves out the periods of timers that have gone by until a time, but for the last of each: for a host that cannot keep up
+    /// with them. The next pulse of such a timer says how many those were.
+    pub fn skip_missed(&mut self, until: f64) {
+        let due = self.waiting.timers.iter().take_while(|((due, _), _)| due.get() <= until);
+        let late = due.filter_map(|(key, timer)| match timer.kind {
+            TimerKind::Every { period, .. } if key.0.get() + period <= until => Some(*key),
+            _ => None,
+        });
+        for key in late.collect::<Vec<_>>() {
+            let Some(Timer { scope, kind: TimerKind::Every { hook, period, missed } }) =
+                self.waiting.timers.remove(&key)
+            else {
+                continue;
+            };
+            let gone = ((until - key.0.get()) / period).floor();
+            let kind = TimerKind::Every { hook, period, missed: missed + gone as u64 };
+            let again = self.waiting.add(key.0.get() + gone * period, Timer { scope, kind });
+            if let Some(wards) = &mut self.view.graph.scope_mut(scope).wards {
+                wards.timers[hook as usize] = Some((again, period));
             }
         }
     }
@@ -207,7 +235,7 @@ impl Runtime {
             }
             if let Some(period) = *period {
                 let due = self.waiting.now + period;
-                let kind = TimerKind::Every { hook: *hook, period };
+                let kind = TimerKind::Every { hook: *hook, period, missed: 0 };
                 *timer = Some((self.waiting.add(due, Timer { scope: *scope, kind }), period));
             }
         }
@@ -219,7 +247,7 @@ impl Runtime {
         let timer = wards.as_mut().and_then(|wards| wards.timers[hook as usize].as_mut());
         let Some((key, period)) = timer else { return };
         self.waiting.timers.remove(key);
-        let kind = TimerKind::Every { hook, period: *period };
+        let kind = TimerKind::Every { hook, period: *period, missed: 0 };
         *key = self.waiting.add(due, Timer { scope, kind });
     }
 
@@ -359,7 +387,7 @@ impl Runtime {
         };
         for (key, Timer { scope, kind }) in &self.waiting.timers {
             let known = wards(*scope).is_some_and(|wards| match kind {
-                TimerKind::Every { hook, period } => {
+                TimerKind::Every { hook, period, .. } => {
                     wards.timers[*hook as usize] == Some((*key, *period))
                 }
                 TimerKind::Settled { listener, .. } => wards.settling.contains(&(*listener, *key)),

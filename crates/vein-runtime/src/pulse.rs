@@ -287,6 +287,13 @@ pub enum Problem {
         /// The one that was not shown any more.
         component: Name,
     },
+    /// A timer whose pulses, or those beside it, take longer than its period.
+    Missed {
+        /// Which, and of whom.
+        timer: String,
+        /// How many of its periods were left out.
+        periods: u64,
+    },
     /// The host's answer does not fit its type.
     WrongAnswer {
         /// The function.
@@ -310,6 +317,9 @@ impl std::fmt::Display for Problem {
             }
             Problem::NoValue { part, held } => {
                 write!(f, "{part}: {held} means no value of its type; state stays as it is")
+            }
+            Problem::Missed { timer, periods } => {
+                write!(f, "{timer}: {periods} of its periods were missed, since pulses take longer")
             }
             Problem::WrongAnswer { function, reason } => {
                 write!(f, "the answer of `{function}` does not fit: {reason}")

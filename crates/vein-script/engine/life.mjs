@@ -424,8 +424,11 @@ export class Page {
     this.schedule?.();
     return timer;
   }
-  /** Runs what is due until a time, in its order. */
-  advance(until) {
+  /**
+   * Runs what is due until a time, in its order. Where `goesOn` says after a pulse that it has taken long enough, the periods of timers
+   * that have gone by are left out, but for the last of each, and what is still due waits.
+   */
+  advance(until, goesOn = null) {
     for (;;) {
       let next = null;
       for (const timer of this.timers) {
@@ -438,6 +441,12 @@ export class Page {
         next.run(next);
       } catch (fault) {
         this.failed(fault);
+      }
+      if (goesOn !== null && !goesOn()) {
+        for (const timer of this.timers) {
+          if (timer.period > 0) timer.due += Math.max(Math.floor((until - timer.due) / timer.period), 0) * timer.period;
+        }
+        return;
       }
     }
     this.time = Math.max(until, this.time);

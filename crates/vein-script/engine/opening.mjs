@@ -10,6 +10,11 @@ export const CLOCK = {
     const timer = setTimeout(run, Math.max(0, due - performance.now()));
     return () => clearTimeout(timer);
   },
+  /** Whether what is due may go on without anything else being listened to. */
+  patience() {
+    const end = performance.now() + 50;
+    return () => performance.now() < end;
+  },
 };
 
 /** What is told of a pulse that was taken back. */
@@ -23,7 +28,7 @@ export const clocked = new Set();
 
 /** What was due before now comes before what is done now. */
 export function catchUp() {
-  for (const page of clocked) if (page.timers.size > 0) page.advance(page.now());
+  for (const page of clocked) if (page.timers.size > 0) page.advance(page.now(), page.clock.patience?.());
 }
 
 /** Has the timers of a page run with a clock, and its questions answered by its host. */
@@ -42,7 +47,7 @@ export function schedule() {
   this.due = due;
   this.cancel = Number.isFinite(due) ? this.clock.at(due + this.began, () => {
     this.due = undefined;
-    this.advance(this.now());
+    this.advance(this.now(), this.clock.patience?.());
     this.schedule();
   }) : undefined;
 }

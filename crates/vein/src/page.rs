@@ -317,6 +317,40 @@ impl Page {
         Ok(entries)
     }
 
+    /// As [`Page::advance`], as long as `goes_on` says so after each pulse: for hosts in real time, whose clock goes on while pulses
+    /// run. Where it does not, the periods of timers that have gone by are left out, but for the last of each, and the next pulse of
+    /// such a timer says how many those were. What is still due is run by the next call; [`Page::now`] tells how far this one came.
+    ///
+    /// # Errors
+    /// As [`Page::advance`].
+    ///
+    /// ```
+    /// let ui = vein::Ui::from_sources([("a-clock.vein", "holds n = 0\nupon every (10) { n++ }\n<p>{n}</p>")])?;
+    /// let mut page = ui.open("a-clock", ())?;
+    /// assert_eq!(page.advance_while(1000.0, || false)?.len(), 1);
+    /// let pulses = page.advance_while(1000.0 - page.now(), || true)?;
+    /// assert_eq!((pulses.len(), page.html().as_str()), (1, "<p>2</p>"));
+    /// let told = pulses[0].pulse.problems[0].to_string();
+    /// assert_eq!(told, "upon every (10): 98 of its periods were missed, since pulses take longer");
+    /// # Ok::<(), vein::Error>(())
+    /// ```
+    pub fn advance_while(
+        &mut self,
+        milliseconds: f64,
+        mut goes_on: impl FnMut() -> bool,
+    ) -> Result<Vec<Entry>, Error> {
+        let until = self.session.runtime().now() + milliseconds.max(0.0);
+        let mut entries = Vec::new();
+        while entries.is_empty() || goes_on() {
+            match self.session.run_due(until) {
+                Some(entry) => entries.push(self.done(entry)?),
+                None => return Ok(entries),
+            }
+        }
+        self.session.skip_missed(until);
+        Ok(entries)
+    }
+
     /// The next pulse that comes from outside: an answer, an item of a stream, what another thread
     /// handed over. Wait for it in whatever executor there is, or poll it by hand. A pulse that was
     /// taken back comes, too, with its fault.
@@ -358,7 +392,7 @@ impl Page {
                     Err(error) => return Poll::Ready(Err(error)),
                 },
                 Came::End(id) => {
-                    self.session.finish(id);
+                    self.finish(id);
                     continue;
                 }
                 Came::Handed(Handed::Set(path, value)) => {
@@ -413,6 +447,23 @@ impl Page {
             },
             None => Ok(None),
         }
+    }
+
+    /// A stream has no more to say: what it said last stays.
+    ///
+    /// ```
+    /// let ui = vein::Ui::from_sources([("a-gauge.vein",
+    ///     "streams sensor(): number\nfollows level: number = sensor()\n<p>{level}</p>")])?;
+    /// let mut page = ui.page("a-gauge").answered_by_hand().open(())?;
+    /// let question = page.questions()[0].id;
+    /// page.answer(question, Ok(vein::Value::from(3.0)))?;
+    /// page.finish(question);
+    /// assert_eq!((page.html().as_str(), page.questions().len()), ("<p>3</p>", 0));
+    /// # Ok::<(), vein::Error>(())
+    /// ```
+    pub fn finish(&mut self, question: QuestionId) {
+        self.session.finish(question);
+        self.driven.done(question);
     }
 
     /// As [`Page::answer`], for surfaces, which have to show whatever a pulse did: an answer that does not fit, and a pulse that was

@@ -1,6 +1,7 @@
 //! Served pages that follow their project's files, in a real Chromium: what is saved is shown, and nothing is lost of what somebody is
 //! in the middle of.
 
+use crate::building_of::built;
 use crate::driven::Browser;
 use crate::running::{Running, Server};
 use serde_json::{Value as Json, json};
@@ -8,6 +9,7 @@ use std::path::Path;
 use std::process::Command;
 use std::time::Duration;
 use tempfile::TempDir;
+use vein_cli::trial::serve_files;
 
 /// How often each kind of file is saved.
 const TIMES: usize = 20;
@@ -411,15 +413,19 @@ pub async fn a_host_is_asked_to_the_half_of_a_character_and_may_wait_for_its_pag
     let dir = TempDir::new().expect("a folder");
     let page = "asks twin(s: string): string
 awaits later(s: string): string
+streams ended(n: number): number
+follows tick: number = ended(clicks)
 holds half = '\\ud83d'
 holds clicks = 0
 derives other = twin(half)
 loads third: string = later(other)
 <p id='seen'>{other === '\\udca7' ? 'whole' : 'lost'} {third === half + other ? 'whole' : 'lost'}</p>
+<p id='tick'>{tick}</p>
 <button click='-> clicks++'>{clicks}</button>";
     let host =
         "export const twin = (s) => (s.length === 1 && s.charCodeAt(0) === 0xd83d ? '\\udca7' : s);
 export const later = async (s) => `\\ud83d${s}`;
+export async function* ended(n) { globalThis.ends = [...(globalThis.ends ?? []), n]; yield 10 + n; }
 export default async function begin(vein) {
   const page = vein.open();
   // What comes of a click, which nobody sees before patches have come.
@@ -438,6 +444,10 @@ export default async function begin(vein) {
     browser.click("button").await;
     browser.until("return document.querySelector('button').textContent === '1'", "a patch").await;
     browser.until("return globalThis.began === 0xdca7", "what the host waited for").await;
+    // What a stream said last stays when it has ended, and it is asked once.
+    browser.until("return document.querySelector('#tick').textContent === '11'", "a stream").await;
+    tokio::time::sleep(Duration::from_millis(100)).await;
+    assert_eq!(browser.run("return globalThis.ends").await, json!([0, 1]));
     // One that fails while it begins says so, and the page stays.
     save(
         dir.path(),
@@ -447,4 +457,40 @@ export default async function begin(vein) {
     until_told(browser, "no shed").await;
     browser.click("button").await;
     browser.until("return document.querySelector('button').textContent === '2'", "a patch").await;
+}
+
+/// A timer whose pulse takes many times its period.
+const COSTLY: &str = "holds n = 0
+holds ticks = 0
+holds sum = 0
+upon every (1) { ticks++; for (const c of 'x'.repeat(20000).split('')) { sum++ } }
+<button id='more' click='-> n++'>{n}</button><p>{ticks} {sum}</p>";
+
+pub async fn a_timer_that_costs_more_than_its_period_stops_nobody(browser: &Browser) {
+    let dir = TempDir::new().expect("a folder");
+    save(dir.path(), "a-page.vein", COSTLY);
+    let server = Server::start(dir.path(), &[]);
+    browser.open(&server).await;
+    until_told(browser, "periods are missed").await;
+    used_while_it_ticks(browser).await;
+    // The page is edited, and goes on.
+    save(dir.path(), "a-page.vein", &COSTLY.replace("<p>", "<h1>busy</h1><p>"));
+    browser.until("return document.querySelector('h1') !== null", "the edited page").await;
+    let out = TempDir::new().expect("a folder");
+    built(&[], dir.path(), out.path());
+    let address = serve_files(out.path().to_owned(), &[]).await.expect("a server");
+    browser.client.goto(&address).await.expect("a page");
+    used_while_it_ticks(browser).await;
+}
+
+async fn used_while_it_ticks(browser: &Browser) {
+    let ticks = "return Number(document.querySelector('p').textContent.split(' ')[0])";
+    browser.until(&format!("{ticks} > 3"), "the timer").await;
+    for clicks in 1..=5 {
+        browser.run("document.querySelector('#more').click()").await;
+        let shown = format!("return document.querySelector('#more').textContent === '{clicks}'");
+        browser.until(&shown, "a click").await;
+    }
+    let now = browser.run(ticks).await.as_f64().expect("a number");
+    browser.until(&format!("{ticks} > {now} + 3"), "the timer to go on").await;
 }

@@ -101,6 +101,7 @@ const TESTS: &[Test] = tests! {
     following::a_tab_comes_back_when_its_server_does,
     following::a_tab_that_slept_shows_what_was_saved_meanwhile,
     following::time_that_passed_at_once_is_caught_up_with,
+    following::a_timer_that_costs_more_than_its_period_stops_nobody,
     following::a_host_is_asked_to_the_half_of_a_character_and_may_wait_for_its_page,
     views::controls_are_bound_both_ways,
     views::what_an_input_method_types_is_left_alone,

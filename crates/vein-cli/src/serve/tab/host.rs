@@ -221,7 +221,7 @@ impl Tab {
     /// Takes in that it has no more to say.
     pub(super) fn end(&mut self, id: u64) {
         if let (Some(question), Some(page)) = (self.host.asked.remove(&id), &mut self.page) {
-            page.session_mut().finish(question);
+            page.finish(question);
         }
     }
 }

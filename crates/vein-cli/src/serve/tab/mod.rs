@@ -35,6 +35,8 @@ use vein::{Cause, Mates, Opening, Page, Problem, Pulse, Value};
 const KEPT_EVERY: Duration = Duration::from_millis(250);
 /// So much is handed with every pulse.
 const LITTLE: usize = 16 << 10;
+/// What is due is run for so long before anything else is listened to.
+const BUSY: Duration = Duration::from_millis(50);
 /// So many notes are shown at once.
 const MOST_NOTES: usize = 50;
 
@@ -620,8 +622,13 @@ impl Tab {
         for problem in &pulse.pulse.problems {
             let by_hand = matches!(pulse.pulse.cause, Cause::Event { .. } | Cause::Settled { .. });
             // What somebody is typing need not mean anything yet.
-            if !(by_hand && matches!(problem, Problem::NoValue { .. })) {
-                self.note(format!("warning: {problem}"));
+            match problem {
+                Problem::NoValue { .. } if by_hand => {}
+                // It says how many in each pulse; that it happens is told once.
+                Problem::Missed { timer, .. } => self.note(format!(
+                    "warning: {timer}: periods are missed, since pulses take longer; the ledger says how many"
+                )),
+                problem => self.note(format!("warning: {problem}")),
             }
         }
     }
@@ -651,15 +658,21 @@ fn runs(numbers: &[i64]) -> Vec<[i64; 2]> {
     runs
 }
 
-/// Moves a page's clock on to now, and runs what has become due.
+/// Moves a page's clock on to now, and runs what has become due, as far as that takes no longer than a while. `clock` is when the page's
+/// clock showed what it shows.
 fn moved_on(page: &mut Page, clock: &mut Instant, whole: bool) -> Vec<Pulse> {
-    let elapsed = clock.elapsed();
+    let begun = Instant::now();
+    let elapsed = begun.duration_since(*clock);
     let elapsed = match whole {
         true => Duration::from_millis(elapsed.as_millis() as u64),
         false => elapsed,
     };
-    *clock += elapsed;
-    page.advance(elapsed.as_secs_f64() * 1000.0).unwrap_or_else(|error| {
+    let (before, milliseconds) = (page.now(), elapsed.as_secs_f64() * 1000.0);
+    let pulses = page.advance_while(milliseconds, || begun.elapsed() < BUSY);
+    // Where it did not come so far, it goes on from there.
+    let came = page.now() - before;
+    *clock += if came < milliseconds { duration(came) } else { elapsed };
+    pulses.unwrap_or_else(|error| {
         eprintln!("{error}");
         Vec::new()
     })

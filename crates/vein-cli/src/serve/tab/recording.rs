@@ -77,6 +77,12 @@ impl Recorded {
     /// A pulse has happened.
     pub(super) fn note(&mut self, page: &mut Page, pulse: &Pulse) {
         let answered = page.take_answered();
+        let missed = |problem: &vein::Problem| matches!(problem, vein::Problem::Missed { .. });
+        let what = "a timer could not keep up: in a scenario it runs once for each of its periods";
+        if pulse.pulse.problems.iter().any(missed) && !self.unable.iter().any(|known| known == what)
+        {
+            self.unable.push(what.to_owned());
+        }
         let Some(recording) = &mut self.on else { return };
         if let (vein::Cause::Answered { .. }, Some((question, answer))) =
             (&pulse.pulse.cause, answered)
