@@ -96,6 +96,7 @@ const TESTS: &[Test] = tests! {
     renewing::edited_components_are_shown_as_afresh,
     workbench::it_shows_edits_and_goes_back_and_forth,
     workbench::what_a_person_does_is_recorded,
+    workbench::it_waits_for_a_page_that_has_mistakes,
     following::what_is_saved_is_shown_and_nothing_is_lost,
     following::mistakes_stand_over_the_page_and_go,
     following::a_tab_comes_back_when_its_server_does,

@@ -269,6 +269,28 @@ pub async fn it_shows_edits_and_goes_back_and_forth(browser: &Browser) {
     browser.until(&marks.replace("length", "length === 0"), "no marks").await;
 }
 
+pub async fn it_waits_for_a_page_that_has_mistakes(browser: &Browser) {
+    let dir = TempDir::new().expect("a folder");
+    let page = "holds n = 1\n<button click='-> n++'>{n}</button>";
+    std::fs::write(dir.path().join("a-page.vein"), page.replace("{n}", "{m}")).expect("a file");
+    let server = Server::start(dir.path(), &[]);
+    let address = format!("http://127.0.0.1:{}/", server.port);
+    browser.client.goto(&address).await.expect("a page");
+    let own = browser.client.tab().await.expect("a tab");
+    let bench = browser.client.open_tab().await.expect("a tab");
+    to(browser, &bench).await;
+    browser.client.goto(&format!("{address}vein/")).await.expect("the workbench");
+    browser
+        .until("return document.querySelector('.waits') !== null", "the workbench to wait")
+        .await;
+    std::fs::write(dir.path().join("a-page.vein"), page).expect("a file");
+    browser.until("return document.querySelectorAll('.piece').length === 1", "the tree").await;
+    browser
+        .until("return document.querySelector('.name span')?.textContent === 'n'", "the state")
+        .await;
+    Beside { page: own, bench }.close(browser).await;
+}
+
 /// What a recording of the page has come to, once it is ended.
 async fn recorded(browser: &Browser) -> Json {
     browser

@@ -21,10 +21,11 @@ impl Tab {
             self.watch = Some(Box::new(watch));
             self.tell_watch();
         }
-        if looked.follows
-            && let Some(watch) = &mut self.watch
-        {
-            watch.follow(looked);
+        if looked.follows {
+            match &mut self.watch {
+                Some(watch) => watch.follow(looked),
+                None => self.early.push(looked),
+            }
             return;
         }
         let said = self.found(&looked.query).map_err(|error| format!("{error:#}"));
@@ -33,6 +34,7 @@ impl Tab {
 
     /// A workbench wants to know less.
     pub(super) fn enough(&mut self, who: u64, id: Option<u64>) {
+        self.early.retain(|one| one.who != who || id.is_some_and(|id| id != one.id));
         let left = self.watch.as_mut().is_some_and(|watch| watch.enough(who, id));
         if left && id.is_none() {
             // Nobody looks any more: the page is as it would be without.

@@ -7,6 +7,7 @@ mod past;
 mod recording;
 mod state;
 
+use super::asked::Looked;
 use super::follow::Report;
 use super::line::{Answered, AtOnce, Heard, ToTab, message, raw, read, words};
 use super::message::Said;
@@ -93,6 +94,8 @@ pub(super) struct Tab {
     stale: bool,
     /// What is noted while a workbench looks at it.
     watch: Option<Box<Watch>>,
+    /// What workbenches want to know of a page that is not there yet.
+    early: Vec<Looked>,
     /// The page as it was after one of its pulses, while that is shown; the page itself goes on unseen.
     past: Option<(u64, Page)>,
     /// Which of them is to be shown next.
@@ -129,6 +132,7 @@ impl Tab {
             kept_len: 0,
             stale: false,
             watch: None,
+            early: Vec::new(),
             past: None,
             wanted: None,
         }
@@ -218,6 +222,9 @@ impl Tab {
                 Some(Heard::LookedAway(who)) => self.enough(who, None),
                 Some(asked) => self.waiting.push(asked),
                 None => {}
+            }
+            if self.page.is_some() {
+                std::mem::take(&mut self.early).into_iter().for_each(|looked| self.looked(looked));
             }
             self.drive_on();
             self.ask();
