@@ -260,7 +260,7 @@ const ASTRAY: &[(Sabotage, &str, &[Step], &[&str])] = &[
         Sabotage::KeepTimers,
         "holds on = true\n<an-hour when='on'></an-hour><button click='-> on = false'>b</button>",
         &[Step::Click],
-        &["Every { hook: 0, period: 50.0 } of "],
+        &["Every { hook: 0, period: 50.0, missed: 0 } of "],
     ),
     (
         Sabotage::KeepTimers,
@@ -273,7 +273,7 @@ const ASTRAY: &[(Sabotage, &str, &[Step], &[&str])] = &[
         Sabotage::StaleTimers,
         "<an-hour></an-hour>",
         &[Step::Wait(60.0)],
-        &["Every { hook: 0, period: 50.0 } of ", ", which does not wait"],
+        &["Every { hook: 0, period: 50.0, missed: 0 } of ", ", which does not wait"],
     ),
     (
         Sabotage::KeepQuestions,
