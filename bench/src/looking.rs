@@ -108,14 +108,13 @@ pub(crate) async fn measure(tab: &Tab, vein: &Path) -> Result<Vec<String>> {
     let server = serve(vein, dir.path())?;
     tab.open(&server.address).await?;
     tab.until("return 'linked' in document.documentElement.dataset || null").await?;
-    let clicks = async |selector: &str| -> Result<f64> {
-        let given = vec![selector.into(), ROUNDS.into()];
-        let script = format!("return (async (...arguments) => {{ {CLICKS} }})(...arguments)");
-        tab.run(&script, given).await?.as_f64().context("a time")
-    };
     let run = async |script: &str, given| {
         let script = format!("return (async (...arguments) => {{ {script} }})(...arguments)");
         tab.run(&script, given).await
+    };
+    let clicks = async |selector: &str| -> Result<f64> {
+        let given = vec![selector.into(), ROUNDS.into()];
+        run(CLICKS, given).await?.as_f64().context("a time")
     };
     let alone = [clicks("#one").await?, clicks("#all").await?];
     run(LOOK, Vec::new()).await?;

@@ -26,11 +26,18 @@ export class Looked {
   #was = '';
   #keys = '';
   #frame = 0;
+  #listens = false;
 
   constructor(root, surface, say) {
     this.#root = root;
     this.#surface = surface;
     this.#say = say;
+  }
+
+  /** Listens from now on: a page that nobody looks at is left alone. */
+  #listen() {
+    if (this.#listens) return;
+    this.#listens = true;
     addEventListener('scroll', () => this.#drawSoon(), { capture: true, passive: true });
     addEventListener('resize', () => this.#drawSoon());
     this.#point();
@@ -39,6 +46,7 @@ export class Looked {
 
   /** What a workbench wants to know. */
   watch({ points, records }) {
+    if (points || records) this.#listen();
     this.#points = points;
     this.#records = records;
     this.#root.style.cursor = points ? 'crosshair' : '';
@@ -49,6 +57,7 @@ export class Looked {
   /** Draws around the nodes of some numbers, each with something said of it. */
   marks(all) {
     this.#marks = all;
+    if (all.length > 0) this.#listen();
     this.#draw();
   }
 
@@ -122,13 +131,13 @@ export class Looked {
   }
 
   #record() {
-    const hear = (type, heard) => addEventListener(type, (event) => {
+    const hear = (type, heard, passive = false) => addEventListener(type, (event) => {
       const target = event.target;
       // What scripts make up is nothing that a person does; of lists, some drivers do so in a person's stead.
       if (!this.#records || this.#points || !(event.isTrusted || target.localName === 'select' && type === 'input')) return;
       if (!(target instanceof Element) || !this.#root.contains(target)) return;
       heard(event, target, () => this.#surface.placeOf(target));
-    }, true);
+    }, { capture: true, passive });
     hear('pointerdown', (event) => {
       this.#pressed = event.button === 0;
       this.#keyed = null;
@@ -196,7 +205,7 @@ export class Looked {
         if (this.#heard(target, type)) {
           this.#did({ cannot: `nothing in a scenario does \`${type}\`: what that did is left out` });
         }
-      });
+      }, true);
     }
   }
 

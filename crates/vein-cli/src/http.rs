@@ -51,6 +51,12 @@ impl Own {
         ["127.0.0.1", "localhost"].iter().any(|name| host == format!("{name}:{}", self.0))
     }
 
+    /// What a connection is told that no page of this server has opened.
+    pub(crate) fn refusal(self, headers: &HeaderMap) -> Option<Response> {
+        let said = "Only pages of this server may connect.";
+        (!self.is_origin(headers)).then(|| (StatusCode::FORBIDDEN, said).into_response())
+    }
+
     /// Whether a connection was opened by a page of this server.
     pub(crate) fn is_origin(self, headers: &HeaderMap) -> bool {
         let origin = headers.get(header::ORIGIN).and_then(|origin| origin.to_str().ok());

@@ -24,6 +24,15 @@ impl Kind {
     /// Every kind.
     pub const ALL: [Kind; 3] = [Kind::Binding, Kind::Branch, Kind::Handler];
 
+    /// What one of it is called.
+    pub fn name(self) -> &'static str {
+        match self {
+            Kind::Binding => "binding",
+            Kind::Branch => "branch",
+            Kind::Handler => "handler",
+        }
+    }
+
     /// What several of it are called.
     pub fn plural(self) -> &'static str {
         match self {

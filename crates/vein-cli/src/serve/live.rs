@@ -8,8 +8,8 @@ use crate::http::Own;
 use anstream::eprintln;
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
-use axum::http::{HeaderMap, StatusCode};
-use axum::response::{IntoResponse, Response};
+use axum::http::HeaderMap;
+use axum::response::Response;
 use futures_util::{SinkExt, StreamExt};
 use std::sync::Arc;
 use std::sync::mpsc::channel;
@@ -24,8 +24,8 @@ pub(super) async fn connect(
     headers: HeaderMap,
     upgrade: WebSocketUpgrade,
 ) -> Response {
-    if !Own(site.port).is_origin(&headers) {
-        return (StatusCode::FORBIDDEN, "Only pages of this server may connect.").into_response();
+    if let Some(refusal) = Own(site.port).refusal(&headers) {
+        return refusal;
     }
     upgrade.max_message_size(LONGEST_MESSAGE).on_upgrade(move |socket| async move {
         if let Err(error) = run(site, socket).await {

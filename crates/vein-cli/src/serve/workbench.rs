@@ -110,8 +110,8 @@ pub(super) async fn connect(
     headers: HeaderMap,
     upgrade: WebSocketUpgrade,
 ) -> Response {
-    if !Own(site.port).is_origin(&headers) {
-        return (StatusCode::FORBIDDEN, "Only pages of this server may connect.").into_response();
+    if let Some(refusal) = Own(site.port).refusal(&headers) {
+        return refusal;
     }
     upgrade.on_upgrade(move |socket| async move {
         if let Err(error) = run(site, socket).await {

@@ -144,8 +144,8 @@ async fn connect(
     headers: HeaderMap,
     upgrade: WebSocketUpgrade,
 ) -> Response {
-    if !shared.own.is_origin(&headers) {
-        return (StatusCode::FORBIDDEN, "Only pages of this server may connect.").into_response();
+    if let Some(refusal) = shared.own.refusal(&headers) {
+        return refusal;
     }
     upgrade.on_upgrade(move |socket| talk(shared, socket))
 }

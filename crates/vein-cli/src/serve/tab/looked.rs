@@ -79,10 +79,7 @@ impl Tab {
             self.reach_map()?;
         }
         let done = |()| Json::from("");
-        let shown = match &mut self.past {
-            Some((_, page)) => Some(page),
-            None => self.page.as_mut(),
-        };
+        let shown = shown(&mut self.past, &mut self.page);
         let (Some(watch), Some(page)) = (&mut self.watch, shown) else {
             bail!("the page is not shown")
         };
@@ -165,10 +162,7 @@ impl Tab {
 
     /// The component under the pointer, which may have been chosen.
     pub(super) fn pointed(&mut self, place: &crate::serve::message::Place, chosen: bool) {
-        let shown = match &mut self.past {
-            Some((_, page)) => Some(page),
-            None => self.page.as_mut(),
-        };
+        let shown = shown(&mut self.past, &mut self.page);
         let (Some(watch), Some(page)) = (&mut self.watch, shown) else { return };
         if let Some(address) = place.component(page) {
             watch.pointed.0.clone_from(&address);
@@ -189,7 +183,8 @@ impl Tab {
         let parts: Vec<(String, String)> = match what {
             Marked::Nothing => Vec::new(),
             Marked::Component => {
-                let page = self.shown_page().context("the page is not shown")?;
+                let page =
+                    shown(&mut self.past, &mut self.page).context("the page is not shown")?;
                 let runtime = page.session_mut().runtime();
                 let standing = runtime.standing_components().into_iter();
                 let nodes = standing.filter(|one| one.address == which);
@@ -217,7 +212,7 @@ impl Tab {
                     .collect()
             }
         };
-        let page = self.shown_page().context("the page is not shown")?;
+        let page = shown(&mut self.past, &mut self.page).context("the page is not shown")?;
         let mut wanted: HashMap<&str, &str> = HashMap::new();
         wanted.extend(parts.iter().map(|(place, said)| (&**place, &**said)));
         let own = format!("{} › ", page.session_mut().runtime().plan().name);
@@ -234,13 +229,6 @@ impl Tab {
         let marks: Vec<Json> = marks.collect();
         self.to_tab.tell("marks", marks);
         Ok(())
-    }
-
-    fn shown_page(&mut self) -> Option<&mut Page> {
-        match &mut self.past {
-            Some((_, page)) => Some(page),
-            None => self.page.as_mut(),
-        }
     }
 
     fn reach_map(&mut self) -> Result<&ReachMap> {
@@ -344,6 +332,17 @@ impl Tab {
     }
 }
 
+/// The page that the tab shows: as it was, or as it is.
+pub(super) fn shown<'a>(
+    past: &'a mut Option<(u64, Page)>,
+    page: &'a mut Option<Page>,
+) -> Option<&'a mut Page> {
+    match past {
+        Some((_, past)) => Some(past),
+        None => page.as_mut(),
+    }
+}
+
 /// The stores and components of a page.
 fn tree(page: &mut Page) -> Json {
     let runtime = page.session_mut().runtime();
@@ -386,7 +385,7 @@ fn covered(own: &Coverage, by_scenarios: Option<&Coverage>, missing: bool) -> Js
     let shown: Vec<Json> = shown
         .map(|(at, item)| {
             json!({
-                "id": at, "kind": item.kind.plural().trim_end_matches('s').replace("branche", "branch"),
+                "id": at, "kind": item.kind.name(),
                 "name": item.name, "place": item.origin.to_string(), "seen": item.count,
                 "proven": proven_at(at),
             })

@@ -31,6 +31,8 @@ pub(super) struct Follower {
     sent: Option<Result<Json, String>>,
     /// Whether it has still to say that it has what it was told.
     waits: bool,
+    /// Whether it was left out meanwhile.
+    left_out: bool,
     told: Option<Instant>,
 }
 
@@ -213,7 +215,9 @@ impl Watch {
     /// Goes on with a question of a workbench.
     pub(super) fn follow(&mut self, looked: Looked) {
         let Looked { who, id, query, to, .. } = looked;
-        self.followers.push(Follower { who, id, query, to, sent: None, waits: false, told: None });
+        let (sent, told) = (None, None);
+        let (waits, left_out) = (false, false);
+        self.followers.push(Follower { who, id, query, to, sent, waits, left_out, told });
         self.stale = true;
     }
 
@@ -222,7 +226,7 @@ impl Watch {
         let known = self.followers.iter_mut().find(|one| (one.who, one.id) == (who, id));
         if let Some(follower) = known {
             follower.waits = false;
-            self.stale = true;
+            self.stale |= std::mem::take(&mut follower.left_out);
         }
     }
 
@@ -245,11 +249,12 @@ impl Watch {
         }
         (self.stale, self.told) = (false, now);
         let mut due = Vec::new();
-        for (at, follower) in self.followers.iter().enumerate() {
+        for (at, follower) in self.followers.iter_mut().enumerate() {
             let seldom = matches!(follower.query, Query::Covered(_));
             let early = follower.told.is_some_and(|told| seldom && now < told + SELDOM);
             // What is left out now is looked at again.
             self.stale |= early && !follower.waits;
+            follower.left_out |= follower.waits;
             if !follower.waits && !early {
                 due.push(at);
             }

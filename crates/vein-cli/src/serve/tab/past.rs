@@ -1,5 +1,6 @@
 //! Back and forth: a tab's page shown as it was after a pulse, and gone on with from there.
 
+use super::looked::shown;
 use super::{Stage, Tab};
 use anyhow::{Context, Result, bail};
 use tokio::time::Instant;
@@ -44,10 +45,7 @@ impl Tab {
         match opened {
             Ok((mut past, _)) => {
                 past.record(true);
-                let shown = match &mut self.past {
-                    Some((_, shown)) => Some(shown),
-                    None => self.page.as_mut(),
-                };
+                let shown = shown(&mut self.past, &mut self.page);
                 let Some(mates) = shown.map(|shown| past.mates(shown)) else { return false };
                 self.tell_renewed(&mates, &served.title);
                 self.to_tab.patches(past.opening());
