@@ -39,8 +39,10 @@ pub(crate) type Known = FxHashMap<(u64, u32), Hand>;
 pub(crate) fn at_first(runtime: &Runtime, tree: &Tree, fresh: &Fresh) -> Known {
     each(runtime, tree, fresh, |control| {
         let marked = tree.attribute(control.node, "aria-invalid") == Some("true");
-        // What was entered and waits to be committed says nothing of the mark yet, which is of what was committed before.
-        let waits = control.is_later() && !control.shows();
+        // What was entered and waits to be committed says nothing of the mark yet, which is of what was committed before. It may have
+        // come to mean what state says by then: what has been committed so has no mark.
+        let uncommitted = !control.shows() || (marked && !control.is_nothing());
+        let waits = control.is_later() && uncommitted;
         Some(Hand {
             waits,
             invalid: marked && (control.is_nothing() || waits),

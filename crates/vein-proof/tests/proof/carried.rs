@@ -6,7 +6,7 @@ use crate::generate::Random;
 use crate::lively::{Lived, Step};
 use crate::outside::{MOST_NODES, bed};
 use crate::projects::lively_project;
-use crate::seeds::Seeds;
+use crate::seeds::{LONGER, Seeds};
 use crate::views::{compiled, shown};
 use serde_json::Value as Json;
 use vein_plan::timeline::Timeline;
@@ -15,8 +15,9 @@ use vein_proof::{Entry, Session};
 use vein_runtime::{Carried, CarriedInstance, Cause, Kept, Lost};
 use vein_view::{NodeId, Tree};
 
-/// Timers that were due at one time ran in another order.
-const ONCE_FAILED: [u64; 1] = [1_796_069_798_289];
+/// Timers that were due at one time ran in another order; a proof that began in the middle took a mark away from a control in which
+/// something waited that state says already.
+const ONCE_FAILED: [u64; 2] = [1_796_069_798_289, 1_796_083_907_818];
 
 #[test]
 fn random_pages_go_on_in_the_place_of_others() {
@@ -30,7 +31,8 @@ fn random_pages_go_on_in_the_place_of_others() {
         let beds: Vec<Json> = (0..3).map(|_| bed(&mut random)).collect();
         let Some(mut page) = Lived::open(program.clone(), &beds) else { continue };
         let (mut timeline, mut views) = (Timeline::new(64 << 20), Vec::new());
-        for at in 0..seeds.steps(16) {
+        let longer = ONCE_FAILED.contains(&seed);
+        for at in 0..if longer { LONGER } else { seeds.steps(16) } {
             timeline.push(page.session.carried().to_value());
             views.push(as_known(&page.session));
             if page.session.tree().len() > MOST_NODES {
