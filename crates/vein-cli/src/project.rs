@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 use vein::json::Unreadable;
-use vein::{Ui, Value};
+use vein::{Budget, Ui, Value};
 
 /// The port that pages are served on where nothing else is said.
 pub(crate) const PORT: u16 = 4180;
@@ -39,6 +39,9 @@ struct Settings {
     /// What `vein build` makes.
     #[serde(default)]
     build: BuildSettings,
+    /// What each pulse may use up.
+    #[serde(default)]
+    budget: BudgetSettings,
     /// Which warnings there are, by their short names; all of them where nothing is said.
     #[serde(default)]
     warnings: BTreeMap<String, bool>,
@@ -61,6 +64,26 @@ pub(crate) struct BuildSettings {
     /// Props of a custom element that are written to its attributes, too.
     #[serde(default)]
     pub(crate) reflect: Vec<String>,
+}
+
+/// What `vein.toml` may say of what a pulse may use up.
+#[derive(Clone, Copy, Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct BudgetSettings {
+    steps: Option<u64>,
+    bytes: Option<u64>,
+    nodes: Option<u64>,
+}
+
+impl BudgetSettings {
+    fn budget(self) -> Budget {
+        let all = Budget::default();
+        Budget {
+            steps: self.steps.unwrap_or(all.steps),
+            bytes: self.bytes.unwrap_or(all.bytes),
+            nodes: self.nodes.unwrap_or(all.nodes),
+        }
+    }
 }
 
 impl Settings {
@@ -137,6 +160,11 @@ impl Project {
         (locale, zone)
     }
 
+    /// What each pulse may use up.
+    pub(crate) fn budget(&self) -> Budget {
+        self.settings.budget.budget()
+    }
+
     /// Whether there are CSS files of the page.
     pub(crate) fn is_styled(&self) -> bool {
         !self.settings.styles.is_empty()
@@ -167,7 +195,7 @@ pub(crate) fn component_of(dir: &Path, named: Option<&str>) -> Result<Option<(Ui
 
 pub(crate) fn checked(project: &Project) -> Result<Option<Ui>> {
     match Ui::from_dir(project.components()) {
-        Ok(ui) => Ok(Some(ui)),
+        Ok(ui) => Ok(Some(ui.with_budget(project.budget()))),
         Err(vein::Error::Check(report)) => {
             output::report(&report);
             Ok(None)

@@ -6,6 +6,7 @@ use anyhow::{Context, Result, anyhow};
 use std::collections::BTreeSet;
 #[cfg(feature = "build")]
 use std::path::Path;
+use vein::Budget;
 use vein::program::Program;
 use vein_script::map::{Source, source_map};
 #[cfg(feature = "build")]
@@ -21,6 +22,7 @@ pub(crate) struct Scripts<'a> {
     face: String,
     used: BTreeSet<&'static str>,
     locality: (&'a str, &'a str),
+    budget: Budget,
     files: Vec<Source>,
     /// Names of the project that end in `$`, as the engine's own do.
     kept: BTreeSet<String>,
@@ -58,8 +60,8 @@ impl<'a> Scripts<'a> {
         if takes && used.contains("hearControls") {
             used.insert("takeHeld");
         }
-        let (files, kept) = (Vec::new(), kept(program));
-        Ok(Scripts { program, compiled, face, used, locality, files, kept })
+        let (files, kept, budget) = (Vec::new(), kept(program), Budget::default());
+        Ok(Scripts { program, compiled, face, used, locality, budget, files, kept })
     }
 
     #[cfg(feature = "build")]
@@ -73,6 +75,7 @@ impl<'a> Scripts<'a> {
         let locality = (answers.locale.as_str(), answers.zone.as_str());
         let mut scripts = Scripts::of(program, &planned.component, locality, main)?;
         scripts.files = files(planned, program);
+        scripts.budget = planned.ui.budget();
         Ok(scripts)
     }
 
@@ -149,7 +152,18 @@ impl<'a> Scripts<'a> {
                 "Object.assign(locality, {{ locale: {locale}, zone: {zone} }});\n"
             ));
         }
+        if self.budget != Budget::default() {
+            let Budget { steps, bytes, nodes } = self.budget;
+            begins.push_str(&format!(
+                "Object.assign(budget, {{ steps: {steps}, bytes: {bytes}, nodes: {nodes} }});\n"
+            ));
+        }
         begins + &self.face
+    }
+
+    /// The same on pages whose pulses may use up so much.
+    pub(crate) fn with_budget(self, budget: Budget) -> Scripts<'a> {
+        Scripts { budget, ..self }
     }
 }
 

@@ -17,6 +17,8 @@ enum Takes {
     Port,
     /// A number from zero up.
     Number,
+    /// A whole number from one up.
+    Count,
     Anything,
     /// A list of anything.
     List,
@@ -37,6 +39,7 @@ const TOP: &[(&str, Takes)] = &[
     ("zone", Takes::Text),
     ("answers", Takes::Named(ANSWER)),
     ("build", Takes::Table(BUILD)),
+    ("budget", Takes::Table(BUDGET)),
     ("warnings", Takes::Warnings),
 ];
 
@@ -51,6 +54,9 @@ const ANSWER: &[(&str, Takes)] = &[
 
 const WANDER: &[(&str, Takes)] =
     &[("from", Takes::Anything), ("to", Takes::Anything), ("step", Takes::Number)];
+
+const BUDGET: &[(&str, Takes)] =
+    &[("steps", Takes::Count), ("bytes", Takes::Count), ("nodes", Takes::Count)];
 
 const BUILD: &[(&str, Takes)] = &[
     ("title", Takes::Text),
@@ -209,6 +215,7 @@ impl Reader {
             Takes::Text if item.is_str() => return,
             Takes::List if item.is_array() => return,
             Takes::Number if number.is_some_and(|n| n >= 0.0) => return,
+            Takes::Count if item.as_integer().is_some_and(|n| n >= 1) => return,
             Takes::Port if item.as_integer().is_some_and(|n| (1..65_536).contains(&n)) => return,
             Takes::Texts if texts().is_some() => return,
             Takes::File | Takes::Folder if let Some(path) = item.as_str() => {
@@ -245,6 +252,7 @@ impl Reader {
             Takes::Texts => "a list of texts: `[\"crop\"]`",
             Takes::Port => "a port: a whole number from 1 to 65535",
             Takes::Number => "a number from zero up",
+            Takes::Count => "a whole number from one up",
             Takes::List => "a list: `[1, 2]`",
             Takes::Table(_) | Takes::Named(_) | Takes::Warnings => "a table",
         };

@@ -6,13 +6,20 @@ use crate::ops::{Binary, Logical};
 use crate::standard;
 use crate::text::Text;
 use crate::track::{Extent, Noted, Origin};
-use crate::value::{DEEPEST_VALUE, Name, Record, Value};
+use crate::value::{DEEPEST_VALUE, Name, Record, VALUE_BYTES, Value};
 use smallvec::SmallVec;
 use std::sync::Arc;
 
 /// No list has a position that far out, so nothing is read there. Half of what a position can
 /// be: there is room for following it through what is put in before it.
 const BEYOND_ANY_LIST: f64 = 2_147_483_648.0;
+
+/// How many bytes that are gone over count for a step.
+const BYTES_A_STEP: u64 = 256;
+/// How many items that are handed on count for a step.
+pub(crate) const ITEMS_A_STEP: u64 = 16;
+/// How many steps it counts for to ask somebody else.
+const OUTSIDE: u64 = 10;
 
 /// Where an evaluation finds the state. Derived values are brought up to date by whoever
 /// keeps them, before they are given.
@@ -31,6 +38,17 @@ pub trait Cells {
     /// What the host answers to a function of the plan. A host that fails notes it for whoever
     /// started the evaluation, and `null` stands for the answer.
     fn ask(&mut self, asked: u32, args: &[Value]) -> Value;
+
+    /// Uses up steps and bytes of what whoever started the evaluation may use. `false` where there is not enough left:
+    /// that is noted for whoever started it, `null` stands for what was to be worked out, and nothing more is gone over.
+    fn spend(&mut self, _steps: u64, _bytes: u64) -> bool {
+        true
+    }
+
+    /// How many bytes there are left to use.
+    fn bytes_left(&self) -> u64 {
+        u64::MAX
+    }
 
     /// What a function of `Local` gives where the page is shown, and a text in upper or lower case
     /// where this crate has no tables for that. Without a locale, the first argument as ECMAScript's
@@ -117,7 +135,12 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
                     crate::ops::Unary::Not => {
                         self.test(&x);
                     }
-                    _ => self.look(&x, Extent::Whole),
+                    _ => {
+                        self.look(&x, Extent::Whole);
+                        if !self.goes_over(&x.0) {
+                            return made(Value::Null);
+                        }
+                    }
                 }
                 made(op.apply(&x.0))
             }
@@ -155,8 +178,32 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
             }
             Expr::Ask(asked, args) => {
                 let args: Vec<Value> = args.iter().map(|arg| self.value(*arg)).collect();
+                if !self.cells.spend(OUTSIDE, 0) {
+                    return made(Value::Null);
+                }
                 made(self.cells.ask(*asked, &args))
             }
+        }
+    }
+
+    /// Uses up what it takes to go over all of a list or record, as one that becomes a text or is compared.
+    fn goes_over(&mut self, value: &Value) -> bool {
+        if value.is_simple() {
+            return true;
+        }
+        let bytes = value.bytes(self.cells.bytes_left());
+        self.cells.spend(bytes / BYTES_A_STEP, bytes)
+    }
+
+    /// Uses up what a text takes that was made.
+    fn written(&mut self, value: Value) -> Value {
+        let bytes = match &value {
+            Value::String(text) => text.bytes(),
+            _ => 0,
+        };
+        match bytes == 0 || self.cells.spend(bytes / BYTES_A_STEP, bytes) {
+            true => value,
+            false => Value::Null,
         }
     }
 
@@ -247,11 +294,20 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
             // To look at something where it is does nothing else, so the second may be worked out before.
             let Some(root @ Root::Local(_)) = self.root(a) else {
                 let (first, second) = (self.follow(a).0, self.follow(b).0);
-                return op.apply(&first, &second);
+                return self.applied(op, &first, &second);
             };
             let second = self.follow(b).0;
-            let apply = |first: Option<&Value>| op.apply(first.unwrap_or(&Value::Null), &second);
-            return self.see(root, a, apply);
+            let apply = |first: Option<&Value>| {
+                let first = first.unwrap_or(&Value::Null);
+                match first.is_simple() && second.is_simple() {
+                    true => Ok(op.apply(first, &second)),
+                    false => Err(first.clone()),
+                }
+            };
+            return match self.see(root, a, apply) {
+                Ok(value) => self.written(value),
+                Err(first) => self.applied(op, &first, &second),
+            };
         }
         let (first, second) = (self.follow(a), self.follow(b));
         let compares_with_null = matches!(op, Binary::Equal | Binary::NotEqual)
@@ -260,19 +316,38 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         let extent = if compares_with_null { Extent::Presence } else { Extent::Whole };
         self.look(&first, extent);
         self.look(&second, extent);
-        op.apply(&first.0, &second.0)
+        self.applied(op, &first.0, &second.0)
+    }
+
+    fn applied(&mut self, op: Binary, first: &Value, second: &Value) -> Value {
+        // What is compared with nothing is not gone over.
+        let goes_over =
+            first.is_null() || second.is_null() || self.goes_over(first) && self.goes_over(second);
+        if !goes_over {
+            return Value::Null;
+        }
+        let result = op.apply(first, second);
+        self.written(result)
     }
 
     fn concat(&mut self, pieces: &[Piece]) -> Value {
-        let texts: Vec<Text> = pieces
-            .iter()
-            .map(|piece| match piece {
-                Piece::Static(text) => text.clone(),
-                Piece::Value(e) => self.value(*e).to_text(),
-                Piece::Shown(e) => self.value(*e).to_text_or_empty(),
-            })
-            .collect();
-        Value::String(Text::concat(&texts))
+        let mut texts: Vec<Text> = Vec::with_capacity(pieces.len());
+        for piece in pieces {
+            let (Piece::Value(e) | Piece::Shown(e)) = piece else {
+                let Piece::Static(text) = piece else { continue };
+                texts.push(text.clone());
+                continue;
+            };
+            let value = self.value(*e);
+            if !self.goes_over(&value) {
+                return Value::Null;
+            }
+            texts.push(match piece {
+                Piece::Shown(_) => value.to_text_or_empty(),
+                _ => value.to_text(),
+            });
+        }
+        self.written(Value::String(Text::concat(&texts)))
     }
 
     fn list(&mut self, items: &[Item]) -> Followed<O> {
@@ -288,13 +363,25 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
                     let list = self.follow(*e);
                     self.look(&list, Extent::Length);
                     if let Value::List(items) = &list.0 {
+                        if !self.makes_items(items.len()) {
+                            return (Value::Null, O::made());
+                        }
                         values.extend(items.iter().cloned());
                         origins.extend((0..items.len()).map(|i| list.1.item(i)));
                     }
                 }
             }
         }
+        if !self.makes_items(items.len()) {
+            return (Value::Null, O::made());
+        }
         (Value::list(values), O::gathered(origins))
+    }
+
+    /// Uses up what so many places in a list or record take.
+    fn makes_items(&mut self, count: usize) -> bool {
+        let count = count as u64;
+        self.cells.spend(count / ITEMS_A_STEP, count * VALUE_BYTES)
     }
 
     fn record(&mut self, fields: &[Field]) -> Value {
@@ -312,7 +399,10 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
                 }
             }
         }
-        Value::Record(Arc::new(Record::new(pairs)))
+        match self.makes_items(2 * pairs.len()) {
+            true => Value::Record(Arc::new(Record::new(pairs))),
+            false => Value::Null,
+        }
     }
 
     fn call(&mut self, member: Member, receiver: Option<ExprId>, args: &[ExprId]) -> Followed<O> {
@@ -322,23 +412,35 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
             && let Some(root) = self.root(of)
         {
             let args: SmallVec<[Value; 2]> = args.iter().map(|e| self.follow(*e).0).collect();
+            if !standard::is_cheap(member) {
+                let most = self.cells.bytes_left();
+                let cost = self.see(root, of, |receiver| {
+                    standard::cost(member, receiver.unwrap_or(&Value::Null), &args, most)
+                });
+                if !self.cells.spend(cost.0, cost.1) {
+                    return (Value::Null, O::made());
+                }
+            }
             let result = self.see(root, of, |receiver| {
                 standard::call(member, receiver.unwrap_or(&Value::Null), &args)
             });
-            return (result, O::made());
+            return (self.gave(member, result), O::made());
         }
         let receiver = receiver.map(|e| self.follow(e));
         let args: SmallVec<[Value; 2]> = args.iter().map(|e| self.value(*e)).collect();
         let Some(receiver) = receiver else {
             if member.info().on == crate::members::Receiver::Local {
-                return (Value::String(self.cells.local(member, &args)), O::made());
+                if !self.cells.spend(OUTSIDE, 0) {
+                    return (Value::Null, O::made());
+                }
+                let text = Value::String(self.cells.local(member, &args));
+                return (self.written(text), O::made());
             }
-            return (standard::call(member, &Value::Null, &args), O::made());
+            return (self.standard(member, &Value::Null, &args), O::made());
         };
-        let result = |receiver: &Followed<O>| standard::call(member, &receiver.0, &args);
         let Value::List(items) = &receiver.0 else {
             self.look(&receiver, Extent::Whole);
-            return (result(&receiver), O::made());
+            return (self.standard(member, &receiver.0, &args), O::made());
         };
         // Members that hand items on without looking at them keep where the items came from.
         let (list, len) = (&receiver.1, items.len());
@@ -348,7 +450,7 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         let handed_on = match member {
             Member::ListLength => {
                 self.look(&receiver, Extent::Length);
-                return (result(&receiver), O::made());
+                return (self.standard(member, &receiver.0, &args), O::made());
             }
             Member::ListSlice => {
                 (bound(0, 0.0)..bound(1, f64::INFINITY)).map(|i| list.item(i)).collect()
@@ -368,15 +470,40 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
                 let at = if index.is_nan() { 0.0 } else { index };
                 let within = (0.0..BEYOND_ANY_LIST).contains(&at);
                 let origin = if within { list.item(at as usize) } else { O::made() };
-                return (result(&receiver), origin);
+                return (self.standard(member, &receiver.0, &args), origin);
             }
             _ => {
                 self.look(&receiver, Extent::Whole);
-                return (result(&receiver), O::made());
+                return (self.standard(member, &receiver.0, &args), O::made());
             }
         };
         self.look(&receiver, Extent::Length);
-        (result(&receiver), O::gathered(handed_on))
+        (self.standard(member, &receiver.0, &args), O::gathered(handed_on))
+    }
+
+    /// What a standard member gives, within what may be used up.
+    fn standard(&mut self, member: Member, receiver: &Value, args: &[Value]) -> Value {
+        if !standard::is_cheap(member) {
+            let (steps, bytes) = standard::cost(member, receiver, args, self.cells.bytes_left());
+            if !self.cells.spend(steps, bytes) {
+                return Value::Null;
+            }
+        }
+        let result = standard::call(member, receiver, args);
+        self.gave(member, result)
+    }
+
+    /// Uses up what was made of a text, which is not known before.
+    fn gave(&mut self, member: Member, result: Value) -> Value {
+        match &result {
+            Value::List(pieces) if member == Member::Split => {
+                match self.makes_items(pieces.len()) {
+                    true => result,
+                    false => Value::Null,
+                }
+            }
+            _ => self.written(result),
+        }
     }
 
     /// Calls an arrow function and gives what it gives, unlooked at.
@@ -410,6 +537,9 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
         }
         let mut state = Walked::start(member, extra.map(|e| self.follow(e)));
         for (i, item) in items.iter().enumerate() {
+            if !self.cells.spend(1, VALUE_BYTES) {
+                return (Value::Null, O::made());
+            }
             let place = || (item.clone(), list.1.item(i));
             let position = (Value::Number(i as f64), O::made());
             let given = match state.accumulated.take() {
@@ -447,6 +577,9 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
             Member::FlatMap => {
                 self.look(&given, Extent::Length);
                 if let Value::List(inner) = &given.0 {
+                    if !self.makes_items(inner.len()) {
+                        return true;
+                    }
                     for (j, value) in inner.iter().enumerate() {
                         state.keep((value.clone(), given.1.item(j)));
                     }
@@ -493,9 +626,17 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
     ) -> Vec<usize> {
         let texts: Vec<Text> = match function {
             Some(_) => Vec::new(),
-            None => items.iter().map(Value::to_text).collect(),
+            None => {
+                if !items.iter().all(|item| self.goes_over(item)) {
+                    return (0..items.len()).collect();
+                }
+                items.iter().map(Value::to_text).collect()
+            }
         };
         let mut order: Vec<usize> = (0..items.len()).collect();
+        if !self.makes_items(items.len()) {
+            return order;
+        }
         let mut spare = order.clone();
         let mut width = 1;
         while width < order.len() {
@@ -503,6 +644,9 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
                 let middle = (start + width).min(order.len());
                 let end = (start + 2 * width).min(order.len());
                 let (mut left, mut right) = (start, middle);
+                if !self.cells.spend((end - start) as u64, 0) {
+                    return order;
+                }
                 for slot in &mut spare[start..end] {
                     let take_right = right < end
                         && (left >= middle || {

@@ -6,6 +6,7 @@
 //! | [`ops`], [`members`], [`standard`] | operators and standard members |
 //! | [`code`], [`program`] | expressions, statements, components as tables |
 //! | [`eval`], [`track`] | the evaluator, and what an evaluation read |
+//! | [`budget`] | what an evaluation may cost |
 //! | [`shown`] | what a value shows in a part of the view |
 //! | [`convert`] | data from and for the host |
 //! | [`timeline`] | a value over time |
@@ -17,6 +18,7 @@
 //! with it, and share nothing else.
 
 pub mod alike;
+pub mod budget;
 pub mod bytes;
 pub mod code;
 pub mod codec;
@@ -40,6 +42,7 @@ pub mod track;
 pub mod value;
 pub mod verify;
 
+pub use budget::Budget;
 pub use codec::LoadError;
 pub use convert::{Misfit, to_json};
 pub use eval::Formats;

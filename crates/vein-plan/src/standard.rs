@@ -1,11 +1,12 @@
 //! What the standard members give. Those that take a function are walked by the evaluator.
 
+use crate::eval::ITEMS_A_STEP;
 use crate::json;
 use crate::members::Member;
 use crate::number::{self, relative_index};
 use crate::ops::power;
 use crate::text::{Text, find_units, is_space};
-use crate::value::Value;
+use crate::value::{VALUE_BYTES, Value};
 use std::f64::consts;
 use std::sync::Arc;
 
@@ -13,6 +14,9 @@ use std::sync::Arc;
 /// `RangeError` for what an engine cannot hold; here it is cut, so that expressions
 /// cannot fail.
 pub const LONGEST_TEXT: usize = 1 << 24;
+
+/// How many characters that are gone over count for a step.
+const CHARACTERS_A_STEP: u64 = 64;
 
 /// Calls a member that takes no function. Missing arguments are absent from `args`.
 pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
@@ -47,6 +51,66 @@ pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
         }
         Filter | Map | Find | FindIndex | Some | Every | Reduce | FlatMap | ToSorted => Value::Null,
         math => Value::Number(on_math(math, args)),
+    }
+}
+
+/// Whether a member costs the same whatever it is called with.
+pub(crate) fn is_cheap(member: Member) -> bool {
+    use Member::*;
+    !matches!(
+        member,
+        StringLength
+            | StringAt
+            | Trim
+            | ToUpperCase
+            | ToLowerCase
+            | StringIncludes
+            | StartsWith
+            | EndsWith
+            | StringIndexOf
+            | StringSlice
+            | Split
+            | ReplaceAll
+            | ListIncludes
+            | ListIndexOf
+            | ListSlice
+            | Concat
+            | Join
+            | ToReversed
+            | With
+            | Stringify
+            | ToNumber
+            | ToText
+    )
+}
+
+/// How many steps a member that takes no function goes over, and how many bytes it makes of lists and records; those of a
+/// text that it gives are known afterwards. Counts no further than somewhat beyond `most` bytes.
+pub(crate) fn cost(member: Member, receiver: &Value, args: &[Value], most: u64) -> (u64, u64) {
+    use Member::*;
+    let whole = |value: &Value| if value.is_simple() { 0 } else { value.bytes(most) };
+    let items = |value: &Value| match value {
+        Value::List(items) => items.len() as u64,
+        _ => 1,
+    };
+    match member {
+        Join => (items(receiver) / ITEMS_A_STEP, whole(receiver)),
+        Stringify | ToNumber | ToText => {
+            let bytes = args.first().map_or(0, whole);
+            (bytes / (ITEMS_A_STEP * VALUE_BYTES), bytes)
+        }
+        Concat => {
+            let count = items(receiver) + args.iter().map(items).sum::<u64>();
+            (count / ITEMS_A_STEP, count * VALUE_BYTES)
+        }
+        ListSlice | ToReversed | With => {
+            (items(receiver) / ITEMS_A_STEP, items(receiver) * VALUE_BYTES)
+        }
+        ListIncludes | ListIndexOf => (items(receiver) / ITEMS_A_STEP, 0),
+        _ => match receiver {
+            Value::String(text) => (text.bytes() / CHARACTERS_A_STEP, 0),
+            _ => (0, 0),
+        },
     }
 }
 
@@ -201,7 +265,8 @@ fn replace_all(s: &Text, pattern: &Text, replacement: &Text) -> Text {
 
 fn substitute(out: &mut Vec<u16>, units: &[u16], at: usize, len: usize, replacement: &[u16]) {
     let mut i = 0;
-    while i < replacement.len() {
+    // What comes then is cut.
+    while i < replacement.len() && out.len() <= LONGEST_TEXT {
         let next = replacement.get(i + 1).and_then(|u| char::from_u32(u32::from(*u)));
         let taken = match (replacement[i] == u16::from(b'$'), next) {
             (true, Some('$')) => &replacement[i..=i],

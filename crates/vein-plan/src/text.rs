@@ -99,6 +99,15 @@ impl Text {
         }
     }
 
+    /// How many bytes it takes beside the value itself.
+    pub fn bytes(&self) -> u64 {
+        match &self.0 {
+            Repr::Short(_) => 0,
+            Repr::Utf8(s) => s.len() as u64,
+            Repr::Utf16(units) => 2 * units.len() as u64,
+        }
+    }
+
     /// Whether there is no code unit.
     pub fn is_empty(&self) -> bool {
         matches!(&self.0, Repr::Short(s) if s.is_empty())

@@ -3,6 +3,7 @@
 use crate::number;
 use crate::text::Text;
 use compact_str::CompactString;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 /// The name of a field, prop, event or part.
@@ -37,7 +38,60 @@ pub struct Record {
 /// How deep values may be nested: lists in records in lists. State that would be is not written.
 pub const DEEPEST_VALUE: usize = 256;
 
+/// How many bytes a value takes where it stands, without what it leads to.
+pub const VALUE_BYTES: u64 = size_of::<Value>() as u64;
+
 impl Value {
+    /// Whether its list or record is stored once for several places.
+    fn is_shared(&self) -> bool {
+        match self {
+            Value::List(items) => Arc::strong_count(items) > 1,
+            Value::Record(record) => Arc::strong_count(record) > 1,
+            _ => false,
+        }
+    }
+
+    /// What stands in a list or record.
+    fn inside(&self) -> Option<&[Value]> {
+        match self {
+            Value::List(items) => Some(items),
+            Value::Record(record) => Some(&record.values),
+            _ => None,
+        }
+    }
+
+    /// How many bytes it takes with everything in it, where nothing is stored once for several places. Stops
+    /// counting beyond `most`, so that what holds itself again and again is not gone over.
+    ///
+    /// ```
+    /// use vein_plan::Value;
+    /// let row = Value::list(vec![1.0.into(); 100]);
+    /// let rows = Value::list(vec![row.clone(); 100]);
+    /// assert!(rows.bytes(u64::MAX) > 100 * row.bytes(u64::MAX));
+    /// assert!(rows.bytes(1_000) < 100 * row.bytes(u64::MAX));
+    /// ```
+    pub fn bytes(&self, most: u64) -> u64 {
+        let own = |value: &Value| match value {
+            Value::String(text) => VALUE_BYTES + text.bytes(),
+            _ => VALUE_BYTES,
+        };
+        let mut bytes = own(self);
+        let mut open: Vec<std::slice::Iter<'_, Value>> = Vec::new();
+        open.extend(self.inside().map(<[Value]>::iter));
+        while let Some(last) = open.last_mut() {
+            if bytes > most {
+                break;
+            }
+            let Some(value) = last.next() else {
+                open.pop();
+                continue;
+            };
+            bytes = bytes.saturating_add(own(value));
+            open.extend(value.inside().map(<[Value]>::iter));
+        }
+        bytes
+    }
+
     /// Whether there are more than so many lists and records around each other in it.
     ///
     /// ```
@@ -46,21 +100,26 @@ impl Value {
     /// assert!(nested.is_deeper_than(1) && !nested.is_deeper_than(2));
     /// ```
     pub fn is_deeper_than(&self, depth: usize) -> bool {
-        fn inner(value: &Value) -> Option<&[Value]> {
-            match value {
-                Value::List(items) => Some(items),
-                Value::Record(record) => Some(&record.values),
-                _ => None,
-            }
-        }
         // Nothing is set aside for what does not nest, which is most of what is written.
         let mut open = Vec::new();
-        open.extend(inner(self).map(|inside| (inside, 1)));
+        open.extend(self.inside().map(|inside| (inside, 1)));
+        // What is stored once for several places is gone over once, as deep as it was found at the deepest.
+        let mut known: HashMap<*const Value, usize> = HashMap::new();
         while let Some((inside, around)) = open.pop() {
             if around > depth {
                 return true;
             }
-            open.extend(inside.iter().filter_map(inner).map(|inside| (inside, around + 1)));
+            for value in inside {
+                let Some(inner) = value.inside() else { continue };
+                if value.is_shared() && !inner.is_empty() {
+                    let deepest = known.entry(inner.as_ptr()).or_insert(0);
+                    if *deepest > around {
+                        continue;
+                    }
+                    *deepest = around + 1;
+                }
+                open.push((inner, around + 1));
+            }
         }
         false
     }
@@ -208,17 +267,7 @@ impl Value {
     /// assert!(a.strictly_equals(&b) && !a.same(&b));
     /// ```
     pub fn same(&self, other: &Value) -> bool {
-        match (self, other) {
-            (Value::Number(a), Value::Number(b)) => {
-                a.to_bits() == b.to_bits() || (a.is_nan() && b.is_nan())
-            }
-            (Value::Record(a), Value::Record(b)) => {
-                let named_alike = || Arc::ptr_eq(&a.names, &b.names) || a.names == b.names;
-                let alike = || a.values.iter().zip(&b.values).all(|(a, b)| a.same(b));
-                Arc::ptr_eq(a, b) || (named_alike() && alike())
-            }
-            (a, b) => a.matches(b, Value::same, true),
-        }
+        Comparison::of(Equality::Same).holds(self, other)
     }
 
     /// ECMAScript's `===`, where lists and records are equal when their members are: one with `NaN` in it does not
@@ -230,38 +279,12 @@ impl Value {
     /// assert!(!list.strictly_equals(&list) && list.same(&list));
     /// ```
     pub fn strictly_equals(&self, other: &Value) -> bool {
-        match (self, other) {
-            (Value::Number(a), Value::Number(b)) => a == b,
-            (a, b) => a.matches(b, Value::strictly_equals, false),
-        }
+        Comparison::of(Equality::Strict).holds(self, other)
     }
 
     /// `SameValueZero`, by which `includes` searches.
     pub fn same_or_zero(&self, other: &Value) -> bool {
-        match (self, other) {
-            (Value::Number(a), Value::Number(b)) => a == b || (a.is_nan() && b.is_nan()),
-            (a, b) => a.matches(b, Value::same_or_zero, true),
-        }
-    }
-
-    /// Member by member; where everything equals itself, what is stored once is not looked into.
-    fn matches(&self, other: &Value, equal: fn(&Value, &Value) -> bool, reflexive: bool) -> bool {
-        match (self, other) {
-            (Value::Null, Value::Null) => true,
-            (Value::Boolean(a), Value::Boolean(b)) => a == b,
-            (Value::Number(_), Value::Number(_)) => equal(self, other),
-            (Value::String(a), Value::String(b)) => a == b,
-            (Value::List(a), Value::List(b)) => {
-                (reflexive && Arc::ptr_eq(a, b))
-                    || (a.len() == b.len() && a.iter().zip(b.iter()).all(|(a, b)| equal(a, b)))
-            }
-            (Value::Record(a), Value::Record(b)) => {
-                (reflexive && Arc::ptr_eq(a, b))
-                    || (a.values.len() == b.values.len()
-                        && a.iter().all(|(name, v)| b.get(name).is_some_and(|w| equal(v, w))))
-            }
-            _ => false,
-        }
+        Comparison::of(Equality::SameOrZero).holds(self, other)
     }
 
     /// The value one step inside, where there is one.
@@ -289,7 +312,7 @@ impl Value {
     }
 
     /// Whether it is neither a list nor a record.
-    fn is_simple(&self) -> bool {
+    pub(crate) fn is_simple(&self) -> bool {
         !matches!(self, Value::List(_) | Value::Record(_))
     }
 
@@ -299,6 +322,87 @@ impl Value {
             Value::List(items) => items.len(),
             _ => 0,
         }
+    }
+}
+
+/// When two values count as equal.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Equality {
+    /// `Object.is`, with fields in one order.
+    Same,
+    /// `===`.
+    Strict,
+    /// `SameValueZero`.
+    SameOrZero,
+}
+
+/// Two values that are compared. What is stored once for several places is compared once, or what holds itself again and
+/// again would never be done.
+struct Comparison {
+    equality: Equality,
+    /// How many lists and records were looked into: most comparisons are over before it is worth knowing which.
+    looked_into: u32,
+    /// Pairs that are equal, or are being compared further out.
+    equal: HashSet<(usize, usize)>,
+}
+
+/// How many lists and records are compared before it is noted which were.
+const FEW_PAIRS: u32 = 64;
+
+impl Comparison {
+    fn of(equality: Equality) -> Comparison {
+        Comparison { equality, looked_into: 0, equal: HashSet::new() }
+    }
+
+    #[inline]
+    fn holds(&mut self, a: &Value, b: &Value) -> bool {
+        match (a, b) {
+            (Value::Null, Value::Null) => true,
+            (Value::Boolean(a), Value::Boolean(b)) => a == b,
+            (Value::Number(a), Value::Number(b)) => match self.equality {
+                Equality::Strict => a == b,
+                Equality::SameOrZero => a == b || (a.is_nan() && b.is_nan()),
+                Equality::Same => a.to_bits() == b.to_bits() || (a.is_nan() && b.is_nan()),
+            },
+            (Value::String(a), Value::String(b)) => a == b,
+            (Value::List(a), Value::List(b)) => {
+                a.len() == b.len()
+                    && self
+                        .inside(a, b, |this| a.iter().zip(b.iter()).all(|(a, b)| this.holds(a, b)))
+            }
+            (Value::Record(a), Value::Record(b)) => self.inside(a, b, |this| this.records(a, b)),
+            _ => false,
+        }
+    }
+
+    fn records(&mut self, a: &Record, b: &Record) -> bool {
+        if Arc::ptr_eq(&a.names, &b.names) || a.names == b.names {
+            return a.values.iter().zip(&b.values).all(|(a, b)| self.holds(a, b));
+        }
+        self.equality != Equality::Same
+            && a.values.len() == b.values.len()
+            && a.iter().all(|(name, v)| b.get(name).is_some_and(|w| self.holds(v, w)))
+    }
+
+    /// Compares what two lists or records hold. Where everything equals itself, what is stored once is not looked into.
+    fn inside<T>(
+        &mut self,
+        a: &Arc<T>,
+        b: &Arc<T>,
+        compare: impl FnOnce(&mut Self) -> bool,
+    ) -> bool {
+        if Arc::ptr_eq(a, b) && self.equality != Equality::Strict {
+            return true;
+        }
+        self.looked_into = self.looked_into.saturating_add(1);
+        let may_come_again = Arc::strong_count(a) > 1 && Arc::strong_count(b) > 1;
+        if self.looked_into > FEW_PAIRS && may_come_again {
+            // Two that were found to differ have ended the comparison: whatever is noted is equal.
+            if !self.equal.insert((Arc::as_ptr(a) as usize, Arc::as_ptr(b) as usize)) {
+                return true;
+            }
+        }
+        compare(self)
     }
 }
 

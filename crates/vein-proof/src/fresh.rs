@@ -6,7 +6,9 @@
 //! alternative stands, which items there are, what each part shows.
 
 use rustc_hash::FxHashMap;
+use std::cell::{Cell, OnceCell};
 use std::collections::BTreeMap;
+use vein_plan::budget::{Budget, Spent};
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::{Cells, Evaluation};
 use vein_plan::track::Tracked;
@@ -24,6 +26,8 @@ pub struct Fresh {
     stores: BTreeMap<usize, usize>,
     /// The scope of the component that the page shows.
     root: usize,
+    /// How many values wait for each other at present.
+    waiting: Cell<u32>,
 }
 
 /// A block of the view rendered afresh.
@@ -48,10 +52,28 @@ pub struct FreshScope {
     /// The scope and the spot that it stands in, whatever it is.
     place: Option<(usize, usize)>,
     instance: usize,
-    cells: Vec<(CellId, Value)>,
+    cells: Vec<(CellId, Standing)>,
     /// For an element with a bound name, that name.
     tag: Option<&'static str>,
 }
+
+/// The value of a cell.
+enum Standing {
+    Is(Value),
+    /// Worked out once somebody reads it: nobody knows what it costs that nobody reads.
+    Later(OnceCell<Value>, Source),
+}
+
+/// Where a value comes from.
+enum Source {
+    /// An expression of a scope.
+    Expr(usize, ExprId),
+    /// A cell as a scope sees it, and the way of fields into it.
+    Path(usize, CellId, Box<[u32]>),
+}
+
+/// How many values may wait for each other before those that stand further up are worked out first, one by one.
+const MOST_WAITING: u32 = 32;
 
 /// What stands in a spot.
 pub enum FreshSpot {
@@ -69,6 +91,9 @@ struct Sight<'a> {
     fresh: &'a Fresh,
     runtime: &'a Runtime,
     scope: usize,
+    /// What may be used up, and what was.
+    budget: Budget,
+    spent: Spent,
 }
 
 impl Cells for Sight<'_> {
@@ -77,7 +102,15 @@ impl Cells for Sight<'_> {
     }
 
     fn see<T>(&mut self, cell: CellId, look: impl FnOnce(&Value) -> T) -> T {
-        look(self.fresh.cell(self.runtime.program(), self.scope, cell))
+        look(self.fresh.cell(self.runtime, self.scope, cell))
+    }
+
+    fn spend(&mut self, steps: u64, bytes: u64) -> bool {
+        self.spent.add(&self.budget, steps, bytes, 0).is_ok()
+    }
+
+    fn bytes_left(&self) -> u64 {
+        self.budget.bytes.saturating_sub(self.spent.bytes)
     }
 
     /// What the host answers at once is always the same for the same arguments.
@@ -97,7 +130,12 @@ pub fn render(runtime: &Runtime, clean: Option<Clean>) -> Fresh {
         runtime,
         program: runtime.program(),
         clean,
-        fresh: Fresh { scopes: Vec::new(), stores: BTreeMap::new(), root: 0 },
+        fresh: Fresh {
+            scopes: Vec::new(),
+            stores: BTreeMap::new(),
+            root: 0,
+            waiting: Cell::new(0),
+        },
     };
     let component = |plan, identity, kept| Wanted {
         plan,
@@ -119,6 +157,23 @@ pub fn render(runtime: &Runtime, clean: Option<Clean>) -> Fresh {
     renderer.fresh.root = renderer.scope(root, Vec::new());
     renderer.fresh
 }
+
+/// A value that is worked out once somebody reads it.
+fn later(source: Source) -> Standing {
+    Standing::Later(OnceCell::new(), source)
+}
+
+/// What is given; what was given once is state of whoever received it.
+fn given_from(at: usize, given: &Given) -> Option<Standing> {
+    match given {
+        Given::Path { cell, path } => Some(later(Source::Path(at, *cell, path.clone().into()))),
+        Given::Value(expr, _) => Some(later(Source::Expr(at, *expr))),
+        Given::Once(_) => None,
+    }
+}
+
+/// What a value may cost that is worked out before anybody reads it.
+const FEW: Budget = Budget { steps: 100_000, bytes: 16 << 20, nodes: 0 };
 
 struct Renderer<'a> {
     runtime: &'a Runtime,
@@ -147,32 +202,100 @@ const DEEPEST: usize = 100;
 
 impl Fresh {
     /// The value of a cell as a scope sees it.
-    pub fn cell(&self, program: &Program, scope: usize, cell: CellId) -> &Value {
+    pub fn cell(&self, runtime: &Runtime, scope: usize, cell: CellId) -> &Value {
         const NOTHING: &Value = &Value::Null;
+        let program = runtime.program();
         let mut at = Some(scope);
         while let Some(here) = at.map(|at| &self.scopes[at]) {
             if program.plans[here.plan].cells[cell as usize].block == here.block {
-                let found = here.cells.iter().find(|(known, _)| *known == cell);
-                return found.map_or(NOTHING, |(_, value)| value);
+                let found = here.cells.iter().position(|(known, _)| *known == cell);
+                return found.map_or(NOTHING, |found| self.standing(runtime, here, found));
             }
             at = here.lexical;
         }
         NOTHING
     }
 
+    fn standing<'f>(&'f self, runtime: &Runtime, here: &'f FreshScope, at: usize) -> &'f Value {
+        match &here.cells[at].1 {
+            Standing::Is(value) => value,
+            Standing::Later(value, source) => {
+                if let Some(value) = value.get() {
+                    return value;
+                }
+                self.waiting.set(self.waiting.get() + 1);
+                if self.waiting.get() > MOST_WAITING {
+                    self.work_out_before(runtime, here, at);
+                }
+                let worked_out =
+                    value.get_or_init(|| self.come_from(runtime, source, Budget::ENDLESS).0);
+                self.waiting.set(self.waiting.get() - 1);
+                worked_out
+            }
+        }
+    }
+
+    /// Works out what stands before a value in its scope, which may read it: a long chain does not fill the machine's
+    /// stack then. What costs too much is left to whoever reads it.
+    fn work_out_before(&self, runtime: &Runtime, here: &FreshScope, at: usize) {
+        for (_, standing) in &here.cells[..at] {
+            let Standing::Later(value, source) = standing else { continue };
+            if value.get().is_none()
+                && let (worked_out, true) = self.come_from(runtime, source, FEW)
+            {
+                // Whoever is worked out further out stands after it.
+                let _ = value.set(worked_out);
+            }
+        }
+    }
+
+    /// What comes from somewhere, and whether the budget was enough.
+    fn come_from(&self, runtime: &Runtime, source: &Source, budget: Budget) -> (Value, bool) {
+        match source {
+            Source::Expr(scope, expr) => {
+                let (value, _, is_whole) = self.evaluate_within(runtime, (*scope, *expr), budget);
+                (value, is_whole)
+            }
+            Source::Path(scope, cell, path) => (self.at_path(runtime, *scope, *cell, path), true),
+        }
+    }
+
+    fn at_path(&self, runtime: &Runtime, at: usize, cell: CellId, path: &[u32]) -> Value {
+        let mut value = self.cell(runtime, at, cell);
+        for name in path {
+            let step = vein_plan::Step::Field(runtime.program().names[*name as usize].clone());
+            value = value.child(&step).unwrap_or(&Value::Null);
+        }
+        value.clone()
+    }
+
     /// An expression's value in a scope and everything that it reads.
     pub fn evaluate(&self, runtime: &Runtime, scope: usize, expr: ExprId) -> (Value, Vec<Read>) {
+        let (value, reads, _) = self.evaluate_within(runtime, (scope, expr), Budget::ENDLESS);
+        (value, reads)
+    }
+
+    /// The same within a budget, and whether that was enough.
+    fn evaluate_within(
+        &self,
+        runtime: &Runtime,
+        (scope, expr): (usize, ExprId),
+        budget: Budget,
+    ) -> (Value, Vec<Read>, bool) {
         let program = runtime.program();
         let mut locals: Vec<(Value, Tracked)> = Vec::new();
+        let mut sight = Sight { fresh: self, runtime, scope, budget, spent: Spent::default() };
         let mut run = Evaluation {
             exprs: &program.plans[self.scopes[scope].plan].exprs,
             names: &program.names,
-            cells: &mut Sight { fresh: self, runtime, scope },
+            cells: &mut sight,
             locals: &mut locals,
             log: Vec::new(),
         };
         let value = run.value(expr);
-        (value, run.log.iter().map(|noted| noted.read(&program.names)).collect())
+        let reads = run.log.iter().map(|noted| noted.read(&program.names)).collect();
+        let is_whole = sight.spent.add(&budget, 0, 0, 0).is_ok();
+        (value, reads, is_whole)
     }
 
     /// How many components stand around a place, the innermost included.
@@ -281,12 +404,13 @@ impl Renderer<'_> {
     }
 
     /// Renders a scope; `cells` are those that come from outside.
-    fn scope(&mut self, wanted: Wanted, mut cells: Vec<(CellId, Value)>) -> usize {
+    fn scope(&mut self, wanted: Wanted, mut cells: Vec<(CellId, Standing)>) -> usize {
         let at = self.fresh.scopes.len();
         if let Some(kept) = wanted.kept {
             let given: Vec<CellId> = cells.iter().map(|(cell, _)| *cell).collect();
             let state = self.runtime.state_of(kept).into_iter();
-            cells.extend(state.filter(|(cell, _)| !given.contains(cell)));
+            let state = state.filter(|(cell, _)| !given.contains(cell));
+            cells.extend(state.map(|(cell, value)| (cell, Standing::Is(value))));
         }
         self.fresh.scopes.push(FreshScope {
             plan: wanted.plan,
@@ -313,12 +437,12 @@ impl Renderer<'_> {
             // A derived value stands after those that it reads. State is only worked out for
             // what the engine does not have, which is found out below.
             let value = match &cell.kind {
-                CellKind::Derived(expr, _) => self.value(at, *expr),
+                CellKind::Derived(expr, _) => later(Source::Expr(at, *expr)),
                 CellKind::State(expr)
                 | CellKind::Prop(Some(expr))
-                | CellKind::Shared(Some(expr)) => self.value(at, *expr),
+                | CellKind::Shared(Some(expr)) => Standing::Is(self.value(at, *expr)),
                 CellKind::Store(store, cell) => match self.fresh.stores.get(&(*store as usize)) {
-                    Some(store) => self.fresh.cell(self.program, *store, *cell).clone(),
+                    Some(store) => later(Source::Path(*store, *cell, [].into())),
                     None => continue,
                 },
                 _ => continue,
@@ -427,8 +551,8 @@ impl Renderer<'_> {
                 let mut cells = Vec::new();
                 for (cell, given) in &used.props {
                     let once = match (given, wanted.kept) {
-                        (Given::Once(expr), None) => Some(self.value(at, *expr)),
-                        _ => self.given(at, given),
+                        (Given::Once(expr), None) => Some(Standing::Is(self.value(at, *expr))),
+                        _ => given_from(at, given),
                     };
                     cells.extend(once.map(|value| (*cell, value)));
                 }
@@ -455,7 +579,7 @@ impl Renderer<'_> {
                             && cell.kind == CellKind::Handed
                             && cell.name == *name
                     });
-                    if let (Some(cell), Some(value)) = (cell, self.given(at, given)) {
+                    if let (Some(cell), Some(value)) = (cell, given_from(at, given)) {
                         cells.push((cell as CellId, value));
                     }
                 }
@@ -476,24 +600,6 @@ impl Renderer<'_> {
         Some((giver, *block))
     }
 
-    /// What is given; what was given once is state of whoever received it.
-    fn given(&self, at: usize, given: &Given) -> Option<Value> {
-        match given {
-            Given::Path { cell, path } => Some(self.at_path(at, *cell, path)),
-            Given::Value(expr, _) => Some(self.value(at, *expr)),
-            Given::Once(_) => None,
-        }
-    }
-
-    fn at_path(&self, at: usize, cell: CellId, path: &[u32]) -> Value {
-        let mut value = self.fresh.cell(self.program, at, cell);
-        for name in path {
-            let step = vein_plan::Step::Field(self.program.names[*name as usize].clone());
-            value = value.child(&step).unwrap_or(&Value::Null);
-        }
-        value.clone()
-    }
-
     fn rows(
         &mut self,
         at: usize,
@@ -503,7 +609,7 @@ impl Renderer<'_> {
         block: BlockId,
         held: Option<&Kept>,
     ) -> FreshSpot {
-        let Value::List(items) = self.at_path(at, cell, path) else {
+        let Value::List(items) = self.fresh.at_path(self.runtime, at, cell, path) else {
             return FreshSpot::Rows(Vec::new());
         };
         let plan = self.fresh.scopes[at].plan;
@@ -526,9 +632,10 @@ impl Renderer<'_> {
         let mut alike: FxHashMap<Key, usize> = FxHashMap::default();
         let mut rows = Vec::new();
         for (position, item) in items.iter().enumerate() {
-            let mut cells: Vec<(CellId, Value)> = Vec::new();
-            cells.extend(item_cell.map(|cell| (cell, item.clone())));
-            cells.extend(position_cell.map(|cell| (cell, Value::from(position as f64))));
+            let position = Value::from(position as f64);
+            let own = [(item_cell, item.clone()), (position_cell, position)].into_iter();
+            let cells =
+                own.filter_map(|(cell, value)| Some((cell?, Standing::Is(value)))).collect();
             let key = match by {
                 Some(by) => self.key(plan, by, item_cell, item),
                 None => Key::Null,

@@ -442,6 +442,11 @@ impl Session {
         self.runtime.check_reads();
     }
 
+    /// What each pulse may use up from now on.
+    pub fn allow(&mut self, budget: vein_plan::Budget) {
+        self.runtime.allow(budget);
+    }
+
     /// What was asked with something else than would be asked with by now: nothing, unless the engine is wrong.
     #[doc(hidden)]
     pub fn unasked(&mut self) -> Vec<String> {

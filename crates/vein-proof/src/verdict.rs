@@ -634,11 +634,10 @@ impl Judge<'_> {
                     _ => continue,
                 },
             };
-            let program = self.program();
             let (_, reads) = self.before.fresh.evaluate(self.runtime, *then, expr);
             let differs = reads.iter().any(|read| {
-                let old = self.before.fresh.cell(program, *then, read.cell);
-                let new = self.after.fresh.cell(program, *now, read.cell);
+                let old = self.before.fresh.cell(self.runtime, *then, read.cell);
+                let new = self.after.fresh.cell(self.runtime, *now, read.cell);
                 read.extent.differs(old.at(&read.path), new.at(&read.path))
             });
             if !differs {

@@ -8,7 +8,7 @@ use crate::view::Clean;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::sync::Arc;
 use vein_plan::members::Member;
-use vein_plan::{Answers, Formats, Name, Program, Text, Value};
+use vein_plan::{Answers, Budget, Formats, Name, Program, Text, Value};
 
 /// A function that the host answers at once: values in, a value or why there is none out.
 pub type Answer = Arc<dyn Fn(&[Value]) -> Result<Value, String> + Send + Sync>;
@@ -27,6 +27,8 @@ pub struct Host {
     /// Whether pulses, from the opening on, say only what a surface needs. See
     /// [`Runtime::record_changes`](crate::Runtime::record_changes).
     pub quiet: bool,
+    /// What each pulse may use up.
+    pub budget: Budget,
 }
 
 impl std::fmt::Debug for Host {

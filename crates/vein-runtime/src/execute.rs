@@ -1,9 +1,10 @@
 //! Statements at work.
 
-use crate::fault::{DEEPEST_CALLS, Fault, MOST_STATEMENTS};
+use crate::fault::{DEEPEST_CALLS, Fault};
 use crate::graph::{Graph, ListEdit, Sight};
 use crate::sabotage::Sabotage;
 use crate::scope::{NONE, Rank, ScopeId};
+use crate::spending::Doing;
 use crate::wakes::Prepared;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -39,7 +40,6 @@ pub(crate) struct Turn {
     /// How many times components were added because others were, and how many after the first few.
     pub(crate) generations: usize,
     pub(crate) added_later: usize,
-    statements: u64,
     calls: usize,
 }
 
@@ -297,7 +297,11 @@ impl<'a> Run<'a> {
 
     fn go_on(&mut self, activity: Activity) -> Result<(), Fault> {
         let prepared = self.prepared;
-        self.within(activity.scope, |run| run.steps(prepared, activity))
+        let doing = Doing::Running(activity.scope, activity.owner);
+        let around = self.graph.purse.begin(doing);
+        self.within(activity.scope, |run| run.steps(prepared, activity))?;
+        self.graph.purse.begin(around);
+        Ok(())
     }
 
     fn steps(&mut self, prepared: &Prepared, mut activity: Activity) -> Result<(), Fault> {
@@ -306,9 +310,8 @@ impl<'a> Run<'a> {
         let owned = body(plan, block, activity.owner);
         while let Some(frame) = activity.frames.last_mut() {
             // Rounds of loops count, too: there may be nothing in them.
-            self.turn.statements += 1;
-            if self.turn.statements > MOST_STATEMENTS {
-                return Err(Fault::TooManyStatements);
+            if !self.graph.spend(1, 0) {
+                return self.failed_evaluation();
             }
             let (stmts, next): (&[StmtId], &mut usize) = match frame {
                 Frame::Owner(next) => (owned, next),
@@ -340,6 +343,7 @@ impl<'a> Run<'a> {
                 Stmt::Return => return Ok(()),
                 Stmt::Await(asked, args, to) => {
                     let args = self.values(args, &mut activity.locals);
+                    self.sends(&args)?;
                     activity.answer = *to;
                     self.turn.waiting.push((*asked, args, activity));
                     return self.failed_evaluation();
@@ -455,6 +459,14 @@ impl<'a> Run<'a> {
         Ok(())
     }
 
+    /// Uses up what values take that go to the host.
+    fn sends(&mut self, values: &[Value]) -> Result<(), Fault> {
+        match values.iter().all(|value| self.graph.spend_kept(value)) {
+            true => Ok(()),
+            false => self.failed_evaluation(),
+        }
+    }
+
     /// Calls a handler of a component or store.
     pub(crate) fn call_handler(
         &mut self,
@@ -491,6 +503,7 @@ impl<'a> Run<'a> {
         let instance = self.graph.scope(self.scope).instance;
         let (holder, spot) = self.graph.scope(instance).holder;
         if holder == NONE {
+            self.sends(&args)?;
             self.turn.given.push((event, args));
             return Ok(());
         }

@@ -1,5 +1,7 @@
 //! What can go wrong while a pulse runs. Whatever it is, the pulse is taken back.
 
+use vein_plan::budget::Resource;
+
 /// Why a pulse was taken back.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Fault {
@@ -18,8 +20,15 @@ pub enum Fault {
         /// Where it was to go.
         path: String,
     },
-    /// More statements than any handler needs.
-    TooManyStatements,
+    /// More than a pulse may use up of its page's [`Budget`](vein_plan::Budget).
+    OverBudget {
+        /// What there was not enough of.
+        what: Resource,
+        /// How much there was.
+        most: u64,
+        /// What was being worked out by then; nothing where that is not known.
+        at: String,
+    },
     /// What runs by itself wakes itself again and again.
     NoEnd {
         /// Each that runs on the way round, with what it wrote.
@@ -38,8 +47,6 @@ pub use vein_plan::value::DEEPEST_VALUE;
 
 /// How deep handlers may call each other within a pulse.
 pub const DEEPEST_CALLS: usize = 64;
-/// How many statements a pulse may run.
-pub const MOST_STATEMENTS: u64 = 20_000_000;
 /// How many times what runs by itself may wake more that runs by itself within a pulse.
 pub const MOST_ROUNDS: usize = 100;
 /// How many times within a pulse components may be added because others were.
@@ -63,8 +70,21 @@ impl std::fmt::Display for Fault {
                 "what goes to `{path}` is nested deeper than {DEEPEST_VALUE}: keep it in a list, and say of each \
                  which belongs to which"
             ),
-            Fault::TooManyStatements => {
-                write!(f, "the handler ran more than {MOST_STATEMENTS} statements")
+            Fault::OverBudget { what, most, at } => {
+                let of = match what {
+                    Resource::Steps => "steps",
+                    Resource::Bytes => "bytes of values",
+                    Resource::Nodes => "nodes, rows and components",
+                };
+                if !at.is_empty() {
+                    write!(f, "`{at}`: ")?;
+                }
+                let (most, name) = (grouped(*most), what.name());
+                write!(
+                    f,
+                    "here the pulse came to more than {most} {of} (`budget.{name}`): have it do less, or \
+                     allow it more"
+                )
             }
             Fault::NoEnd { circle } if circle.is_empty() => {
                 f.write_str("components are added without end")
@@ -86,3 +106,17 @@ impl std::fmt::Display for Fault {
 }
 
 impl std::error::Error for Fault {}
+
+/// A number with its digits in threes.
+fn grouped(number: u64) -> String {
+    let digits = number.to_string();
+    let first = digits.len() % 3;
+    let mut all = digits[..first].to_owned();
+    for at in (first..digits.len()).step_by(3) {
+        if !all.is_empty() {
+            all.push(',');
+        }
+        all.push_str(&digits[at..at + 3]);
+    }
+    all
+}

@@ -48,6 +48,7 @@ pub mod runtime;
 mod sabotage;
 mod scope;
 mod settle;
+mod spending;
 mod view;
 mod wakes;
 

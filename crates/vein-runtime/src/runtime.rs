@@ -10,12 +10,13 @@ use crate::graph::Graph;
 use crate::pulse::{Cause, Pulse};
 use crate::record::element_of;
 use crate::scope::{NONE, ScopeId};
+use crate::spending::Purse;
 use crate::view::View;
 use crate::wakes::Prepared;
 use std::cmp::Reverse;
 use std::sync::Arc;
 use vein_plan::code::CellId;
-use vein_plan::{Listener, Name, PartKind, Plan, Program, Shown, Step, Value};
+use vein_plan::{Budget, Listener, Name, PartKind, Plan, Program, Shown, Step, Value};
 use vein_view::{NodeNumber, Restored};
 
 /// The scope of the component that the page shows. Its stores are made after it, and are there
@@ -122,6 +123,7 @@ impl Runtime {
         let functions = prepared.functions.iter().map(|name| host.functions.get(name).cloned());
         graph.functions = Functions(functions.collect());
         graph.formats = Formatting(host.formats);
+        graph.purse = Purse::new(host.budget);
         let stores = program.with_all_inside(plan).into_iter();
         let stores: Vec<u32> = stores
             .filter(|plan| program.plans[*plan].store.is_some())
@@ -186,6 +188,11 @@ impl Runtime {
     /// patches, events and problems are there all the same.
     pub fn record_changes(&mut self, on: bool) {
         self.recording = on;
+    }
+
+    /// What each pulse may use up from now on.
+    pub fn allow(&mut self, budget: Budget) {
+        self.view.graph.purse.budget = budget;
     }
 
     /// Whether pulses say what changed.

@@ -298,6 +298,9 @@ impl Runtime {
     /// is going away.
     fn settle_spots(&mut self) {
         while let Some(Reverse(((.., scope), reader))) = self.view.graph.spots.pop() {
+            if self.view.graph.is_out() {
+                return;
+            }
             if !self.view.is_waiting(scope, reader) {
                 continue;
             }
@@ -319,11 +322,13 @@ impl Runtime {
         // it would have been looked at before; it has to be told that it is up to date.
         loop {
             self.settle_spots();
+            self.failed_evaluation()?;
             for (scope, spot, effect) in self.view.show_changes() {
                 if self.records() {
                     changes.push(self.spot_change(scope, spot, effect));
                 }
             }
+            self.failed_evaluation()?;
             for key in self.waiting_effects() {
                 let changed = self.view.is_waiting(key.0, key.1)
                     && self.view.graph.settle_reads(&prepared, key);

@@ -240,8 +240,8 @@ pub(crate) struct Prepared {
     pub(crate) templates: u32,
     /// The functions that the host answers, each name once.
     pub(crate) functions: Vec<Name>,
-    /// Whether anything runs by itself or may fail while the view is brought up to date. Without
-    /// that, the view is made in one go and nothing has to be noted for taking it back.
+    /// Whether anything runs by itself or asks while the view is brought up to date. Without that, the view is made in
+    /// one go.
     pub(crate) lively: bool,
     /// Whether a shape has itself inside, so that values can nest without end.
     pub(crate) nests: bool,

@@ -113,6 +113,7 @@ export function refusing(run) {
 
 /** Reads something between two pulses. */
 export function between(read) {
+  turn.steps = turn.bytes = 0;
   try {
     return read();
   } catch (fault) {

@@ -18,16 +18,18 @@ export const ALL = Symbol('all');
 /** The lists that were made of earlier ones in the pulse under way, and by which edits. */
 export const makings = [];
 
-export const MOST_STATEMENTS = 20000000;
+/** What each pulse may use up: steps, which are statements and calls of functions within functions; bytes of long texts and of
+ * lists that others are put into; nodes, of which each scope counts for four. */
+export const budget = { steps: 10000000, bytes: 536870912, nodes: 1000000 };
 
 export const DEEPEST_CALLS = 64;
 
 /**
- * The pulse under way: how many statements it has run and how many calls are open; what is done before the view is
+ * The pulse under way: what it has used up and how many calls are open; what is done before the view is
  * brought to it and once it is, if it goes well, or if it is taken back; what it gave to the host; how much was added to
  * views so far; and how much has gone from them in the pulse.
  */
-export const turn = { count: 0, busy: false, shows: false, statements: 0, calls: 0, checks: [], failed: [], given: [], serial: 0, gone: 0, came: 0, deepest: -1, marks: 0 };
+export const turn = { count: 0, busy: false, shows: false, steps: 0, bytes: 0, nodes: 0, calls: 0, checks: [], failed: [], given: [], serial: 0, gone: 0, came: 0, deepest: -1, marks: 0 };
 
 /** What the compiler calls one of several by its number: each name is made once. */
 export function namesOf(kind) {
@@ -35,12 +37,27 @@ export function namesOf(kind) {
   return (at) => (names[at] ??= `${kind}${at}$`);
 }
 
-/** Counts statements that are about to run. */
+/** Counts statements that are about to run, and functions within functions. */
 export function spend(count) {
-  turn.statements += count;
-  if (turn.statements > MOST_STATEMENTS) {
-    throw new Fault(`the handler ran more than ${MOST_STATEMENTS} statements`);
-  }
+  turn.steps += count;
+  if (turn.steps > budget.steps) runOut('steps', 'steps');
+}
+
+/** Counts bytes of what was put together. */
+export function weigh(bytes) {
+  turn.bytes += bytes;
+  if (turn.bytes > budget.bytes) runOut('bytes', 'bytes of values');
+}
+
+/** Fails where a pulse uses up more than it may. */
+export function runOut(name, what) {
+  throw new Fault(`the pulse came to more than ${budget[name].toLocaleString('en')} ${what} (\`budget.${name}\`): have it do less, or allow it more`);
+}
+
+/** A list that others were put into. */
+export function sized(list) {
+  weigh(list.length * 24);
+  return list;
 }
 
 /** Empties a list that is filled again soon, from some place on: a short one keeps what it stands in. */
@@ -53,7 +70,7 @@ export function empty(list, from = 0) {
 export function pulse(run, what, more) {
   turn.busy = true;
   turn.shows = false;
-  turn.statements = turn.calls = turn.gone = turn.came = 0;
+  turn.steps = turn.bytes = turn.nodes = turn.calls = turn.gone = turn.came = 0;
   try {
     run(what, more);
   } catch (fault) {

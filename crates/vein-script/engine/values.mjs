@@ -8,7 +8,16 @@ export const LONGEST = 16777216;
 export const DEEPEST = 256;
 
 /** A text that is not longer than texts are. */
-export const cut = (text) => (text.length > LONGEST ? text.slice(0, LONGEST) : text);
+export const cut = (text) => (text.length > LONG ? weighed(text) : text);
+
+/** From how long on it counts what a text takes. */
+export const LONG = 1000;
+
+/** The same for a long text, which uses up what it takes. */
+export function weighed(text) {
+  weigh(Math.min(text.length, LONGEST));
+  return text.length > LONGEST ? text.slice(0, LONGEST) : text;
+}
 
 /** Whether two values are alike member by member, where the simple ones are compared by `is`; `ordered` says that
  * the order of fields counts. */

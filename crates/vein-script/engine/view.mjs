@@ -63,6 +63,8 @@ export class Scope {
   static sources = [];
   static hooks = [];
   constructor(held, up) {
+    turn.nodes += 4;
+    if (turn.nodes > budget.nodes) runOut('nodes', 'nodes, rows and components');
     this.held$ = held;
     this.depth$ = held === null ? 0 : held.scope.depth$ + 1;
     this.d$ = 0;

@@ -95,7 +95,7 @@ impl Written {
         Written::closed(Code { text, level: Level::Coalesce }, self.kind)
     }
 
-    fn may_be_null(&self) -> bool {
+    pub(crate) fn may_be_null(&self) -> bool {
         self.open || matches!(self.kind, Kind::Null | Kind::Maybe(_) | Kind::Any)
     }
 
@@ -130,6 +130,8 @@ pub struct Writer<'a> {
     pub(crate) acts: bool,
     /// For a derived value, its cell, the bit of it that is marked, and how many lists in it are kept up.
     pub(crate) keeps: Option<(CellId, u32, u32)>,
+    /// Whether a function is written that stands in another.
+    inner: bool,
     /// The component's number, where it is to be told what was written where.
     pub(crate) marks: Option<u32>,
     /// Locals that nobody looks at any more once they have gone where they are kept.
@@ -145,7 +147,7 @@ impl<'a> Writer<'a> {
     pub fn new(program: &'a Program, plan: &'a Plan, names: &'a dyn Names) -> Writer<'a> {
         let (used, declared, locals) = Default::default();
         let (waiting, indexes) = (None, BTreeMap::new());
-        let (readers, kept, marks, acts, keeps) = (None, 0, None, false, None);
+        let (readers, kept, marks, acts, keeps, inner) = (None, 0, None, false, None, false);
         Writer {
             program,
             plan,
@@ -159,6 +161,7 @@ impl<'a> Writer<'a> {
             kept,
             acts,
             keeps,
+            inner,
             marks,
             moved: BTreeSet::new(),
             taken: BTreeSet::new(),
@@ -453,7 +456,10 @@ impl<'a> Writer<'a> {
                 }
             }
         }
-        let text = format!("[{}]", texts.join(", "));
+        let mut text = format!("[{}]", texts.join(", "));
+        if items.iter().any(|item| matches!(item, Item::Spread(_))) {
+            text = format!("{}({text})", self.uses("sized"));
+        }
         Written::tight(text, Kind::list(kind.unwrap_or(Kind::Any)))
     }
 
@@ -515,14 +521,21 @@ impl<'a> Writer<'a> {
             if params.len() == 1 { params.concat() } else { format!("({})", params.join(", ")) };
         // What is derived in it has no place of its own.
         let keeps = self.keeps.take();
-        let written = if test {
-            (format!("{params} => {}", self.test(function.body).body()), Kind::Boolean)
-        } else {
-            let body = self.closed(function.body);
-            (format!("{params} => {}", body.code.body()), body.kind)
+        let is_inner = std::mem::replace(&mut self.inner, true);
+        let (code, kind) = match test {
+            true => (self.test(function.body), Kind::Boolean),
+            false => {
+                let body = self.closed(function.body);
+                (body.code, body.kind)
+            }
         };
-        self.keeps = keeps;
-        written
+        (self.keeps, self.inner) = (keeps, is_inner);
+        // A list has its length, lists within lists have no end.
+        let body = match is_inner {
+            true => format!("({}(1), {})", self.uses("spend"), code.alone()),
+            false => code.body(),
+        };
+        (format!("{params} => {body}"), kind)
     }
 
     /// What keeps up what a function makes of a list: where it is kept, the bit that says that it has to look, and what the

@@ -53,6 +53,10 @@ pub(crate) fn call(
         Member::Join => "joined",
         Member::With => "withItem",
         Member::ToSorted => "sorted",
+        Member::Concat if !receiver.open && !receiver.may_be_null() => {
+            let list = own(&receiver, kind.clone()).code.alone();
+            return Written::tight(format!("{}({list})", writer.uses("sized")), kind);
+        }
         Member::StringAt | Member::ListAt => return Written { open: true, ..own(&receiver, kind) },
         _ => return own(&receiver, kind),
     };

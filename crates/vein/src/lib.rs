@@ -56,6 +56,7 @@ pub use vein_check::{ActionReach, PartReach, PathReach, ReachMap};
 pub use vein_check::{
     Checked, Diagnostic, Fix, RULES, Report, Rule, Severity, Source, Workspace, check, nearest,
 };
+pub use vein_plan::budget::{Budget, Resource};
 pub use vein_plan::json;
 pub use vein_plan::to_json;
 pub use vein_plan::{

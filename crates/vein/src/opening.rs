@@ -11,7 +11,7 @@ use serde::de::DeserializeOwned;
 use std::fmt::Display;
 use std::future::Future;
 use std::sync::Arc;
-use vein_plan::{Name, Value, to_json};
+use vein_plan::{Budget, Name, Value, to_json};
 use vein_proof::{Entry, Session};
 use vein_runtime::{Carried, Clean, Host, Lost};
 
@@ -121,7 +121,7 @@ impl Opening {
     pub(crate) fn new(ui: Ui, component: &str) -> Opening {
         let plain = Host { clean: Some(vein_view::clean as Clean), ..Host::default() };
         let host = default_host("en", "UTC").unwrap_or(plain);
-        let host = Host { promised: Some(Default::default()), ..host };
+        let host = Host { promised: Some(Default::default()), budget: ui.budget(), ..host };
         let (component, later) = (component.to_owned(), FxHashMap::default());
         Opening { ui, component, host, later, proving: true }
     }
@@ -239,6 +239,26 @@ impl Opening {
     /// the page: [`Page::questions`], [`Page::answer`].
     pub fn answered_by_hand(mut self) -> Opening {
         self.host.promised = None;
+        self
+    }
+
+    /// What each pulse may use up; without this, what [`Ui::with_budget`] says, or
+    /// [`Budget::default`]. A pulse that would use more is taken
+    /// back and says so, the opening as any other.
+    ///
+    /// ```
+    /// use vein::{Budget, Error, Fault};
+    /// let ui = vein::Ui::from_sources([("a-sum.vein",
+    ///     "takes rows: number[]\n<p>{rows.reduce((sum, row) => sum + row, 0)}</p>")])?;
+    /// let few = Budget { steps: 100, ..Budget::default() };
+    /// assert!(ui.page("a-sum").budget(few).open(serde_json::json!({ "rows": [1, 2] })).is_ok());
+    /// let many = serde_json::json!({ "rows": vec![1; 1000] });
+    /// let Err(error) = ui.page("a-sum").budget(few).open(many) else { panic!("more than a hundred steps") };
+    /// assert!(matches!(error, Error::Failed(Fault::OverBudget { .. })));
+    /// # Ok::<(), vein::Error>(())
+    /// ```
+    pub fn budget(mut self, budget: Budget) -> Opening {
+        self.host.budget = budget;
         self
     }
 

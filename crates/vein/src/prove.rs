@@ -8,6 +8,7 @@ use vein_check::{Diagnostic, Fix, Report, Severity, Source};
 use vein_plan::Value;
 use vein_proof::scenario::{Data, Hands, InMemory};
 use vein_proof::{Mistake, Played, Player, Scenario};
+use vein_runtime::Host;
 use vein_syntax::Span;
 
 /// The ending of a scenario's file name.
@@ -138,7 +139,7 @@ impl ScenarioFile {
     ) -> Result<Player<'_>, Error> {
         let or = |own: &Option<String>, or: &str| own.clone().unwrap_or_else(|| or.to_owned());
         let (tag, zone) = (or(&self.scenario.locale, locale.0), or(&self.scenario.zone, locale.1));
-        let host = default_host(&tag, &zone)?;
+        let host = Host { budget: ui.budget(), ..default_host(&tag, &zone)? };
         Player::open(ui.program(), &self.scenario, self.data.clone(), host, hands)
             .map_err(|mistakes| Error::Scenario(Box::new(self.report(&mistakes))))
     }

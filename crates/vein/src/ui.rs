@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vein_check::{Report, Source, Workspace, check};
-use vein_plan::Program;
+use vein_plan::{Budget, Program};
 
 /// Components that were checked and can be opened. Cheap to clone, and free to be shared
 /// between threads.
@@ -17,6 +17,7 @@ use vein_plan::Program;
 pub struct Ui {
     program: Arc<Program>,
     report: Option<Arc<Report>>,
+    budget: Budget,
 }
 
 impl Ui {
@@ -55,7 +56,7 @@ impl Ui {
         match checked.program {
             Some(program) => {
                 let report = Some(Arc::new(checked.report));
-                Ok(Ui { program: Arc::new(program), report })
+                Ok(Ui { program: Arc::new(program), report, budget: Budget::default() })
             }
             None => Err(Error::Check(Box::new(checked.report))),
         }
@@ -66,7 +67,18 @@ impl Ui {
     /// # Errors
     /// Bytes that are not a plan, of another version, or damaged.
     pub fn from_plan(bytes: &[u8]) -> Result<Ui, Error> {
-        Ok(Ui { program: Arc::new(Program::from_bytes(bytes)?), report: None })
+        let program = Arc::new(Program::from_bytes(bytes)?);
+        Ok(Ui { program, report: None, budget: Budget::default() })
+    }
+
+    /// The same components on pages whose pulses may use up so much, also those of scenarios.
+    pub fn with_budget(self, budget: Budget) -> Ui {
+        Ui { budget, ..self }
+    }
+
+    /// What each pulse of its pages may use up, where [`Opening::budget`] says nothing else.
+    pub fn budget(&self) -> Budget {
+        self.budget
     }
 
     /// The compiled components as bytes.
@@ -130,7 +142,7 @@ impl Ui {
 
     /// These components with one of them broken.
     pub fn broken(&self, mutant: &vein_proof::Mutant) -> Ui {
-        Ui { program: Arc::new(mutant.broken(&self.program)), report: self.report.clone() }
+        Ui { program: Arc::new(mutant.broken(&self.program)), ..self.clone() }
     }
 
     /// A component to be opened, where the host answers functions or wants something special.

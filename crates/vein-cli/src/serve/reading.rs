@@ -180,7 +180,7 @@ impl Reader {
         let workspace = workspace.context("the components were read")?;
         let ui = ui.map_or_else(|| Ui::from_workspace(&workspace), Ok);
         self.workspace = Some((folder, workspace));
-        let ui = ui?;
+        let ui = ui?.with_budget(project.budget());
         self.ui = Some(ui.clone());
         let warns = |code: &str| project.warns_of(code);
         let warnings = warnings(&ui, warns);

@@ -127,7 +127,7 @@ impl Lived {
     }
 
     /// Everything that can be told of the page from outside.
-    fn whole(&self) -> String {
+    pub fn whole(&self) -> String {
         let runtime = self.session.runtime();
         let root = format!("{:?}", runtime.kept(runtime.root_scope()));
         let stores: Vec<String> =
@@ -144,13 +144,13 @@ impl Lived {
 }
 
 /// What the ledger says of a pulse but its number.
-fn noted(entry: &Entry) -> String {
+pub fn noted(entry: &Entry) -> String {
     entry.to_string().split_once(" · ").expect("its number and what it was").1.to_owned()
 }
 
 /// Whether a pulse that was taken back left the page as it was. A timer has ticked all the same,
 /// and a handler whose answer failed has ended.
-fn was_nothing(entry: &Entry) -> bool {
+pub fn was_nothing(entry: &Entry) -> bool {
     let ended = matches!(entry.pulse.cause, Cause::Answered { failed: true, .. });
     let ticked = matches!(entry.pulse.cause, Cause::Timer { .. } | Cause::Settled { .. });
     entry.pulse.fault.is_some() && !ended && !ticked

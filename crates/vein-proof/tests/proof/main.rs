@@ -1,6 +1,7 @@
 //! The proof from outside: random components are exact, and sabotage is seen.
 
 mod acts;
+mod bounded;
 mod carried;
 mod dressed;
 mod exactness;

@@ -17,6 +17,7 @@ use crate::change::{Change, Undo};
 use crate::fault::Fault;
 use crate::sabotage::Sabotage;
 use crate::scope::{Held, Mark, NONE, Rank, ReaderState, Scope, ScopeId, Slot};
+use crate::spending::Purse;
 use crate::wakes::{Prepared, Reader};
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
@@ -29,14 +30,14 @@ use vein_plan::eval::Cells;
 use vein_plan::members::Member;
 use vein_plan::track::{Noted, Origin, Tracked};
 use vein_plan::value::DEEPEST_VALUE;
-use vein_plan::{Read, SpotKind, Step, Text, Value};
+use vein_plan::{Budget, Read, SpotKind, Step, Text, Value};
 use vein_view::NodeNumber;
 
 /// A reader anywhere on the page.
 pub(crate) type ReaderKey = (ScopeId, Reader);
 
 /// For how many readers and reads there is room between two pulses.
-const SPARE: usize = 16;
+pub(crate) const SPARE: usize = 16;
 
 /// What happened to a reader in this pulse.
 #[derive(Debug)]
@@ -177,6 +178,8 @@ pub(crate) struct Graph {
     pub(crate) formats: Formatting,
     /// What went wrong in an evaluation.
     pub(crate) fault: Option<Fault>,
+    /// What the pulse may use up, and has.
+    pub(crate) purse: Purse,
     /// The writes that led to the statements that run now.
     pub(crate) causes: SmallVec<[u32; 2]>,
     /// How many writes to state there were, and at how many of them scopes that are going away were
@@ -216,6 +219,14 @@ impl Cells for Sight<'_> {
 
     fn local(&mut self, member: Member, args: &[Value]) -> Text {
         self.graph.local(member, args)
+    }
+
+    fn spend(&mut self, steps: u64, bytes: u64) -> bool {
+        self.graph.spend(steps, bytes)
+    }
+
+    fn bytes_left(&self) -> u64 {
+        self.graph.bytes_left()
     }
 }
 
@@ -258,6 +269,7 @@ impl Graph {
             functions: Functions::default(),
             formats: Formatting::default(),
             fault: None,
+            purse: Purse::new(Budget::default()),
             causes: SmallVec::new(),
             writes: 0,
             dead_told: 0,
@@ -272,6 +284,7 @@ impl Graph {
         self.log.clear();
         self.computed = 0;
         self.fault = None;
+        self.purse.fill();
         self.causes.clear();
     }
 
@@ -485,7 +498,8 @@ impl Graph {
         (home, at, cell): (ScopeId, u32, CellId),
         work: (ScopeId, ExprId),
     ) {
-        if self.misread.is_none() || self.editing == Some((home, cell)) {
+        // What is read in a pulse that has run out is nothing, and is taken back.
+        if self.misread.is_none() || self.editing == Some((home, cell)) || self.is_out() {
             return;
         }
         let Slot::Derived { value, .. } = &self.scope(home).cells[at as usize] else { return };
@@ -499,10 +513,10 @@ impl Graph {
 
     /// What an expression gives, worked out from state alone. Nothing if it fails.
     fn anew(&mut self, prepared: &Prepared, (scope, expr): (ScopeId, ExprId)) -> Option<Value> {
-        let fault = self.fault.take();
+        let (fault, purse) = (self.fault.take(), self.purse.set_aside());
         self.anew = true;
         let is = self.evaluate_once(prepared, scope, expr);
-        self.anew = false;
+        (self.anew, self.purse) = (false, purse);
         // What cannot be worked out fails the pulse in any case.
         let failed = std::mem::replace(&mut self.fault, fault).is_some();
         (!failed).then_some(is)
@@ -665,6 +679,9 @@ impl Graph {
         if self.is_too_deep(&path, std::slice::from_ref(&value), (home, cell)) {
             return true;
         }
+        if matches!(self.scope(home).cells[at as usize], Slot::Own(_)) && !self.spend_kept(&value) {
+            return true;
+        }
         let slot = &mut self.scopes[home as usize].cells[at as usize];
         let (Slot::Own(root) | Slot::Derived { value: root, .. }) = slot else { return false };
         match root.at(&path) {
@@ -675,6 +692,7 @@ impl Graph {
         let Some(place) = root.at_mut(&path) else { return false };
         let old = std::mem::replace(place, value.clone());
         let undo = Undo::Set(old.clone());
+        self.spend_write(&path);
         self.log.push(Change { scope: home, cell, path: path.clone(), undo, because });
         let what = What::Replaced(&old, &value);
         self.telling += 1;
@@ -715,7 +733,8 @@ impl Graph {
         let Some((home, cell, path)) = resolved else { return false };
         let (_, at) = self.home(home, cell);
         if let ListEdit::Splice { insert, .. } = &change
-            && self.is_too_deep(&path, insert, (home, cell))
+            && (self.is_too_deep(&path, insert, (home, cell))
+                || !insert.iter().all(|value| self.spend_kept(value)))
         {
             return true;
         }
@@ -754,6 +773,7 @@ impl Graph {
         };
         let because = self.causes.clone();
         self.writes += 1;
+        self.spend_write(&path);
         self.log.push(Change { scope: home, cell, path: path.clone(), undo, because });
         let what = What::Listed(&seen);
         self.telling += 1;

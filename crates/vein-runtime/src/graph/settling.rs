@@ -4,6 +4,7 @@ use super::{Graph, ReaderKey, SPARE, Sight, Wake};
 use crate::change::{Seen, SeenUndo, changed_since};
 use crate::sabotage::Sabotage;
 use crate::scope::{Mark, ScopeId, Slot};
+use crate::spending::Doing;
 use crate::wakes::{Known, KnownReads, Prepared};
 use smallvec::SmallVec;
 use vein_plan::code::{CellId, ExprId};
@@ -287,10 +288,13 @@ impl Graph {
 
     fn compute(&mut self, prepared: &Prepared, key: ReaderKey) {
         let (work, known) = self.known(prepared, key);
-        if let Some(descent) = &known.descent
-            && self.keep_up(prepared, key, (work, descent))
-        {
-            return;
+        if let Some(descent) = &known.descent {
+            let around = self.purse.begin(Doing::Reading(key));
+            let is_done = self.keep_up(prepared, key, (work, descent));
+            self.purse.begin(around);
+            if is_done {
+                return;
+            }
         }
         let here = self.scope(key.0);
         let Some(Slot::Derived { expr, .. }) = here.cells.get(key.1 as usize) else { return };
@@ -337,7 +341,9 @@ impl Graph {
             self.freshen(key);
             return value;
         }
+        let around = self.purse.begin(Doing::Reading(key));
         let value = self.evaluate_once(prepared, key.0, expr);
+        self.purse.begin(around);
         self.state(key).mark = Mark::Fresh;
         value
     }
@@ -363,11 +369,15 @@ impl Graph {
     pub(crate) fn evaluate(&mut self, prepared: &Prepared, key: ReaderKey, expr: ExprId) -> Value {
         let touched = self.touch(key);
         self.touched[touched].evaluated = true;
+        let around = self.purse.begin(Doing::Reading(key));
         let (scope, known) = self.reads(prepared, key);
         if matches!(known, KnownReads::Fixed(_)) {
-            return self.evaluate_once(prepared, scope, expr);
+            let value = self.evaluate_once(prepared, scope, expr);
+            self.purse.begin(around);
+            return value;
         }
         let (value, mut noted) = self.followed(prepared, scope, |run| run.value(expr));
+        self.purse.begin(around);
         once_each(&mut noted);
         let names = &prepared.program.names;
         let traces = &mut self.scopes[key.0 as usize].traces;

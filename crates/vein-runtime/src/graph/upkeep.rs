@@ -20,6 +20,7 @@ use std::sync::Arc;
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::{Cells, Evaluation};
 use vein_plan::members::Member;
+use vein_plan::value::VALUE_BYTES;
 use vein_plan::{Read, Step, Text, Value};
 
 /// How many edits of a list are followed at most, whatever its length: beyond that and a sixteenth of it, it is
@@ -65,6 +66,14 @@ impl Cells for Beside<'_> {
     fn local(&mut self, member: Member, args: &[Value]) -> Text {
         self.sight.local(member, args)
     }
+
+    fn spend(&mut self, steps: u64, bytes: u64) -> bool {
+        self.sight.spend(steps, bytes)
+    }
+
+    fn bytes_left(&self) -> u64 {
+        self.sight.bytes_left()
+    }
 }
 
 impl<'a> Working<'a> {
@@ -93,6 +102,9 @@ impl<'a> Working<'a> {
     }
 
     fn evaluate(&mut self, expr: ExprId, item: Option<(u32, Value)>) -> Value {
+        if !self.graph.spend(1, VALUE_BYTES) {
+            return Value::Null;
+        }
         let exprs = &self.prepared.plan(self.plan).exprs;
         let sight = Sight { graph: self.graph, prepared: self.prepared, scope: self.scope };
         let cells = &mut Beside { sight, known: &mut self.known };
@@ -156,6 +168,7 @@ impl Graph {
     /// never been.
     pub(crate) fn keep_up_again(&mut self) {
         let prepared = self.prepared.clone();
+        let purse = self.purse.set_aside();
         for key in std::mem::take(&mut self.unkept) {
             let is_there = self.scopes.get(key.0 as usize).is_some_and(|scope| scope.alive);
             if !is_there || self.mark_of(key) != Mark::Fresh {
@@ -168,6 +181,7 @@ impl Graph {
             let Some((upkeep, _)) = Upkeep::new(&lineage, &items, &mut run) else { continue };
             self.put_upkeep(key, Box::new(upkeep));
         }
+        self.purse = purse;
     }
 
     /// Whether the list that a value is kept up with was written to, in whatever way.
@@ -389,6 +403,7 @@ impl Graph {
         because: &SmallVec<[u32; 2]>,
     ) {
         let because = because.clone();
+        self.spend_write(&path);
         self.log.push(Change { scope: home, cell, path: path.clone(), undo, because });
         let prepared = self.prepared.clone();
         self.telling += 1;

@@ -21,6 +21,11 @@ impl View {
         let spots = &prepared.plan(plan).blocks[block as usize].spots;
         let SpotKind::List { block: row_block, .. } = &spots[spot as usize].kind else { return };
         self.graph.take_turns(id, spot);
+        let Some(Rows { pieces: Some(pieces), .. }) = self.graph.rows(id, spot) else { return };
+        let fresh = fresh_positions(pieces).count() as u64;
+        if !self.affords(&prepared, (plan, *row_block), fresh, (id, spot)) {
+            return;
+        }
         let Some(rows) = self.graph.rows_mut(id, spot) else { return };
         let Some(pieces) = rows.pieces.take() else { return };
         rows.gone.clear();

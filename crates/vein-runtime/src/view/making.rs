@@ -6,6 +6,7 @@ use crate::pulse::Problem;
 use crate::runtime::ROOT_SCOPE;
 use crate::sabotage::Sabotage;
 use crate::scope::{Held, Key, NONE, Piece, ReaderState, Scope, ScopeId, Slot};
+use crate::spending::Doing;
 use crate::wakes::{Prepared, ReadyGiven};
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
@@ -65,7 +66,7 @@ impl View {
             self.graph.scope_mut(id).instance = id;
         }
         self.making.created += 1;
-        if prepared.lively {
+        if self.is_open {
             self.made.push((id, reused));
         }
         id
@@ -181,6 +182,9 @@ impl View {
 
     /// Shows a new scope: its nodes, what stands in its spots, then its parts.
     pub(super) fn show(&mut self, prepared: &Prepared, id: ScopeId, target: Target) {
+        if self.graph.is_out() {
+            return;
+        }
         let (plan, block_id) = (self.graph.scope(id).plan, self.graph.scope(id).block);
         let block = &prepared.plan(plan).blocks[block_id as usize];
         let ready = prepared.block(plan, block_id);
@@ -277,6 +281,9 @@ impl View {
 
     /// Puts into a spot of a new scope what belongs there.
     fn fill(&mut self, prepared: &Prepared, id: ScopeId, spot: u32) {
+        if self.graph.is_out() {
+            return;
+        }
         let scope = self.graph.scope(id);
         let (plan, block, instance) = (scope.plan, scope.block, scope.instance);
         let ready = prepared.block(plan, block);
@@ -325,6 +332,9 @@ impl View {
                     }
                     (None, None) => return,
                 };
+                if !self.affords(prepared, (plot.plan, plot.block), 1, (id, spot)) {
+                    return;
+                }
                 let inner = self.new_scope(prepared, plot);
                 let mut cells: SmallVec<[Option<u32>; 2]> = SmallVec::new();
                 let mut slots = Vec::new();
@@ -415,7 +425,9 @@ impl View {
             self.making.problems.push(Problem::TooDeep { component });
             return;
         }
-        if self.graph.is_broken(Sabotage::NoComponents) {
+        if self.graph.is_broken(Sabotage::NoComponents)
+            || !self.affords(prepared, (used.plan, 0), 1, (id, spot))
+        {
             return;
         }
         let holder = (id, spot);
@@ -430,6 +442,21 @@ impl View {
         let slots = slots.collect();
         self.own_cells(prepared, instance, slots);
         self.grow_if_lively(prepared, instance);
+    }
+
+    /// Uses up what it takes to make so many of a block in a spot.
+    pub(super) fn affords(
+        &mut self,
+        prepared: &Prepared,
+        (plan, block): (u32, BlockId),
+        count: u64,
+        (id, spot): (ScopeId, u32),
+    ) -> bool {
+        let nodes = prepared.plan(plan).blocks[block as usize].template.len() as u64;
+        let around = self.graph.purse.begin(Doing::Making(id, spot));
+        let affords = self.graph.spend_nodes(count.saturating_mul(nodes + 1));
+        self.graph.purse.begin(around);
+        affords
     }
 
     fn inner(&mut self, prepared: &Prepared, id: ScopeId, spot: u32, block: BlockId) -> ScopeId {
@@ -450,6 +477,10 @@ impl View {
         alternatives: &[BlockId],
     ) {
         let Some(block) = alternatives.get(chosen as usize) else { return };
+        let plan = self.graph.scope(id).plan;
+        if !self.affords(prepared, (plan, *block), 1, (id, spot)) {
+            return;
+        }
         let inner = self.inner(prepared, id, spot, *block);
         if let Some(Was::Held(Held::Branch { chosen: before, scope })) = self.was_in(id, spot)
             && (*before, *scope != NONE) == (chosen, true)
@@ -468,6 +499,10 @@ impl View {
         block: BlockId,
         tag: &'static str,
     ) {
+        let plan = self.graph.scope(id).plan;
+        if !self.affords(prepared, (plan, block), 1, (id, spot)) {
+            return;
+        }
         let inner = self.inner(prepared, id, spot, block);
         if let Some(Was::Held(Held::Renamed { tag: before, scope })) = self.was_in(id, spot)
             && *before == tag
@@ -504,6 +539,9 @@ impl View {
                 TemplateNode::Close => depth -= 1,
                 TemplateNode::TextPart => {}
             }
+        }
+        if !self.graph.spend_nodes(nodes.len() as u64) {
+            return;
         }
         let template = Template { nodes, listeners: Vec::new() };
         let marks = template.marks();

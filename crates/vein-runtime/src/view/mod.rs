@@ -5,7 +5,7 @@ mod finding;
 mod lists;
 mod making;
 
-use crate::graph::Graph;
+use crate::graph::{Graph, SPARE};
 use crate::pulse::Problem;
 use crate::sabotage::Sabotage;
 use crate::scope::{Held, Mark, NONE, Piece, Scope, ScopeId};
@@ -74,6 +74,8 @@ pub(crate) struct View {
     made: Vec<(ScopeId, bool)>,
     /// The next number of a template when the pulse began.
     first_template: u32,
+    /// Whether the page has been opened, so that a pulse may have to be taken back.
+    is_open: bool,
 }
 
 /// What the view shows in a spot.
@@ -135,6 +137,7 @@ impl View {
             undo: Vec::new(),
             made: Vec::new(),
             first_template: 0,
+            is_open: false,
         }
     }
 
@@ -145,9 +148,9 @@ impl View {
         self.first_template = self.sent.next;
     }
 
-    /// Notes how to undo a step, where it may have to be.
+    /// Notes how to undo a step, where it may have to be: what cannot be opened is no page.
     fn note(&mut self, undo: impl FnOnce() -> Undo) {
-        if self.graph.prepared.lively {
+        if self.is_open {
             self.undo.push(undo());
         }
     }
@@ -277,8 +280,9 @@ impl View {
             self.graph.free.push(id);
         }
         self.was.clear();
-        self.undo.clear();
-        self.made.clear();
+        for_next(&mut self.undo);
+        for_next(&mut self.made);
+        self.is_open = true;
     }
 
     /// Notes the numbers of the nodes that a scope had in the view.
@@ -361,6 +365,12 @@ impl View {
         let scope = self.graph.scope(id);
         scope.alive && scope.readers[reader as usize].mark != Mark::Fresh
     }
+}
+
+/// Empties what is filled in each pulse. There stays room for most.
+fn for_next<T>(all: &mut Vec<T>) {
+    all.clear();
+    all.shrink_to(SPARE);
 }
 
 impl Scope {

@@ -3,6 +3,7 @@
 mod alive;
 #[cfg(debug_assertions)]
 mod broken;
+mod budget;
 mod damaged;
 mod documents;
 mod ends;

@@ -1,7 +1,7 @@
 //! What waits for the clock or the host: in which order, until when, and what it leaves behind.
 
 use serde_json::json;
-use vein::{Error, Fault, Page, Pulse, Ui, Value};
+use vein::{Error, Fault, Page, Pulse, Resource, Ui, Value};
 
 pub fn opened(text: &str, props: serde_json::Value) -> Page {
     let ui = Ui::from_sources([("a-b.vein", text)]).unwrap_or_else(|error| panic!("{error}"));
@@ -101,7 +101,10 @@ does turn() { for (const a of rows) { for (const b of rows) { for (const c of ro
     for (count, selector) in [(4500, "p"), (1000, "i")] {
         let mut page = opened(text, rows(count));
         let error = page.find(selector).and_then(vein::Found::click).map(|_| ());
-        assert!(matches!(&error, Err(Error::Failed(Fault::TooManyStatements))), "{error:?}");
+        assert!(
+            matches!(&error, Err(Error::Failed(Fault::OverBudget { what: Resource::Steps, .. }))),
+            "{error:?}"
+        );
         assert_eq!(page.find("p").expect("it is there").text(), "0");
     }
     let mut page = opened(text, rows(100));

@@ -8,7 +8,7 @@ use serde_json::{Value as Json, json};
 use std::collections::BTreeMap;
 use vein::program::{Answers, CellKind};
 use vein::scenario::{Doing, Scripted};
-use vein::{Pulse, Session, Ui, to_json};
+use vein::{Budget, Pulse, Session, Ui, to_json};
 use vein_script::Driven;
 
 /// What is done inside of a compiled page.
@@ -21,6 +21,7 @@ pub(super) struct There {
     /// The functions that are not answered at once.
     later: Vec<String>,
     locale: (String, String),
+    budget: Budget,
     /// What is to be done there, too.
     doing: Option<Json>,
     /// Of each template that was sent: how many nodes stand at its top, and how many are marked.
@@ -40,6 +41,7 @@ impl There {
         There {
             later: later.map(|asked| asked.name.to_string()).collect(),
             locale: (locale.to_owned(), zone.to_owned()),
+            budget: ui.budget(),
             doing: None,
             known: BTreeMap::new(),
             expected: Default::default(),
@@ -177,6 +179,7 @@ impl InBrowser<'_> {
                 let program = session.runtime().program();
                 let main = (Driven::Inside, &*format!("{INSIDE}takeIn"));
                 let scripts = Scripts::of(program, &component, (&locale, &zone), main)?;
+                let scripts = scripts.with_budget(there.budget);
                 let whole = scripts.whole() + &INSIDE.replace(COMPONENT, "");
                 let script = scripts.sent(&whole, "main.mjs").text;
                 self.chromium.stage.use_script(&component, script);
