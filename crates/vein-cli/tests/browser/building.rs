@@ -311,6 +311,69 @@ pub async fn a_fault_leads_to_where_it_was_written(browser: &Browser) {
     }
 }
 
+const GREEDY: &str = "holds n = 0
+holds far = false
+holds s = 'ab'
+holds rows = [1, 2, 3, 4, 5, 6, 7, 8, 9, 10]
+<p>{n}</p>
+<button id=\"on\" click=\"-> n++\">on</button>
+<button id=\"loops\" click=\"-> for (const a of rows) for (const b of rows) for (const c of rows) n++\">loops</button>
+<button id=\"text\" click=\"-> for (const a of rows) s = s + s; for (const a of rows) s = `${s}${s}`;\">text</button>
+<button id=\"list\" click=\"-> for (const a of rows) rows = [...rows, ...rows]; n = 99;\">list</button>
+<button id=\"far\" click=\"-> far = true\">far</button>
+<b when=\"far\">{rows.reduce((x, a) => rows.reduce((y, b) => rows.reduce((z, c) => z + 1, y), x), 0)}</b>
+<button id=\"wide\" click=\"-> wide = rows\">wide</button>
+<i each=\"a of wide\"><u each=\"b of wide\"><s each=\"c of wide\">{c}</s></u></i>
+";
+
+/// What costs without end costs its own pulse, which is taken back and told of, where Vein's server runs it and in a page that
+/// is built.
+pub async fn what_costs_without_end_is_taken_back(browser: &Browser) {
+    let component = format!("holds wide: number[] = []\n{GREEDY}");
+    let settings =
+        "component = 'greedy-view'\n\n[budget]\nsteps = 900\nbytes = 30_000\nnodes = 2_000\n";
+    let project = counting(&[("greedy-view.vein", &component), ("vein.toml", settings)]);
+    let cases = [
+        ("#loops", "900 steps (`budget.steps`)"),
+        ("#text", "30,000 bytes of values (`budget.bytes`)"),
+        ("#list", "30,000 bytes of values (`budget.bytes`)"),
+        ("#far", "900 steps (`budget.steps`)"),
+        ("#wide", "2,000 nodes, rows and components (`budget.nodes`)"),
+    ];
+    for more in [None, Some(&[][..]), Some(&["--readable"])] {
+        let (dir, mut server) = (TempDir::new().expect("a folder"), None);
+        match more {
+            Some(more) => {
+                built(more, project.path(), dir.path());
+                let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+                browser.client.goto(&address).await.expect("a page");
+                browser
+                    .until("return 'linked' in document.documentElement.dataset", "the page")
+                    .await;
+            }
+            None => {
+                server = Some(Server::start(project.path(), &[]));
+                browser.open(server.as_ref().expect("a server")).await;
+            }
+        }
+        browser.run("window.told = ''; console.error = (said) => { told += said }").await;
+        for (at, (button, said)) in cases.into_iter().enumerate() {
+            browser.click(button).await;
+            if more.is_some() {
+                let told = browser.run("const all = told; told = ''; return all").await;
+                let told = told.as_str().expect("a text");
+                assert!(told.contains(said), "{more:?}, {button}: {told}");
+            }
+            browser.click("#on").await;
+            let one = format!("return document.querySelector('p').textContent === '{}'", at + 1);
+            browser.until(&one, button).await;
+            let left = browser.run("return document.querySelectorAll('b, i').length").await;
+            assert_eq!(left, 0, "{more:?}, {button}");
+        }
+        drop(server);
+    }
+}
+
 const TINTED: &str = "holds wide = 12
 holds rows = [1]
 <main style=\"padding: {wide}px\">
