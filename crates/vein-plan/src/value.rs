@@ -343,7 +343,7 @@ struct Comparison {
     /// How many lists and records were looked into: most comparisons are over before it is worth knowing which.
     looked_into: u32,
     /// Pairs that are equal, or are being compared further out.
-    equal: HashSet<(usize, usize)>,
+    equal: Option<Box<HashSet<(usize, usize)>>>,
 }
 
 /// How many lists and records are compared before it is noted which were.
@@ -351,7 +351,7 @@ const FEW_PAIRS: u32 = 64;
 
 impl Comparison {
     fn of(equality: Equality) -> Comparison {
-        Comparison { equality, looked_into: 0, equal: HashSet::new() }
+        Comparison { equality, looked_into: 0, equal: None }
     }
 
     #[inline]
@@ -398,7 +398,8 @@ impl Comparison {
         let may_come_again = Arc::strong_count(a) > 1 && Arc::strong_count(b) > 1;
         if self.looked_into > FEW_PAIRS && may_come_again {
             // Two that were found to differ have ended the comparison: whatever is noted is equal.
-            if !self.equal.insert((Arc::as_ptr(a) as usize, Arc::as_ptr(b) as usize)) {
+            let equal = self.equal.get_or_insert_default();
+            if !equal.insert((Arc::as_ptr(a) as usize, Arc::as_ptr(b) as usize)) {
                 return true;
             }
         }

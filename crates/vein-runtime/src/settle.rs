@@ -421,7 +421,8 @@ impl Runtime {
             self.view.set_shown(scope, number, to);
             return None;
         }
-        let from = self.view.set_shown(scope, number, to.clone());
+        let from = self.view.graph.scope(scope).shown[number as usize].clone();
+        self.view.set_shown(scope, number, to.clone());
         let place = PlaceId { scope, which: Which::Part(number) };
         Some(self.part_change(place, Effect::Value { from, to }, self.because(scope, reader)))
     }

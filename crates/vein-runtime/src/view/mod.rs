@@ -70,6 +70,8 @@ pub(crate) struct View {
     was: BTreeMap<(u32, ScopeId, u32), Was>,
     /// What it takes to undo what was done to the view since the pulse began.
     undo: Vec<Undo>,
+    /// What parts showed that show something else by now.
+    was_shown: Vec<(ScopeId, u32, Shown)>,
     /// Scopes that were made in this pulse, and whether their numbers had been others' before.
     made: Vec<(ScopeId, bool)>,
     /// The next number of a template when the pulse began.
@@ -102,8 +104,6 @@ enum InView<'a> {
 enum Undo {
     /// What a spot held.
     Was(ScopeId, u32, Was),
-    /// What a part showed.
-    Shown(ScopeId, u32, Shown),
     /// Which controls held what means no value.
     Invalid(ScopeId, SmallVec<[u32; 1]>),
     /// Content that was told of changes where it was written: there, in which spot, and where
@@ -135,6 +135,7 @@ impl View {
             released: Vec::new(),
             was: BTreeMap::new(),
             undo: Vec::new(),
+            was_shown: Vec::new(),
             made: Vec::new(),
             first_template: 0,
             is_open: false,
@@ -155,12 +156,13 @@ impl View {
         }
     }
 
-    /// Changes what a part is known to show.
-    pub(crate) fn set_shown(&mut self, id: ScopeId, part: u32, shown: Shown) -> Shown {
+    /// Changes what a part is known to show; what it showed is kept until the pulse is over.
+    pub(crate) fn set_shown(&mut self, id: ScopeId, part: u32, shown: Shown) {
         let now = &mut self.graph.scope_mut(id).shown[part as usize];
         let before = std::mem::replace(now, shown);
-        self.note(|| Undo::Shown(id, part, before.clone()));
-        before
+        if self.is_open {
+            self.was_shown.push((id, part, before));
+        }
     }
 
     /// Notes whether a part's control holds what means no value. `false` if that was known.
@@ -187,6 +189,9 @@ impl View {
         self.graph.roll_back();
         let was = std::mem::take(&mut self.was).into_iter();
         self.undo.extend(was.map(|((_, scope, spot), was)| Undo::Was(scope, spot, was)));
+        while let Some((scope, part, shown)) = self.was_shown.pop() {
+            self.graph.scope_mut(scope).shown[part as usize] = shown;
+        }
         while let Some(undo) = self.undo.pop() {
             self.undo_step(undo);
         }
@@ -234,9 +239,6 @@ impl View {
                     }
                 }
             }
-            Undo::Shown(scope, part, shown) => {
-                self.graph.scope_mut(scope).shown[part as usize] = shown;
-            }
             Undo::Invalid(scope, invalid) => self.graph.scope_mut(scope).invalid = invalid,
             Undo::Content(giver, spot, at, content) => {
                 if let Held::Component { contents, .. } =
@@ -281,6 +283,7 @@ impl View {
         }
         self.was.clear();
         for_next(&mut self.undo);
+        for_next(&mut self.was_shown);
         for_next(&mut self.made);
         self.is_open = true;
     }
