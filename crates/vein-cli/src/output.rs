@@ -2,8 +2,9 @@
 
 use crate::settings::Unusable;
 use anstream::{eprint, eprintln};
+use std::borrow::Cow;
 use std::io::{ErrorKind, IsTerminal, Write};
-use vein::{HostError, Report};
+use vein::{HostError, Report, visible};
 
 /// How a command ended that could be run.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -23,7 +24,20 @@ impl Outcome {
 /// Prints a text and a line break on the standard output. Where nobody reads any more, as in
 /// `vein demo | head`, the process ends quietly.
 pub(crate) fn line(text: impl std::fmt::Display) {
-    if let Err(error) = try_line(text) {
+    ended(try_line(text));
+}
+
+/// As [`line()`], of a document that is for whoever reads the standard output, byte by byte, unless that is a terminal.
+pub(crate) fn document(text: &str) {
+    match std::io::stdout().is_terminal() {
+        true => line(text),
+        // Escapes are what stands in the document, and nobody's colours.
+        false => ended(writeln!(std::io::stdout().lock(), "{text}")),
+    }
+}
+
+fn ended(written: std::io::Result<()>) {
+    if let Err(error) = written {
         if error.kind() != ErrorKind::BrokenPipe {
             eprintln!("error: cannot print: {error}");
         }
@@ -33,9 +47,35 @@ pub(crate) fn line(text: impl std::fmt::Display) {
 
 /// As [`line()`], for a process that goes on whether anybody reads or not.
 pub(crate) fn try_line(text: impl std::fmt::Display) -> std::io::Result<()> {
+    written(&steers_nothing(&text.to_string()))
+}
+
+fn written(text: &str) -> std::io::Result<()> {
     let mut out = anstream::stdout().lock();
     writeln!(out, "{text}")?;
     out.flush()
+}
+
+/// A text with nothing in it that steers a terminal but colours.
+fn steers_nothing(text: &str) -> Cow<'_, str> {
+    let is_plain = |c: char| !c.is_control() || matches!(c, '\n' | '\t');
+    if text.chars().all(is_plain) {
+        return Cow::Borrowed(text);
+    }
+    let (mut shown, mut rest) = (String::with_capacity(text.len()), text);
+    while let Some(c) = rest.chars().next() {
+        let colour = rest.strip_prefix("\u{1b}[").and_then(|after| {
+            let digits = after.trim_start_matches(|c: char| c.is_ascii_digit() || c == ';');
+            Some(rest.len() - digits.strip_prefix('m')?.len())
+        });
+        let taken = colour.unwrap_or(c.len_utf8());
+        match colour.is_some() || is_plain(c) {
+            true => shown.push_str(&rest[..taken]),
+            false => shown.push_str(&visible(&rest[..taken])),
+        }
+        rest = &rest[taken..];
+    }
+    Cow::Owned(shown)
 }
 
 /// Whether colour is wanted on the standard output or error.
@@ -46,15 +86,19 @@ pub(crate) fn colour(stream: &impl IsTerminal) -> bool {
 /// Prints why a command could not be run.
 pub(crate) fn error(error: &anyhow::Error) {
     if let Some(Unusable(report)) = error.downcast_ref() {
-        return eprint!("{}", report.text(colour(&std::io::stderr())));
+        return eprint!("{}", steers_nothing(&report.text(colour(&std::io::stderr()))));
     }
     eprintln!("error: {}", told(error));
 }
 
 /// What an error says, with what it follows from and what to do.
 pub(crate) fn told(error: &anyhow::Error) -> String {
-    let mut lines = vec![error.to_string()];
-    lines.extend(error.chain().skip(1).map(|cause| format!("  because: {cause}")));
+    let said = |cause: &dyn std::fmt::Display| {
+        let said = cause.to_string();
+        said.lines().map(visible).collect::<Vec<_>>().join("\n")
+    };
+    let mut lines = vec![said(error)];
+    lines.extend(error.chain().skip(1).map(|cause| format!("  because: {}", said(cause))));
     let host = error.chain().find_map(|cause| match cause.downcast_ref() {
         Some(vein::Error::Host(host)) => Some(host),
         _ => None,
@@ -87,7 +131,7 @@ fn help(error: &HostError) -> Option<String> {
 
 /// Prints a report of mistakes on the standard error.
 pub(crate) fn report(report: &Report) {
-    eprint!("{}", report.text(colour(&std::io::stderr())));
+    eprint!("{}", steers_nothing(&report.text(colour(&std::io::stderr()))));
     eprintln!("\n{}", summary(report));
 }
 
@@ -133,12 +177,22 @@ pub(crate) fn ledger(pulse: &vein::Pulse) -> String {
         let why = if why.is_empty() { String::new() } else { format!("{DIM}{why}{PLAIN}") };
         format!("{style}{head}{end}{why}")
     };
-    pulse.to_string().lines().map(paint).collect::<Vec<_>>().join("\n")
+    pulse.to_string().lines().map(|line| paint(&visible(line))).collect::<Vec<_>>().join("\n")
+}
+
+/// A column is no wider than this, whatever stands in it.
+pub(crate) const WIDEST: usize = 160;
+
+/// How wide a column has to be.
+pub(crate) fn widest<T: AsRef<str>>(cells: impl Iterator<Item = T>) -> usize {
+    cells.map(|cell| cell.as_ref().chars().count()).max().unwrap_or(0).min(WIDEST)
 }
 
 /// Rows in columns, the first of them the head; nothing hangs over at the end of a line.
 pub(crate) fn columns<const N: usize>(rows: &[[String; N]]) -> String {
-    let width = |i: usize| rows.iter().map(|row| row[i].chars().count()).max().unwrap_or(0);
+    let rows: Vec<[String; N]> =
+        rows.iter().map(|row| row.each_ref().map(|cell| visible(cell).into_owned())).collect();
+    let width = |i: usize| widest(rows.iter().map(|row| &row[i]));
     let widths: Vec<usize> = (0..N).map(width).collect();
     let line = |(i, row): (usize, &[String; N])| {
         let cells = row.iter().zip(&widths).map(|(cell, width)| format!("{cell:<width$}"));
@@ -147,4 +201,35 @@ pub(crate) fn columns<const N: usize>(rows: &[[String; N]]) -> String {
         if i == 0 { format!("\u{1b}[1m{line}\u{1b}[0m") } else { line }
     };
     rows.iter().enumerate().map(line).collect::<Vec<_>>().join("\n")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_terminal_is_given_colours_and_nothing_else_that_steers_it() {
+        for (given, sent) in [
+            ("beds\tkale\n", "beds\tkale\n"),
+            ("\u{1b}[1;31mred\u{1b}[0m", "\u{1b}[1;31mred\u{1b}[0m"),
+            ("\u{1b}[2Jgone", "␛[2Jgone"),
+            ("\u{1b}]0;title\u{7}", "␛]0;title␇"),
+            ("\u{9b}31mred\rover", "\\u{9b}31mred␍over"),
+            ("\u{1b}", "␛"),
+            ("\u{1b}[", "␛["),
+        ] {
+            assert_eq!(steers_nothing(given), sent, "{given:?}");
+        }
+    }
+
+    #[test]
+    fn columns_have_an_end() {
+        let wide = "b".repeat(70_000);
+        let rows =
+            [["view", "reads"], [&wide, "n"], ["p", "\u{1b}[2J"]].map(|row| row.map(str::to_owned));
+        let lines = columns(&rows);
+        let lines: Vec<&str> = lines.lines().collect();
+        assert_eq!(lines[1].len(), 70_003);
+        assert_eq!(lines[2], format!("{:<WIDEST$}  ␛[2J", "p"));
+    }
 }

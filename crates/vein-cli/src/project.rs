@@ -114,7 +114,8 @@ impl Project {
         }
         let path = root.join("vein.toml");
         let mut written = None;
-        let settings = if path.exists() {
+        // A link that leads nowhere, or to itself, is there all the same.
+        let settings = if path.symlink_metadata().is_ok() {
             let text = read(&path)?;
             written = Some(Written::read(&path, &text)?);
             toml_edit::de::from_str(&text)
@@ -145,7 +146,7 @@ impl Project {
         let Some(first) = &self.settings.component else { return Ok(Vec::new()) };
         let mut entries = vec![first.clone()];
         for path in vein::scenarios_in(&self.root)? {
-            let Ok(text) = std::fs::read_to_string(&path) else { continue };
+            let Ok(text) = vein::read_text(&path) else { continue };
             let Ok(scenario) = text.parse::<toml_edit::DocumentMut>() else { continue };
             entries.extend(
                 scenario.get("component").and_then(|name| name.as_str()).map(str::to_owned),
@@ -344,7 +345,7 @@ fn component(named: Option<&str>, project: &Project, ui: &Ui) -> Result<String> 
 }
 
 fn read(path: &Path) -> Result<String> {
-    std::fs::read_to_string(path).with_context(|| format!("cannot read `{}`", path.display()))
+    vein::read_text(path).with_context(|| format!("cannot read `{}`", path.display()))
 }
 
 fn read_json(path: &Path) -> Result<Value> {
@@ -356,7 +357,8 @@ fn read_json(path: &Path) -> Result<Value> {
     } else {
         read(path)?
     };
-    vein::json::parse(&text).map_err(|error| {
+    let text = text.strip_prefix('\u{feff}').unwrap_or(&text);
+    vein::json::parse(text).map_err(|error| {
         let what = match stdin {
             true => "what came on the standard input".to_owned(),
             false => format!("`{}`", path.display()),

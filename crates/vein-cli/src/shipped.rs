@@ -82,7 +82,7 @@ pub(crate) fn host_files(planned: &Planned) -> Result<Vec<(PathBuf, Vec<u8>)>> {
         }
         let at = folder.join(&path);
         let content =
-            std::fs::read(&at).with_context(|| format!("cannot read `{}`", at.display()))?;
+            vein::read_file(&at).with_context(|| format!("cannot read `{}`", at.display()))?;
         for imported in imports(&String::from_utf8_lossy(&content)) {
             let beside = path.parent().unwrap_or(Path::new("")).join(&imported);
             let clean = cleaned(&beside).with_context(|| {

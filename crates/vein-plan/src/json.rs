@@ -284,7 +284,11 @@ impl<'a> Scanner<'a> {
             "false" => Ok(false.into()),
             number => match number.parse() {
                 Ok(n) if f64::is_finite(n) => Ok(Value::Number(n)),
-                _ => Err(Misfit::here(format!("the number {number} is too large"))),
+                _ => {
+                    let (shown, more) = number.split_at(number.len().min(24));
+                    let more = if more.is_empty() { "" } else { "…" };
+                    Err(Misfit::here(format!("the number {shown}{more} is too large")))
+                }
             },
         }
     }

@@ -180,6 +180,35 @@ impl Text {
     }
 }
 
+/// A text as one line of a terminal shows it: characters that would steer the terminal, end the line or turn the direction of
+/// what follows stand as their pictures or numbers.
+///
+/// ```
+/// use vein_plan::text::visible;
+/// assert_eq!(visible("kale"), "kale");
+/// assert_eq!(visible("\u{1b}[31mkale\n\u{9b}2J\u{202e}"), "␛[31mkale␊\\u{9b}2J\\u{202e}");
+/// ```
+pub fn visible(text: &str) -> Cow<'_, str> {
+    let steers = |c: char| {
+        c.is_control()
+            || matches!(c, '\u{2028}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{feff}')
+    };
+    if !text.contains(steers) {
+        return Cow::Borrowed(text);
+    }
+    let mut shown = String::with_capacity(text.len() + 16);
+    for c in text.chars() {
+        match c {
+            // The pictures of the first characters stand in their order.
+            '\0'..' ' => shown.extend(char::from_u32(0x2400 + c as u32)),
+            '\u{7f}' => shown.push('\u{2421}'),
+            c if steers(c) => shown.extend(c.escape_unicode()),
+            c => shown.push(c),
+        }
+    }
+    Cow::Owned(shown)
+}
+
 /// Where `needle` first stands in `units` at or after `from`.
 pub(crate) fn find_units(units: &[u16], needle: &[u16], from: usize) -> Option<usize> {
     let from = from.min(units.len());

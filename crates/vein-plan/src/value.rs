@@ -125,14 +125,30 @@ impl Value {
     }
 }
 
+/// From how many fields on a record that is made finds them by a table.
+const MANY_FIELDS: usize = 32;
+
 impl Record {
     /// A record from pairs; of two fields with one name the later wins, in the earlier's place.
     pub fn new(fields: impl IntoIterator<Item = (Name, Value)>) -> Record {
         let (mut names, mut values) = (Vec::<Name>::new(), Vec::new());
+        // Where there are many, as in data from outside, they are found by a table.
+        let mut places: HashMap<Name, usize> = HashMap::new();
         for (name, value) in fields {
-            match names.iter().position(|n| *n == name) {
+            let known = match names.len() {
+                0..MANY_FIELDS => names.iter().position(|n| *n == name),
+                MANY_FIELDS => {
+                    places.extend(names.iter().cloned().zip(0..));
+                    places.get(&name).copied()
+                }
+                _ => places.get(&name).copied(),
+            };
+            match known {
                 Some(at) => values[at] = value,
                 None => {
+                    if names.len() >= MANY_FIELDS {
+                        places.insert(name.clone(), names.len());
+                    }
                     names.push(name);
                     values.push(value);
                 }

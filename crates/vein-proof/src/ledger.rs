@@ -2,6 +2,7 @@
 
 use crate::verdict::Verdict;
 use serde_json::{Value as Json, json};
+use vein_plan::text::visible;
 use vein_plan::to_json;
 use vein_runtime::{Difference, Effect, Layer, Pulse};
 use vein_view::Patch;
@@ -229,6 +230,9 @@ fn kind(patch: &Patch<'_>) -> &'static str {
     }
 }
 
+/// A column is no wider, whatever stands in it.
+const WIDEST: usize = 160;
+
 /// What is shown on one side of an arrow, cut in the middle when it is long.
 fn clipped(shown: &impl std::fmt::Display) -> String {
     const MOST: usize = 40;
@@ -264,7 +268,7 @@ impl std::fmt::Display for Entry {
         let lines = self.lines();
         let width = |column: usize| {
             let widths = lines.iter().filter(|line| !line[column + 1].is_empty());
-            widths.map(|line| line[column].chars().count()).max().unwrap_or(0)
+            widths.map(|line| line[column].chars().count()).max().unwrap_or(0).min(WIDEST)
         };
         let widths = [width(1), width(2)];
         let mut last = "";
@@ -276,7 +280,7 @@ impl std::fmt::Display for Entry {
                 first = widths[0],
                 second = widths[1]
             );
-            write!(f, "\n{}", line.trim_end())?;
+            write!(f, "\n{}", visible(line.trim_end()))?;
         }
         if lines.is_empty() && self.pulse.fault.is_none() {
             f.write_str("\n  nothing changed")?;

@@ -109,7 +109,7 @@ impl std::fmt::Display for Key {
             Key::Number(bits) => {
                 write!(f, "{}", vein_plan::number::to_text(f64::from_bits(*bits)))
             }
-            Key::Text(text) => write!(f, "{text}"),
+            Key::Text(text) => f.write_str(&vein_plan::text::visible(&text.to_utf8())),
         }
     }
 }

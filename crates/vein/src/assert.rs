@@ -97,7 +97,8 @@ pub fn changed_as(pulse: &Pulse, stated: &[(&str, Option<String>)]) -> Result<()
     if holds {
         return Ok(());
     }
-    let width = lines.iter().map(|(_, stated, _)| stated.chars().count()).max().unwrap_or(0);
+    let width =
+        lines.iter().map(|(_, stated, _)| stated.chars().count()).max().unwrap_or(0).min(160);
     let rows = lines.iter().map(|(agrees, stated, seen)| {
         let mark = if *agrees { ' ' } else { '✗' };
         format!("{mark} {stated:<width$}  {seen}\n")

@@ -30,6 +30,7 @@
 mod assert;
 mod driven;
 mod error;
+mod files;
 mod history;
 mod opening;
 mod page;
@@ -41,6 +42,7 @@ mod ui;
 pub use assert::changed_as;
 pub use driven::Remote;
 pub use error::Error;
+pub use files::{read_file, read_text};
 pub use history::History;
 pub use opening::{Function, Opening};
 pub use page::{Answered, Found, Page, Renewed};
@@ -58,6 +60,7 @@ pub use vein_check::{
 };
 pub use vein_plan::budget::{Budget, Resource};
 pub use vein_plan::json;
+pub use vein_plan::text::visible;
 pub use vein_plan::to_json;
 pub use vein_plan::{
     EventField, LoadError, Location, Misfit, Namespace, Property, Shown, Step, Value,

@@ -1,6 +1,7 @@
 //! Scenarios from files, played and told about.
 
 use crate::error::Error;
+use crate::files::read_text;
 use crate::opening::default_host;
 use crate::ui::Ui;
 use std::path::{Path, PathBuf};
@@ -45,12 +46,10 @@ impl ScenarioFile {
     pub fn read(path: impl AsRef<Path>) -> Result<ScenarioFile, Error> {
         let path = path.as_ref();
         let io = |error| Error::Io { path: path.to_owned(), error };
-        let text = std::fs::read_to_string(path).map_err(io)?;
+        let text = read_text(path).map_err(io)?;
         let shown = path.strip_prefix(".").unwrap_or(path).to_string_lossy().into_owned();
         let folder = path.parent().unwrap_or(Path::new(""));
-        ScenarioFile::of(Source { path: shown, text }, &|data| {
-            std::fs::read_to_string(folder.join(data))
-        })
+        ScenarioFile::of(Source { path: shown, text }, &|data| read_text(&folder.join(data)))
     }
 
     /// A scenario from its text. Data in a file is looked for from the present folder.
@@ -61,7 +60,7 @@ impl ScenarioFile {
         path: impl Into<String>,
         text: impl Into<String>,
     ) -> Result<ScenarioFile, Error> {
-        ScenarioFile::from_text_with(path, text, &|data| std::fs::read_to_string(data))
+        ScenarioFile::from_text_with(path, text, &|data| read_text(data.as_ref()))
     }
 
     /// As [`ScenarioFile::from_text`], with what reads the file of its data by its path.

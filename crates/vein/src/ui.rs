@@ -1,6 +1,7 @@
 //! A checked set of components.
 
 use crate::error::Error;
+use crate::files::read_text;
 use crate::opening::Opening;
 use crate::page::Page;
 use serde::Serialize;
@@ -173,10 +174,8 @@ pub fn sources_in(folder: &Path) -> Result<Vec<Source>, Error> {
         return Err(Error::NoComponents { path: folder.to_owned() });
     }
     let read = |path: PathBuf| {
-        let bytes = std::fs::read(&path).map_err(io(&path))?;
         let shown = path.strip_prefix(".").unwrap_or(&path).to_string_lossy().into_owned();
-        let not_text = |_| std::io::Error::other("it is not text in UTF-8");
-        let text = String::from_utf8(bytes).map_err(not_text).map_err(io(&path))?;
+        let text = read_text(&path).map_err(io(&path))?;
         Ok(Source { path: shown, text })
     };
     files.into_iter().map(read).collect()

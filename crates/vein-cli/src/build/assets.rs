@@ -129,6 +129,7 @@ impl Assets {
         if out.exists() && !out.is_dir() {
             bail!("`{}` is a file: name a folder with `-o`", out.display());
         }
+        self.leads_nowhere_else(out)?;
         self.remove_old(out)?;
         for (path, content) in self.files.iter().chain(&self.beside) {
             write(&out.join(path), content)?;
@@ -140,6 +141,23 @@ impl Assets {
         }
     }
 
+    /// Nothing is written through a link in the site's folder: what it leads to is somebody else's.
+    fn leads_nowhere_else(&self, out: &Path) -> Result<()> {
+        let own = self.files.iter().chain(&self.beside).map(|(path, _)| path.as_path());
+        for path in own.chain([&*Path::new(FOLDER).join(LIST)]) {
+            for piece in path.ancestors().filter(|piece| !piece.as_os_str().is_empty()) {
+                let at = out.join(piece);
+                if at.symlink_metadata().is_ok_and(|known| known.is_symlink()) {
+                    bail!(
+                        "`{}` is a link, and a build writes through none: take it away",
+                        at.display()
+                    );
+                }
+            }
+        }
+        Ok(())
+    }
+
     /// The files whose names say what is in them.
     fn named(&self) -> impl Iterator<Item = String> {
         let all = self.files.iter().chain(&self.beside);
@@ -149,7 +167,7 @@ impl Assets {
 
     /// Takes away what an earlier build wrote, as its list says, and this one does not write again.
     fn remove_old(&self, out: &Path) -> Result<()> {
-        let list = std::fs::read_to_string(out.join(FOLDER).join(LIST)).unwrap_or_default();
+        let list = vein::read_text(&out.join(FOLDER).join(LIST)).unwrap_or_default();
         for line in list.lines().filter(|line| !self.named().any(|name| name == *line)) {
             let path = Path::new(line);
             let plain = path.components().all(|piece| matches!(piece, Component::Normal(_)));

@@ -147,6 +147,7 @@ fn unanswered(planned: &Planned) -> Option<String> {
 /// Adds the project's own files, as they are.
 fn add_static(planned: &Planned, assets: &mut Assets) -> Result<()> {
     let Some(root) = static_folder(planned) else { return Ok(()) };
+    let whole = root.canonicalize().with_context(|| format!("cannot read `{}`", root.display()))?;
     let mut open = vec![PathBuf::new()];
     while let Some(inner) = open.pop() {
         let folder = root.join(&inner);
@@ -167,8 +168,16 @@ fn add_static(planned: &Planned, assets: &mut Assets) -> Result<()> {
                     entry.path().display()
                 );
             }
-            let content = std::fs::read(entry.path())
-                .with_context(|| format!("cannot read `{}`", entry.path().display()))?;
+            let cannot = || format!("cannot read `{}`", entry.path().display());
+            let leads_to = entry.path().canonicalize().with_context(cannot)?;
+            if !leads_to.starts_with(&whole) {
+                bail!(
+                    "`{}` is a link to what is outside of `{}`: put the file itself there",
+                    entry.path().display(),
+                    root.display()
+                );
+            }
+            let content = vein::read_file(&entry.path()).with_context(cannot)?;
             assets.add(path, content);
         }
     }

@@ -201,5 +201,5 @@ fn shortened(name: &str, longest: usize) -> String {
 }
 
 pub(crate) fn escaped(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
+    vein::visible(text).replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
 }

@@ -21,9 +21,9 @@ pub(crate) fn run(show: &Show) -> Result<Outcome> {
     } else if show.tree {
         output::line(table(&page.outline()));
     } else if show.compact {
-        output::line(page.html());
+        output::document(&page.html());
     } else {
-        output::line(page.html_indented());
+        output::document(&page.html_indented());
     }
     Ok(Outcome::Holds)
 }

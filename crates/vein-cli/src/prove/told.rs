@@ -5,6 +5,7 @@ use crate::arguments::Prove;
 use crate::output;
 use std::time::Duration;
 use vein::scenario::{Finding, Pairing, SeenPart};
+use vein::visible;
 use vein::{Coverage, CoverageKind, Mistake, Played, PlayedStep, ScenarioFile, Ui};
 
 const BOLD: &str = "\u{1b}[1m";
@@ -23,7 +24,7 @@ const ABOUT_OUTCOME: [&str; 4] = ["not-in-view", "state", "given", "asked"];
 const ABOUT_CHANGES: [&str; 4] = ["not-stated", "not-seen", "unknown-part", "otherwise"];
 
 pub(super) fn proved(prove: &Prove, ui: &Ui, proved: &Proved, styled: bool) {
-    let width = proved.runs.iter().map(|run| run.name.chars().count()).max().unwrap_or(0);
+    let width = output::widest(proved.runs.iter().map(|run| &run.name));
     let mut left: Vec<&str> = Vec::new();
     let mut told = 0;
     for run in &proved.runs {
@@ -76,7 +77,7 @@ fn summary(run: &Run, width: usize) -> String {
         Err(_) => format!("{:>9}  {:>10}", "", "not played"),
     };
     let title = run.played.as_ref().ok().and_then(|(file, _)| file.scenario().title.clone());
-    let title = title.map_or(String::new(), |title| format!("  {DIM}{title}{PLAIN}"));
+    let title = title.map_or(String::new(), |title| format!("  {DIM}{}{PLAIN}", visible(&title)));
     let browser = match &run.in_browser {
         Some(browser) => format!("  Chromium {:>8}", duration(browser.took)),
         None => String::new(),
@@ -171,7 +172,11 @@ fn steps_failed(ui: &Ui, run: &Run, file: &ScenarioFile, played: &Played, place:
             number if number > file.scenario().steps.len() => "at the end".to_owned(),
             number => format!("step {number}"),
         };
-        output::line(format!("\n  {BOLD}{} · {place}{number} · {}{PLAIN}\n", run.name, step.deed));
+        output::line(format!(
+            "\n  {BOLD}{} · {place}{number} · {}{PLAIN}\n",
+            visible(&run.name),
+            visible(&step.deed)
+        ));
         for line in step_failure(ui, file, step).lines() {
             output::line(format!("  {line}").trim_end());
         }
@@ -202,7 +207,7 @@ fn step_failure(ui: &Ui, file: &ScenarioFile, step: &PlayedStep) -> String {
         out.push_str(&format!("\n{DIM}{said}{PLAIN}\n"));
     }
     let ran = &step.seen.ran;
-    let width = ran.iter().map(|ran| ran.name.chars().count()).max().unwrap_or(0);
+    let width = output::widest(ran.iter().map(|ran| &ran.name));
     for (at, ran) in ran.iter().enumerate() {
         let head = if at == 0 { "\nwhat ran  " } else { "          " };
         out.push_str(&format!(

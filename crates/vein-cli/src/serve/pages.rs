@@ -120,7 +120,7 @@ async fn file(State(site): State<Arc<Site>>, uri: axum::http::Uri) -> Response {
     let path = root.join(&inner);
     // What a link leads to has to stand in the folder, too.
     let stands = || Some(path.canonicalize().ok()?.starts_with(root.canonicalize().ok()?));
-    match std::fs::read(&path) {
+    match vein::read_file(&path) {
         Ok(content) if stands() == Some(true) => typed(&path, content),
         _ => none(),
     }

@@ -113,7 +113,7 @@ impl Trouble {
 impl Mend {
     /// Writes the file as it is to be, if it still is as it was.
     pub(super) fn write(&self) -> Result<()> {
-        let now = std::fs::read_to_string(&self.path)
+        let now = vein::read_text(&self.path)
             .with_context(|| format!("cannot read `{}`", self.path.display()))?;
         anyhow::ensure!(now == self.before, "`{}` has changed since", self.path.display());
         std::fs::write(&self.path, &self.after)
@@ -166,7 +166,7 @@ impl Reader {
             (Some(workspace), Some(changed)) if only_texts(workspace, changed) => {
                 for path in changed.iter().filter(|path| is_component(path)) {
                     let path = output::path(path);
-                    let text = std::fs::read_to_string(&path)
+                    let text = vein::read_text(Path::new(&path))
                         .with_context(|| format!("cannot read `{path}`"))?;
                     workspace.change(Source { path, text });
                     ui = None;

@@ -5,6 +5,7 @@ mod building;
 #[path = "../shared/building_of.rs"]
 mod building_of;
 mod commands;
+mod hostile;
 mod maps;
 mod proving;
 #[path = "../shared/running.rs"]

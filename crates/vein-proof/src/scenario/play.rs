@@ -590,7 +590,7 @@ impl<'s> Player<'s> {
         hands: &mut dyn Hands,
         seen: &mut SeenStep,
     ) -> Result<(), String> {
-        loop {
+        for _ in 0..MOST_IN_A_WAIT {
             let answer = self.script.next().filter(|at| *at <= until);
             let Some(session) = self.session.as_mut() else { return Ok(()) };
             hands.foresee(Doing::Wait);
@@ -602,8 +602,12 @@ impl<'s> Player<'s> {
                 return Ok(());
             }
         }
+        Err(format!("more than {MOST_IN_A_WAIT} timers and answers came due: wait less"))
     }
 }
+
+/// How many timers and answers may come due in one wait.
+const MOST_IN_A_WAIT: usize = 100_000;
 
 fn note(coverage: &mut Option<Coverage>, session: &mut Session, entry: &Entry) {
     if let Some(coverage) = coverage {

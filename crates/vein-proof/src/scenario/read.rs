@@ -94,6 +94,9 @@ pub fn keys() -> [(&'static str, Vec<&'static str>); 5] {
     ]
 }
 
+/// The longest that a scenario waits, in milliseconds: some thirty years.
+const LONGEST_WAIT: f64 = 1e12;
+
 struct Reader {
     mistakes: Vec<Mistake>,
 }
@@ -173,8 +176,14 @@ impl Reader {
     fn number(&mut self, table: &dyn TableLike, key: &str) -> Option<f64> {
         let item = table.get(key)?;
         let number = item.as_float().or(item.as_integer().map(|n| n as f64));
-        if number.is_none_or(|number| !(0.0..=1e15).contains(&number)) {
-            self.expected(item, key, "a number from zero up");
+        let Some(given) = number else {
+            self.expected(item, key, "a number of milliseconds, from zero up");
+            return None;
+        };
+        if !(0.0..=LONGEST_WAIT).contains(&given) {
+            let at = place(item);
+            let said = format!("`{key}` takes milliseconds from zero up to {LONGEST_WAIT}");
+            self.wrong(Mistake::new("wrong-value", &at, said));
             return None;
         }
         number

@@ -254,7 +254,7 @@ fn moment(page: &Page) -> record::Moment {
 fn accepted(draft: &record::Draft, served: &Served, said: &mut Vec<String>) -> Result<String> {
     let locale = (served.answers.locale.as_str(), served.answers.zone.as_str());
     let data = |_: &str| match &served.data {
-        Some(path) => std::fs::read_to_string(path),
+        Some(path) => vein::read_text(path),
         None => Err(std::io::ErrorKind::NotFound.into()),
     };
     let play = |text: &str| -> Result<(ScenarioFile, Played)> {
