@@ -560,12 +560,20 @@ export class Surface {
       return;
     }
     const told = { event: event.type, seen: this.#applied, reached, fields };
+    if (event.isTrusted) told.on = this.#used(event) ?? reached[0]?.[0];
     if (event.type === 'reset') {
       told.restored = event.defaultPrevented ? [] : this.#reset(event.target);
       // A browser would go back to the markup, and would put other texts into an output.
       event.preventDefault();
     }
     if (reached.length > 0 || told.restored?.length > 0) this.#tell(told);
+  }
+
+  /** The number of the control that a person used. */
+  #used(event) {
+    const control = (event.submitter ?? event.target).closest?.('button, input, select, textarea');
+    const number = control ? control[NUMBER] ?? this.#nodes.indexOf(control) : -1;
+    return number < 0 ? undefined : number;
   }
 
   /**
@@ -992,9 +1000,14 @@ function fieldOf(event, field) {
 
 /** Declarations go through the object model, which a strict content security policy allows. */
 function setAttribute(node, name, value) {
+  const namespace = NAMESPACES[name.split(':', 1)[0]];
   if (name === 'style' && node.style) node.style.cssText = value;
+  else if (namespace && name.includes(':')) node.setAttributeNS(namespace, name, value);
   else node.setAttribute(name, value);
 }
+
+/** Where attributes stand that have a prefix, as a parser of HTML adjusts them. */
+const NAMESPACES = { xlink: 'http://www.w3.org/1999/xlink', xml: 'http://www.w3.org/XML/1998/namespace' };
 
 /** The elements around a node that are scrolled, with how far. */
 function scrolledAround(node) {

@@ -64,6 +64,15 @@ function connect() {
   socket.addEventListener('close', gone);
 }
 
+/** What the page held, for a server that knows nothing of it; nothing where that is more than it listens to, in bytes. */
+function carried() {
+  if (kept === null || new Blob([JSON.stringify(kept)]).size < MOST_HELD) return kept;
+  console.warn(`Vein: what the page held is more than ${MOST_HELD} bytes: the page begins anew`);
+  return null;
+}
+
+const MOST_HELD = 7000000;
+
 /** The server is gone, or sleeps: what stands here stays, and it is tried again. */
 function gone() {
   socket = null;
@@ -99,7 +108,7 @@ async function hear(message) {
       said = 0;
       hostHeard = 0;
       await read(told.host);
-      begin((module) => say({ hello: { kept, styles: styled(), host: module } }));
+      begin((module) => say({ hello: { kept: carried(), styles: styled(), host: module } }));
       break;
     case 'first':
     case 'again':

@@ -9,7 +9,7 @@ use axum::response::{IntoResponse, Response};
 const PAGE: &str = include_str!("../page/page.html");
 
 /// Nothing but what this server sends may run, be shown or be connected to.
-pub(crate) const POLICY: &str = "default-src 'self'; base-uri 'none'; object-src 'none'; \
+pub(crate) const POLICY: &str = "default-src 'self'; img-src 'self' data:; base-uri 'none'; object-src 'none'; \
                       frame-ancestors 'none'; form-action 'self'";
 
 /// Has small messages go at once, rather than wait for more to go with them.
@@ -48,7 +48,12 @@ pub(crate) async fn guard(State(own): State<Own>, request: Request, next: Next) 
 
 impl Own {
     fn is_host(self, host: &str) -> bool {
-        ["127.0.0.1", "localhost"].iter().any(|name| host == format!("{name}:{}", self.0))
+        ["127.0.0.1", "localhost"].into_iter().any(|name| match host.strip_prefix(name) {
+            // Browsers leave away the port that the scheme has by itself.
+            Some("") => self.0 == 80,
+            Some(port) => port == format!(":{}", self.0),
+            None => false,
+        })
     }
 
     /// What a connection is told that no page of this server has opened.

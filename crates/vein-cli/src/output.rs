@@ -78,6 +78,63 @@ fn steers_nothing(text: &str) -> Cow<'_, str> {
     Cow::Owned(shown)
 }
 
+/// What is said beside the work, by a thread of its own: whoever does not read it keeps nobody from going on.
+#[cfg(feature = "serve")]
+pub(crate) mod beside {
+    use std::sync::OnceLock;
+    use std::sync::atomic::{AtomicUsize, Ordering};
+    use std::sync::mpsc::{Receiver, SyncSender, TrySendError, sync_channel};
+
+    /// So much waits to be read, in lines of whatever length.
+    const MOST_WAITING: usize = 1_000;
+
+    /// What goes to one of the two standard streams.
+    struct Way {
+        lines: SyncSender<String>,
+        left_out: &'static AtomicUsize,
+    }
+
+    impl Way {
+        fn new(left_out: &'static AtomicUsize, write: fn(&str)) -> Way {
+            let (lines, written) = sync_channel::<String>(MOST_WAITING);
+            let run = move |written: Receiver<String>| {
+                for line in written {
+                    let count = left_out.swap(0, Ordering::Relaxed);
+                    if count > 0 {
+                        write(&format!("… {count} more: nobody read them in time"));
+                    }
+                    write(&line);
+                }
+            };
+            // Without a thread nothing is said, and everything goes on.
+            let _ = std::thread::Builder::new().name("said".into()).spawn(move || run(written));
+            Way { lines, left_out }
+        }
+
+        fn say(&self, text: String) {
+            if let Err(TrySendError::Full(_)) = self.lines.try_send(text) {
+                self.left_out.fetch_add(1, Ordering::Relaxed);
+            }
+        }
+    }
+
+    /// Says something on the standard output.
+    pub(crate) fn line(text: String) {
+        static LEFT_OUT: AtomicUsize = AtomicUsize::new(0);
+        static WAY: OnceLock<Way> = OnceLock::new();
+        let write = |text: &str| drop(super::try_line(text));
+        WAY.get_or_init(|| Way::new(&LEFT_OUT, write)).say(text);
+    }
+
+    /// Says something on the standard error.
+    pub(crate) fn error(text: String) {
+        static LEFT_OUT: AtomicUsize = AtomicUsize::new(0);
+        static WAY: OnceLock<Way> = OnceLock::new();
+        let write = |text: &str| anstream::eprintln!("{}", super::steers_nothing(text));
+        WAY.get_or_init(|| Way::new(&LEFT_OUT, write)).say(text);
+    }
+}
+
 /// Whether colour is wanted on the standard output or error.
 pub(crate) fn colour(stream: &impl IsTerminal) -> bool {
     stream.is_terminal() && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty())
@@ -131,8 +188,13 @@ fn help(error: &HostError) -> Option<String> {
 
 /// Prints a report of mistakes on the standard error.
 pub(crate) fn report(report: &Report) {
-    eprint!("{}", steers_nothing(&report.text(colour(&std::io::stderr()))));
-    eprintln!("\n{}", summary(report));
+    eprintln!("{}", told_of(report));
+}
+
+/// A report of mistakes, as the standard error shows it.
+pub(crate) fn told_of(report: &Report) -> String {
+    let text = report.text(colour(&std::io::stderr()));
+    format!("{}\n{}", steers_nothing(&text), summary(report))
 }
 
 /// A path as it is written everywhere: without `./` before it.

@@ -2,8 +2,8 @@
 
 use serde::Deserialize;
 use serde_json::value::RawValue;
-use std::collections::HashMap;
-use vein::{EventField, Property, Pulse, Restored, Session, Value};
+use std::collections::{HashMap, HashSet};
+use vein::{Act, EventField, Property, Pulse, Restored, Session, Value, why_not};
 
 /// An event, as the browser's side tells of it.
 #[derive(Debug, Deserialize)]
@@ -16,6 +16,9 @@ pub(crate) struct Told {
     seen: Option<u32>,
     /// The listeners that it reached: the node and the listener's number.
     reached: Vec<(Place, u32)>,
+    /// Where a person made it happen: the number of the control that was used, or of the first node with a listener.
+    #[serde(default)]
+    on: Option<u32>,
     /// The fields that those read. What was typed may hold half of a character.
     #[serde(default)]
     fields: HashMap<String, Box<RawValue>>,
@@ -23,6 +26,24 @@ pub(crate) struct Told {
     #[serde(default)]
     restored: Vec<(Place, String, Box<RawValue>, Box<RawValue>)>,
 }
+
+/// What a person does with a pointer and keys. What a control has come to hold it holds in any case.
+const BY_HAND: [&str; 14] = [
+    "auxclick",
+    "click",
+    "contextmenu",
+    "dblclick",
+    "keydown",
+    "keyup",
+    "mousedown",
+    "mouseup",
+    "pointerdown",
+    "pointerup",
+    "submit",
+    "touchend",
+    "touchstart",
+    "wheel",
+];
 
 /// A node of a page.
 #[derive(Debug, Deserialize)]
@@ -54,16 +75,34 @@ impl Told {
         let told = |field: EventField| self.fields.get(field.name()).map(|raw| raw.get());
         let field = |field: EventField| field_value(field, told(field));
         let seen = self.seen.unwrap_or_else(|| session.runtime().batches());
-        let deliveries = self.reached.iter().filter_map(|(node, listener)| {
-            session.delivery(node.number(session)?, *listener, seen, field)
+        // An event reaches a listener once.
+        let mut heard = HashSet::new();
+        let reached = if self.is_too_late(session, seen) { &[] } else { &*self.reached };
+        let deliveries = reached.iter().filter_map(|(node, listener)| {
+            let node = node.number(session)?;
+            let first = heard.insert((node, *listener));
+            first.then(|| session.delivery(node, *listener, seen, field)).flatten()
         });
         let deliveries = deliveries.collect();
         if self.event == "reset" {
+            let mut known = HashSet::new();
+            let restored = self.restored.iter().filter_map(|told| self.restored(told, session));
             let restored: Vec<Restored> =
-                self.restored.iter().filter_map(|told| self.restored(told, session)).collect();
+                restored.filter(|told| known.insert((told.node, told.property))).collect();
             return session.deliver_reset("form", deliveries, &restored);
         }
         session.deliver(&self.event, "the page", deliveries)
+    }
+
+    /// Whether a person did that to what cannot be used any more: it was disabled or hidden by what they had done before, and
+    /// the page that they saw did not show it yet.
+    fn is_too_late(&self, session: &Session, seen: u32) -> bool {
+        let Some(number) = self.on.filter(|_| BY_HAND.contains(&&*self.event)) else {
+            return false;
+        };
+        let tree = session.tree();
+        let Some(used) = tree.numbered(number) else { return false };
+        session.runtime().has_seen(number, seen) && why_not(tree, used, &Act::Click).is_some()
     }
 
     fn restored(

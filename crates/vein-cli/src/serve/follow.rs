@@ -2,9 +2,8 @@
 
 use super::State;
 use super::reading::{Reader, Served, Trouble, is_component};
-use crate::output;
+use crate::output::{self, beside};
 use crate::watched::watched;
-use anstream::eprintln;
 use anyhow::Result;
 use std::collections::BTreeSet;
 use std::path::{Component, PathBuf};
@@ -38,14 +37,14 @@ pub(super) struct Report {
 /// Prints why a project cannot be shown, as `vein check` does.
 pub(super) fn tell(error: &anyhow::Error) {
     match error.downcast_ref() {
-        Some(vein::Error::Check(report)) => output::report(report),
+        Some(vein::Error::Check(report)) => beside::error(output::told_of(report)),
         _ => output::error(error),
     }
 }
 
 /// Prints what is only advice.
 pub(super) fn warn(served: &Served) {
-    served.warnings.iter().for_each(|warning| eprintln!("{warning}"));
+    served.warnings.iter().for_each(|warning| beside::error(warning.to_string()));
 }
 
 /// Follows the files from now on, on a thread of its own.
@@ -152,7 +151,10 @@ impl Followed {
                 }
                 let moved = before.served.as_ref().filter(|old| old.port != served.port);
                 if moved.is_some() {
-                    eprintln!("warning: another port is taken when `vein serve` is started again");
+                    beside::error(
+                        "warning: another port is taken when `vein serve` is started again"
+                            .to_owned(),
+                    );
                 }
                 let served = Some(Arc::new(served));
                 while self.reports.try_recv().is_ok() {}
@@ -165,7 +167,7 @@ impl Followed {
                 if trouble == before.trouble {
                     return;
                 }
-                let _ = output::try_line(format!("read {names} · not shown, there are mistakes"));
+                beside::line(format!("read {names} · not shown, there are mistakes"));
                 tell(&error);
                 let served = before.served.clone();
                 self.publish.send_replace(Arc::new(State { served, trouble, number }));
@@ -207,10 +209,10 @@ impl Followed {
             _ => format!("{}, {} kept", many(shown, "tab"), many(kept, "value")),
         };
         let took = since.elapsed().as_secs_f64() * 1000.0;
-        let _ = output::try_line(format!("read {names} · {shown} · {took:.0} ms"));
+        beside::line(format!("read {names} · {shown} · {took:.0} ms"));
         for lost in lost {
-            let _ = output::try_line(format!("  not kept: {lost}"));
+            beside::line(format!("  not kept: {lost}"));
         }
-        failed.into_iter().for_each(|failed| eprintln!("{failed}"));
+        failed.into_iter().for_each(|failed| beside::error(failed.to_string()));
     }
 }

@@ -6,11 +6,11 @@ use super::message::{Doing, Said};
 use serde::Serialize;
 use serde_json::value::RawValue;
 use std::collections::{BTreeMap, HashMap};
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::mpsc::{Receiver, Sender};
 use std::sync::{Arc, Mutex};
-use tokio::sync::mpsc::UnboundedSender;
-use tokio::sync::oneshot;
+use tokio::sync::mpsc::{UnboundedReceiver, UnboundedSender, unbounded_channel};
+use tokio::sync::{Notify, OwnedSemaphorePermit, oneshot};
 use vein::{Pulse, Value};
 
 /// So many answers of a host are remembered.
@@ -22,10 +22,58 @@ pub(super) enum Out {
     Patches(Vec<u8>),
 }
 
+impl Out {
+    pub(super) fn len(&self) -> usize {
+        match self {
+            Out::Text(text) => text.len(),
+            Out::Patches(patches) => patches.len(),
+        }
+    }
+}
+
+/// So many bytes wait for a tab to read them. One that lets more wait is let go: it comes back, and begins with what is there then.
+pub(super) const MOST_UNREAD: usize = 64 << 20;
+
+/// So many bytes of what a tab has said wait for its page. One that says more is let go.
+pub(super) const MOST_UNHEARD: usize = 16 << 20;
+
+/// What goes to a tab, as long as it reads.
+pub(super) struct Link {
+    out: UnboundedSender<Out>,
+    unread: AtomicUsize,
+    full: Notify,
+}
+
+impl Link {
+    pub(super) fn new() -> (Arc<Link>, UnboundedReceiver<Out>) {
+        let (out, read) = unbounded_channel();
+        (Arc::new(Link { out, unread: AtomicUsize::new(0), full: Notify::new() }), read)
+    }
+
+    fn send(&self, out: Out) {
+        let len = out.len();
+        if self.unread.fetch_add(len, Ordering::Relaxed) + len > MOST_UNREAD {
+            self.full.notify_one();
+            return;
+        }
+        let _ = self.out.send(out);
+    }
+
+    /// Notes that so much was read.
+    pub(super) fn was_read(&self, len: usize) {
+        self.unread.fetch_sub(len, Ordering::Relaxed);
+    }
+
+    /// Waits until more waits to be read than may.
+    pub(super) async fn is_full(&self) {
+        self.full.notified().await;
+    }
+}
+
 /// What comes from a tab.
 pub(super) enum Heard {
-    /// By its link.
-    Said(Said),
+    /// By its link, with the room that it takes among what waits.
+    Said(Said, OwnedSemaphorePermit),
     /// By a request that the tab waits for.
     Asked { after: u64, heard: u64, what: Doing, reply: oneshot::Sender<Reply> },
     /// A workbench wants something.
@@ -61,13 +109,13 @@ pub(super) struct Line {
 /// The way to a tab.
 #[derive(Clone)]
 pub(super) struct ToTab {
-    link: UnboundedSender<Out>,
+    link: Arc<Link>,
     /// While the tab waits for something: what it is told with that.
     with_reply: Arc<Mutex<Option<Vec<Box<RawValue>>>>>,
 }
 
 impl ToTab {
-    pub(super) fn new(link: UnboundedSender<Out>) -> ToTab {
+    pub(super) fn new(link: Arc<Link>) -> ToTab {
         ToTab { link, with_reply: Arc::default() }
     }
 
@@ -82,12 +130,12 @@ impl ToTab {
 
     /// Tells it something by the link, whether it waits for something or not.
     pub(super) fn tell_now(&self, told: &RawValue) {
-        let _ = self.link.send(Out::Text(told.get().to_owned()));
+        self.link.send(Out::Text(told.get().to_owned()));
     }
 
     pub(super) fn patches(&self, pulse: &Pulse) {
         if !pulse.pulse.patches.is_empty() {
-            let _ = self.link.send(Out::Patches(pulse.pulse.patches.to_bytes()));
+            self.link.send(Out::Patches(pulse.pulse.patches.to_bytes()));
         }
     }
 

@@ -1,22 +1,27 @@
 //! The link to one tab: what it says and what it is told travels here, its page works on a thread of its own.
 
-use super::line::{Heard, Line, Out, ToTab};
+use super::line::{Heard, Line, Link, MOST_UNHEARD, MOST_UNREAD, Out, ToTab};
 use super::message::Said;
 use super::tab::Tab;
 use super::{Site, locked};
 use crate::http::Own;
-use anstream::eprintln;
+use crate::output::beside;
+use anyhow::bail;
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
-use axum::http::HeaderMap;
-use axum::response::Response;
+use axum::http::{HeaderMap, StatusCode};
+use axum::response::{IntoResponse, Response};
 use futures_util::{SinkExt, StreamExt};
 use std::sync::Arc;
 use std::sync::mpsc::channel;
+use tokio::sync::Semaphore;
 use tokio::sync::mpsc::unbounded_channel;
 
-/// Nothing that a tab says is longer than this: what its page held, say.
-const LONGEST_MESSAGE: usize = 1 << 26;
+/// Nothing that a tab says is longer than this, in bytes: what its page held, say.
+const LONGEST_MESSAGE: usize = 8 << 20;
+
+/// So many tabs may be open, each with a page on a thread of its own.
+const MOST_TABS: usize = 512;
 
 /// Opens a page for a tab, if the tab is one of ours.
 pub(super) async fn connect(
@@ -27,12 +32,20 @@ pub(super) async fn connect(
     if let Some(refusal) = Own(site.port).refusal(&headers) {
         return refusal;
     }
-    upgrade.max_message_size(LONGEST_MESSAGE).on_upgrade(move |socket| async move {
+    if locked(&site.tabs).len() >= MOST_TABS {
+        let said = format!("{MOST_TABS} tabs are open: close one");
+        return (StatusCode::SERVICE_UNAVAILABLE, said).into_response();
+    }
+    let upgrade = upgrade.max_message_size(LONGEST_MESSAGE).max_frame_size(LONGEST_MESSAGE);
+    upgrade.on_upgrade(move |socket| async move {
         if let Err(error) = run(site, socket).await {
-            eprintln!("a tab was let go: {error}");
+            beside::error(format!("a tab was let go: {error}"));
         }
     })
 }
+
+/// What is said takes so many bytes at least while it waits.
+const LEAST_SAID: u32 = 256;
 
 /// A tab in the table of those that are open, as long as it is.
 struct Entered {
@@ -50,9 +63,10 @@ impl Drop for Entered {
 async fn run(site: Arc<Site>, socket: WebSocket) -> anyhow::Result<()> {
     let (mut to_socket, mut from_socket) = socket.split();
     let (say, said) = unbounded_channel();
-    let (tell, mut told) = unbounded_channel();
+    let (link, mut told) = Link::new();
     let (answer, answers) = channel();
-    let tab = Tab::new(site.clone(), ToTab::new(tell), answers);
+    let tab = Tab::new(site.clone(), ToTab::new(link.clone()), answers);
+    let room = Arc::new(Semaphore::new(MOST_UNHEARD));
     let number = tab.number();
     let line = Line { say: say.clone(), answer: answer.clone(), at_once: tab.at_once() };
     locked(&site.tabs).insert(number, line);
@@ -64,6 +78,7 @@ async fn run(site: Arc<Site>, socket: WebSocket) -> anyhow::Result<()> {
     // Each goes on while the other waits: a tab that waits for its page reads nothing until it has said all.
     let telling = async {
         while let Some(out) = told.recv().await {
+            let len = out.len();
             let message = match out {
                 Out::Text(text) => Message::Text(text.into()),
                 Out::Patches(patches) => Message::Binary(patches.into()),
@@ -71,6 +86,7 @@ async fn run(site: Arc<Site>, socket: WebSocket) -> anyhow::Result<()> {
             if to_socket.send(message).await.is_err() {
                 break;
             }
+            link.was_read(len);
         }
         anyhow::Ok(())
     };
@@ -80,7 +96,13 @@ async fn run(site: Arc<Site>, socket: WebSocket) -> anyhow::Result<()> {
                 Message::Text(text) => match serde_json::from_str(&text)? {
                     Said::Now(id, value) => drop(answer.send((id, Ok(value)))),
                     Said::Cannot(id, reason) => drop(answer.send((id, Err(reason)))),
-                    other => drop(say.send(Heard::Said(other))),
+                    other => {
+                        let len = u32::try_from(text.len()).unwrap_or(u32::MAX).max(LEAST_SAID);
+                        let Ok(taken) = room.clone().try_acquire_many_owned(len) else {
+                            bail!("it says more than its page can follow");
+                        };
+                        let _ = say.send(Heard::Said(other, taken));
+                    }
                 },
                 Message::Close(_) => break,
                 _ => {}
@@ -91,5 +113,6 @@ async fn run(site: Arc<Site>, socket: WebSocket) -> anyhow::Result<()> {
     tokio::select! {
         done = telling => done,
         done = hearing => done,
+        () = link.is_full() => bail!("it does not read what it is told: {MOST_UNREAD} bytes wait"),
     }
 }

@@ -5,6 +5,7 @@ mod asked;
 mod driven;
 mod follow;
 mod line;
+mod listen;
 mod live;
 mod message;
 mod pages;
@@ -12,11 +13,9 @@ mod reading;
 mod tab;
 mod workbench;
 
-use crate::http::at_once;
 use crate::output::{self, Outcome};
 use crate::project::{PORT, Planned};
 use anyhow::{Context, Result, anyhow};
-use axum::serve::ListenerExt;
 use follow::Report;
 use line::Line;
 use reading::{Reader, Served, Trouble};
@@ -156,15 +155,17 @@ pub(crate) fn run(source: Source, manner: Manner) -> Result<Outcome> {
             }
         }
         // Whatever is saved from now on is seen.
-        output::try_line(format!("{name} on {address} · workbench on {address}vein/ · Ctrl+C ends"))
-            .context("the address cannot be printed")?;
+        output::try_line(format!(
+            "{name} on {address} · workbench on {address}vein/ · Ctrl+C ends"
+        ))
+        .context("the address cannot be printed")?;
         if manner.open {
             open_browser(&address);
         }
         // Open tabs do not keep the server: they say by themselves that it is gone.
         let router = pages::router(Arc::new(site));
         tokio::select! {
-            served = axum::serve(listener.tap_io(at_once), router) => served.context("the server stopped"),
+            () = listen::serve(listener, router) => Ok(()),
             heard = tokio::signal::ctrl_c() => heard.context("Ctrl+C cannot be heard"),
         }
     })?;

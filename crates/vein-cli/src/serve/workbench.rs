@@ -4,6 +4,7 @@ use super::asked::{FromBench, Looked, answer};
 use super::line::Heard;
 use super::{Site, locked};
 use crate::http::{Own, script, style};
+use crate::output::beside;
 use crate::page::FRAME;
 use crate::script::Scripts;
 use anyhow::{Context, Result};
@@ -79,7 +80,7 @@ fn file(made: impl Fn(&Built) -> Response) -> Response {
     match built() {
         Ok(built) => made(built),
         Err(error) => {
-            anstream::eprintln!("error: the workbench cannot be shown: {error:#}");
+            beside::error(format!("error: the workbench cannot be shown: {error:#}"));
             StatusCode::INTERNAL_SERVER_ERROR.into_response()
         }
     }
@@ -104,6 +105,9 @@ pub(super) async fn styles() -> Response {
     file(|built| style(built.styles.clone()))
 }
 
+/// Nothing that a workbench says is longer than this, in bytes: a value that somebody has written.
+const LONGEST_MESSAGE: usize = 4 << 20;
+
 /// Opens the link of a workbench, if it is one of ours.
 pub(super) async fn connect(
     State(site): State<Arc<Site>>,
@@ -113,9 +117,10 @@ pub(super) async fn connect(
     if let Some(refusal) = Own(site.port).refusal(&headers) {
         return refusal;
     }
+    let upgrade = upgrade.max_message_size(LONGEST_MESSAGE).max_frame_size(LONGEST_MESSAGE);
     upgrade.on_upgrade(move |socket| async move {
         if let Err(error) = run(site, socket).await {
-            anstream::eprintln!("a workbench was let go: {error}");
+            beside::error(format!("a workbench was let go: {error}"));
         }
     })
 }

@@ -90,8 +90,7 @@ fn columns_wider_than_any_terminal_are_cut_off_there() {
     let name = "w".repeat(70_000);
     let data = json!({ "rows": [{ "id": 1, "name": name }, { "id": 2, "name": "b" }] }).to_string();
     let long = format!("<p title='<- n' class='{name}' click='-> n++'>{{n}}</p>");
-    let scenario =
-        "component = 'a-bed'\ndata = 'a.json'\n\n[[step]]\nclick = 'i'\nchanges = []\n";
+    let scenario = "component = 'a-bed'\ndata = 'a.json'\n\n[[step]]\nclick = 'i'\nchanges = []\n";
     let component = format!("{ROWS}{long}");
     let dir =
         folder(&[("a-bed.vein", &component), ("a.json", &data), ("a.scenario.toml", scenario)]);

@@ -1,5 +1,6 @@
 //! The real binary: its output, its server, what it writes.
 
+mod bad_tabs;
 mod begun;
 mod building;
 #[path = "../shared/building_of.rs"]

@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 use tempfile::TempDir;
 
 /// Sends a request and gives the head of the answer.
-fn ask(port: u16, request: &str) -> String {
+pub fn ask(port: u16, request: &str) -> String {
     let mut stream = TcpStream::connect(("127.0.0.1", port)).expect("a connection");
     stream.set_read_timeout(Some(PATIENCE)).expect("a time limit");
     stream.write_all(request.as_bytes()).expect("a request sent");
@@ -250,14 +250,18 @@ fn data_on_the_standard_input_stays_when_files_are_saved() {
 }
 
 /// What a tab says, as a WebSocket carries it: masked with nothing (RFC 6455, section 5.3).
-fn say(stream: &mut TcpStream, text: &str) {
+pub fn say(stream: &mut TcpStream, text: &str) {
+    stream.write_all(&frame(text)).expect("a frame sent");
+}
+
+pub fn frame(text: &str) -> Vec<u8> {
     let mut frame = vec![0x81, 0x80 | 126, (text.len() >> 8) as u8, text.len() as u8, 0, 0, 0, 0];
     frame.extend_from_slice(text.as_bytes());
-    stream.write_all(&frame).expect("a frame sent");
+    frame
 }
 
 /// What a tab is told next.
-fn told(stream: &mut TcpStream) -> Vec<u8> {
+pub fn told(stream: &mut TcpStream) -> Vec<u8> {
     let mut head = [0; 2];
     stream.read_exact(&mut head).expect("a frame");
     let len = match head[1] {
@@ -279,7 +283,7 @@ fn told(stream: &mut TcpStream) -> Vec<u8> {
 }
 
 /// A tab that is linked, as far as a server can tell.
-fn tab(port: u16) -> TcpStream {
+pub fn tab(port: u16) -> TcpStream {
     let mut stream = TcpStream::connect(("127.0.0.1", port)).expect("a connection");
     stream.set_read_timeout(Some(PATIENCE)).expect("a time limit");
     let own = format!("127.0.0.1:{port}");

@@ -13,10 +13,9 @@ use super::line::{Answered, AtOnce, Heard, ToTab, message, raw, read, words};
 use super::message::Said;
 use super::reading::{Marks, Served, Trouble};
 use super::{Ledger, Site, State, locked, pages};
-use crate::output;
+use crate::output::{self, beside};
 use crate::project;
 use crate::simulated;
-use anstream::eprintln;
 use anyhow::Result;
 use host::Host;
 use noted::Watch;
@@ -155,7 +154,7 @@ impl Tab {
             runtime.block_on(self.work(said))
         });
         if let Err(error) = done {
-            eprintln!("a tab was let go: {error}");
+            beside::error(format!("a tab was let go: {error}"));
         }
     }
 
@@ -208,9 +207,11 @@ impl Tab {
             }
             pulses.into_iter().for_each(|pulse| self.happened(&pulse));
             match heard {
-                Some(Heard::Said(said)) => {
+                Some(Heard::Said(said, room)) => {
                     self.heard += 1;
                     self.hear(said);
+                    // More may be said by now.
+                    drop(room);
                 }
                 Some(Heard::Looked(looked)) => self.looked(looked),
                 Some(Heard::LookedOn(who, id)) => {
@@ -537,7 +538,7 @@ impl Tab {
         if let Some(report) = &mut self.report {
             report.failed = Some(told.clone());
         } else {
-            eprintln!("{told}");
+            beside::error(told.to_string());
         }
         self.failed = Some(told);
         self.tell_trouble();
@@ -680,7 +681,7 @@ fn moved_on(page: &mut Page, clock: &mut Instant, whole: bool) -> Vec<Pulse> {
     let came = page.now() - before;
     *clock += if came < milliseconds { duration(came) } else { elapsed };
     pulses.unwrap_or_else(|error| {
-        eprintln!("{error}");
+        beside::error(error.to_string());
         Vec::new()
     })
 }
@@ -700,15 +701,15 @@ fn tell(ledger: Ledger, pulse: &Pulse) {
     match ledger {
         Ledger::Off => {
             if let Some(fault) = &pulse.pulse.fault {
-                eprintln!("{}: {fault}; everything was taken back", pulse.pulse.cause);
+                beside::error(format!("{}: {fault}; everything was taken back", pulse.pulse.cause));
             }
         }
         // The page goes on, whether anybody reads the ledger or not.
         Ledger::Text => {
-            let _ = output::try_line(format!("\n{}", output::ledger(pulse)));
+            beside::line(format!("\n{}", output::ledger(pulse)));
         }
         Ledger::Json => {
-            let _ = output::try_line(pulse.json());
+            beside::line(pulse.json().to_string());
         }
     }
 }
