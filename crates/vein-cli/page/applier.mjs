@@ -1000,14 +1000,14 @@ function fieldOf(event, field) {
 
 /** Declarations go through the object model, which a strict content security policy allows. */
 function setAttribute(node, name, value) {
-  const namespace = NAMESPACES[name.split(':', 1)[0]];
+  const namespace = PREFIXED[name.split(':', 1)[0]];
   if (name === 'style' && node.style) node.style.cssText = value;
   else if (namespace && name.includes(':')) node.setAttributeNS(namespace, name, value);
   else node.setAttribute(name, value);
 }
 
 /** Where attributes stand that have a prefix, as a parser of HTML adjusts them. */
-const NAMESPACES = { xlink: 'http://www.w3.org/1999/xlink', xml: 'http://www.w3.org/XML/1998/namespace' };
+const PREFIXED = { xlink: 'http://www.w3.org/1999/xlink', xml: 'http://www.w3.org/XML/1998/namespace' };
 
 /** The elements around a node that are scrolled, with how far. */
 function scrolledAround(node) {

@@ -215,7 +215,6 @@ export function tokens(value) {
 export function setAttribute(node, name, value) {
   if (value === null) node.removeAttribute(name);
   else if (name === 'style') setStyle(node, value);
-  else if (/^x(link|ml):/.test(name)) node.setAttributeNS(`http://www.w3.org/${name[1] === 'l' ? '1999/xlink' : 'XML/1998/namespace'}`, name, value);
   else node.setAttribute(name, value);
 }
 

@@ -67,10 +67,23 @@ pub fn set(node: &str, kind: &PartKind, value: &str, reflects: Option<&str>) -> 
                 "if ({value} === null) {node}.removeAttribute(\"{name}\"); else {node}.{property} = {value};"
             )
         }
+        (PartKind::Attribute(name, _), None) if let Some(space) = space_of(name) => {
+            let set = format!("{node}.setAttributeNS(\"{space}\", \"{name}\", {value})");
+            format!("if ({value} === null) {node}.removeAttribute(\"{name}\"); else {set};")
+        }
         (PartKind::Attribute(name, _), None) => {
             format!("setAttribute({node}, \"{name}\", {value});")
         }
         (PartKind::Property(_), _) => unreachable!("controls keep what they hold"),
+    }
+}
+
+/// The namespace of an attribute with a prefix, as a parser of HTML adjusts it (HTML standard, "adjust foreign attributes").
+fn space_of(name: &str) -> Option<&'static str> {
+    match name.split_once(':')?.0 {
+        "xlink" => Some("http://www.w3.org/1999/xlink"),
+        "xml" => Some("http://www.w3.org/XML/1998/namespace"),
+        _ => None,
     }
 }
 
@@ -82,6 +95,9 @@ pub fn first_set(node: &str, kind: &PartKind, set: &str, reflects: Option<&str>)
         }
         (PartKind::Attribute(..), Some(property)) => {
             format!("if (value !== null) {node}.{property} = value;")
+        }
+        (PartKind::Attribute(name, _), None) if let Some(space) = space_of(name) => {
+            format!("if (value !== null) {node}.setAttributeNS(\"{space}\", \"{name}\", value);")
         }
         (PartKind::Attribute(name, _), None) => {
             format!("if (value !== null) {node}.setAttribute(\"{name}\", value);")

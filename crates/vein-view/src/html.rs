@@ -21,15 +21,16 @@ impl Tree {
 
     /// The HTML of what a node holds; of an element, with itself.
     pub fn html_of(&self, id: NodeId, layout: Layout) -> String {
-        self.written(id, layout, &|_| false)
+        self.written(id, layout, None)
     }
 
-    /// As [`Tree::html_of`] without line breaks, with an attribute `data-changed` on some elements.
+    /// As [`Tree::html_of`] without line breaks, with an attribute `data-changed` on some elements, and without those that say
+    /// something of the page that they stand in: it is a picture of the view on the page of somebody else.
     pub fn html_marked(&self, id: NodeId, is_marked: &dyn Fn(NodeId) -> bool) -> String {
-        self.written(id, Layout::Exact, is_marked)
+        self.written(id, Layout::Exact, Some(is_marked))
     }
 
-    fn written(&self, id: NodeId, layout: Layout, marked: &dyn Fn(NodeId) -> bool) -> String {
+    fn written(&self, id: NodeId, layout: Layout, marked: Option<IsMarked<'_>>) -> String {
         let mut writer = Writer { tree: self, out: String::new(), layout, marked };
         if id == self.root() {
             writer.children(id, 0, layout == Layout::Indented);
@@ -40,11 +41,20 @@ impl Tree {
     }
 }
 
+type IsMarked<'a> = &'a dyn Fn(NodeId) -> bool;
+
+/// Elements that say something of the page that they stand in, or lead to others.
+const OF_THE_PAGE: [&str; 11] = [
+    "base", "embed", "frame", "frameset", "iframe", "link", "meta", "object", "script", "style",
+    "title",
+];
+
 struct Writer<'a> {
     tree: &'a Tree,
     out: String,
     layout: Layout,
-    marked: &'a dyn Fn(NodeId) -> bool,
+    /// Where it is a picture: what is marked in it.
+    marked: Option<IsMarked<'a>>,
 }
 
 impl Writer<'_> {
@@ -72,10 +82,13 @@ impl Writer<'_> {
     fn element(&mut self, id: NodeId, depth: usize) {
         let tree = self.tree;
         let name = tree.name(id).unwrap_or("");
+        if self.marked.is_some() && OF_THE_PAGE.contains(&name) {
+            return;
+        }
         self.out.push('<');
         self.out.push_str(name);
         self.attributes(id, name);
-        if (self.marked)(id) {
+        if self.marked.is_some_and(|is_marked| is_marked(id)) {
             self.attribute("data-changed", "");
         }
         self.out.push('>');

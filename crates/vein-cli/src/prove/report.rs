@@ -23,7 +23,8 @@ const MOST_ELEMENTS: usize = 24;
 pub(super) fn page(ui: &Ui, proved: &Proved, styles: &[String]) -> String {
     let mut out = String::new();
     let own: Vec<String> = ui.styles().map(|(_, css)| css.to_owned()).collect();
-    let stage: Vec<String> = styles.iter().map(|css| for_a_stage(css)).collect();
+    let stage: Vec<String> =
+        styles.iter().map(|css| balanced(&for_a_stage(&balanced(css)))).collect();
     let holds = proved.holds();
     let _ = write!(
         out,
@@ -36,8 +37,8 @@ pub(super) fn page(ui: &Ui, proved: &Proved, styles: &[String]) -> String {
         if holds { "Proven" } else { "Not proven" },
         count(proved.runs.len(), "scenario"),
         picture::STYLE,
-        stage.join("\n").replace("</style", ""),
-        own.join("\n").replace("</style", ""),
+        in_html(&stage.join("\n")),
+        in_html(&balanced(&own.join("\n"))),
     );
     head(&mut out, proved);
     out.push_str("<main>\n");
@@ -48,6 +49,70 @@ pub(super) fn page(ui: &Ui, proved: &Proved, styles: &[String]) -> String {
         scenario(&mut out, ui, run);
     }
     out.push_str("</section>\n</main>\n</body>\n</html>\n");
+    out
+}
+
+/// CSS that ends no element of HTML: what it says is the same.
+fn in_html(css: &str) -> String {
+    css.replace("</", "<\\/")
+}
+
+/// A style sheet that closes what it opens, and nothing else (CSS Syntax Module Level 3): what stands around it stays around it.
+fn balanced(css: &str) -> String {
+    let (mut out, mut rest) = (String::with_capacity(css.len()), css.chars().peekable());
+    let mut open: Vec<char> = Vec::new();
+    while let Some(c) = rest.next() {
+        match c {
+            '\\' => {
+                out.push(c);
+                out.extend(rest.next());
+            }
+            '/' if rest.peek() == Some(&'*') => {
+                // Comments are left out: they may end anywhere.
+                rest.next();
+                let mut last = ' ';
+                for c in rest.by_ref() {
+                    if (last, c) == ('*', '/') {
+                        break;
+                    }
+                    last = c;
+                }
+                out.push(' ');
+            }
+            '"' | '\'' => {
+                out.push(c);
+                loop {
+                    match rest.next() {
+                        Some('\\') => {
+                            out.push('\\');
+                            out.extend(rest.next());
+                        }
+                        Some(end) if end == c => break,
+                        // A string ends with its line.
+                        Some('\n') | None => break,
+                        Some(inside) => out.push(inside),
+                    }
+                }
+                out.push(c);
+            }
+            '{' | '(' | '[' => {
+                out.push(c);
+                open.push(match c {
+                    '{' => '}',
+                    '(' => ')',
+                    _ => ']',
+                });
+            }
+            '}' | ')' | ']' => {
+                // One that closes something further out closes what is in it, too.
+                let Some(at) = open.iter().rposition(|close| *close == c) else { continue };
+                out.extend(open.drain(at..).rev());
+            }
+            '<' if rest.clone().take(3).eq("!--".chars()) => {}
+            c => out.push(c),
+        }
+    }
+    out.extend(open.into_iter().rev());
     out
 }
 
@@ -480,5 +545,32 @@ fn outside(out: &mut String, step: &PlayedStep) {
             "<h4>To and from the host</h4>\n<p><code>{}</code></p>",
             escaped(&all.join(" · "))
         );
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_style_sheet_leaves_nothing_that_stands_around_it() {
+        for (css, is) in [
+            ("p { color: red }", "p { color: red }"),
+            ("} body { display: none }", " body { display: none }"),
+            ("p { color: red", "p { color: red}"),
+            ("p { a: url(", "p { a: url()}"),
+            ("p { content: \"}\" } }", "p { content: \"}\" } "),
+            ("p { content: \"a\n} b { }", "p { content: \"a\"} b { }"),
+            ("/* } */ p { } /* never ended }", "  p { }  "),
+            ("p { a: (} ) }", "p { a: ()}  "),
+            ("@media (a) { p { } }", "@media (a) { p { } }"),
+            ("\\} p { }", "\\} p { }"),
+        ] {
+            assert_eq!(balanced(css), is, "{css}");
+            assert_eq!(balanced(is).trim(), is.trim(), "{is}");
+        }
+        for css in ["</style", "</STYLE><script>", "</sty</stylele"] {
+            assert!(!in_html(css).to_lowercase().contains("</s"), "{css}");
+        }
     }
 }

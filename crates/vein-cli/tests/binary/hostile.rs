@@ -229,3 +229,36 @@ fn links_and_pipes_lead_nowhere_else() {
     assert!(built.status.success(), "{}", said(&built));
     assert_eq!(std::fs::read_to_string(out.join("b.txt")).expect("a file"), "a");
 }
+
+/// A report shows views of the project on a page of its own: they say nothing of that page, and their styles stay with them.
+#[test]
+fn a_report_is_nobody_elses_page() {
+    let component = "holds n = 0
+<main><meta http-equiv='refresh' content='0; url=/elsewhere'><base href='https://elsewhere.example/'>
+<iframe src='/elsewhere'></iframe><button click='-> n++'>{n}</button></main>
+";
+    let css = "} body { display: none } </STYLE><h1>elsewhere</h1> p { color: red";
+    let scenario = "component = 'a-bed'\n\n[[step]]\nclick = 'button'\n";
+    let dir = folder(&[
+        ("a-bed.vein", component),
+        ("page.css", css),
+        ("vein.toml", "component = 'a-bed'\nstyles = ['page.css']\n"),
+        ("a.scenario.toml", scenario),
+    ]);
+    let told = said(&vein(dir.path(), &["prove", "--report", "report.html"]));
+    let report = std::fs::read_to_string(dir.path().join("report.html")).expect(&told);
+    for left_out in ["refresh", "<base", "<iframe", "</STYLE"] {
+        assert!(!report.contains(left_out), "{left_out}: {told}");
+    }
+    assert!(report.contains("<button") && report.contains(":scope{ display: none }"));
+    // What stands around the project's rules ends after them.
+    let own =
+        report.split("@scope (.stage) {").nth(1).and_then(|rest| rest.split("</style>").next());
+    let own = own.expect("the project's styles");
+    let ends = own.char_indices().scan(1, |open, (at, c)| {
+        *open += i32::from(c == '{') - i32::from(c == '}');
+        Some((at, *open))
+    });
+    let first_end = ends.into_iter().find(|(_, open)| *open == 0).map(|(at, _)| at);
+    assert_eq!(first_end, own.rfind('}'), "{own}");
+}
