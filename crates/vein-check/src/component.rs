@@ -334,6 +334,7 @@ impl Checker<'_> {
             (None, Some(typed)) => typed.ty.clone().widened(),
             (None, None) => Ty::Error,
         };
+        let ty = self.not_too_deep(ty, value.ident.span);
         if !ty.is_settled() && value.role != CellRole::Derived {
             let finding = NeedsType { name: name.clone(), list: matches!(ty, Ty::List(_)) };
             self.report(finding, value.ident.span);

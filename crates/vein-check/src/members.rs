@@ -1,6 +1,7 @@
 //! Members and calls in expressions: the standard's strings, numbers, arrays, `Math` and `JSON`.
 
-use crate::diagnostics::{NoEffect, UnknownField, WrongArguments, WrongType};
+use crate::diagnostics::too_deep::DEEPEST_TYPE;
+use crate::diagnostics::{NoEffect, TooDeep, UnknownField, WrongArguments, WrongType};
 use crate::scope::{Checker, Links, LocalKind, LocalName, Symbol, Typed};
 use crate::types::Ty;
 use vein_plan::code::{Expr, Function, LocalId};
@@ -355,9 +356,19 @@ impl Checker<'_> {
         Some(Given { function: Function { params, body: body.id }, ty: body.ty })
     }
 
+    /// The type of a name that takes it from a value, unless it is nested deeper than anybody means.
+    pub(crate) fn not_too_deep(&mut self, ty: Ty, at: Span) -> Ty {
+        if !ty.is_deeper_than(DEEPEST_TYPE) {
+            return ty;
+        }
+        self.report(TooDeep, at);
+        Ty::Error
+    }
+
     /// Declares a local name.
     pub(crate) fn bind_local(&mut self, name: &Ident, ty: Ty) -> LocalId {
         let local = self.new_local();
+        let ty = self.not_too_deep(ty, name.span);
         self.forget(&name.name);
         self.locals.push(LocalName {
             name: name.name.clone(),

@@ -33,6 +33,17 @@ pub(crate) struct ShapeType {
 pub(crate) struct Shapes(pub(crate) Vec<ShapeType>);
 
 impl Ty {
+    /// Whether more than so many lists, records and optional ones stand around each other in it.
+    pub(crate) fn is_deeper_than(&self, depth: usize) -> bool {
+        match self {
+            Ty::List(inner) | Ty::Optional(inner) => depth == 0 || inner.is_deeper_than(depth - 1),
+            Ty::Record(fields) => {
+                depth == 0 || fields.iter().any(|(_, ty)| ty.is_deeper_than(depth - 1))
+            }
+            _ => false,
+        }
+    }
+
     pub(crate) fn list(item: Ty) -> Ty {
         Ty::List(Box::new(item))
     }

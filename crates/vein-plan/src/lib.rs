@@ -6,7 +6,7 @@
 //! | [`ops`], [`members`], [`standard`] | operators and standard members |
 //! | [`code`], [`program`] | expressions, statements, components as tables |
 //! | [`eval`], [`track`] | the evaluator, and what an evaluation read |
-//! | [`budget`] | what an evaluation may cost |
+//! | [`budget`], [`depth`] | what an evaluation may cost, how deep a view may be |
 //! | [`shown`] | what a value shows in a part of the view |
 //! | [`convert`] | data from and for the host |
 //! | [`timeline`] | a value over time |
@@ -23,6 +23,7 @@ pub mod bytes;
 pub mod code;
 pub mod codec;
 pub mod convert;
+pub mod depth;
 pub mod dom;
 pub mod eval;
 pub mod json;
@@ -45,6 +46,7 @@ pub mod verify;
 pub use budget::Budget;
 pub use codec::LoadError;
 pub use convert::{Misfit, to_json};
+pub use depth::Depth;
 pub use eval::Formats;
 pub use life::{Answers, Asked, Hook, Source, When, status};
 pub use nearest::nearest;

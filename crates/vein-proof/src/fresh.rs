@@ -13,8 +13,8 @@ use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::{Cells, Evaluation};
 use vein_plan::track::Tracked;
 use vein_plan::{
-    BlockId, CellKind, Given, Name, Namespace, PartKind, Plan, Program, Read, Shown, SpotKind,
-    TemplateNode, Use, Value,
+    BlockId, CellKind, Depth, Given, Name, Namespace, PartKind, Plan, Program, Read, Shown,
+    SpotKind, TemplateNode, Use, Value,
 };
 use vein_runtime::{Clean, Kept, Key, Runtime, ScopeId};
 
@@ -197,9 +197,6 @@ struct Wanted {
 /// Cells, by the scope that has them, and whether they are state.
 type Seen = BTreeMap<(usize, CellId), bool>;
 
-/// How many components may stand inside each other.
-const DEEPEST: usize = 100;
-
 impl Fresh {
     /// The value of a cell as a scope sees it.
     pub fn cell(&self, runtime: &Runtime, scope: usize, cell: CellId) -> &Value {
@@ -298,12 +295,18 @@ impl Fresh {
         (value, reads, is_whole)
     }
 
-    /// How many components stand around a place, the innermost included.
-    fn components_around(&self, scope: usize) -> usize {
-        let around = std::iter::successors(Some(scope), |at| {
-            self.scopes[*at].place.map(|(around, _)| around)
-        });
-        around.filter(|at| self.scopes[*at].block == 0).count()
+    /// What stands around a spot of a scope.
+    fn depth_at(&self, program: &Program, (scope, spot): (usize, usize)) -> Depth {
+        let around = std::iter::successors(Some((scope, spot)), |(at, _)| self.scopes[*at].place);
+        around.fold(Depth::default(), |depth, (at, spot)| {
+            let here = &self.scopes[at];
+            let block = &program.plans[here.plan].blocks[here.block as usize];
+            Depth {
+                components: depth.components + u32::from(here.block == 0),
+                blocks: depth.blocks + 1,
+                elements: depth.elements + block.elements_around(&block.spots[spot]),
+            }
+        })
     }
 
     /// Gathers the state that an expression's value follows from, by scope and cell, through everything
@@ -537,7 +540,8 @@ impl Renderer<'_> {
                 let kept = kept_one(0);
                 // What stands in what is missing is missing with it.
                 let missing = kept.is_none() && self.fresh.scopes[at].kept.is_none();
-                if missing || self.fresh.components_around(at) > DEEPEST {
+                let depth = self.fresh.depth_at(self.program, (at, number));
+                if missing || depth.beyond().is_some() {
                     return FreshSpot::Nothing;
                 }
                 let wanted = Wanted {

@@ -67,4 +67,4 @@ pub use pulse::{
 pub use runtime::{Delivery, Left, Runtime};
 pub use sabotage::Sabotage;
 pub use scope::{Key, QuestionId, ScopeId};
-pub use view::{Clean, DEEPEST_COMPONENTS};
+pub use view::Clean;

@@ -282,10 +282,14 @@ pub enum Problem {
         /// What the control holds.
         held: String,
     },
-    /// Components stand inside each other without end.
+    /// More stands inside each other than may.
     TooDeep {
-        /// The one that was not shown any more.
+        /// The component that was not shown any more.
         component: Name,
+        /// How much may.
+        most: u32,
+        /// Of what.
+        of: &'static str,
     },
     /// A timer whose pulses, or those beside it, take longer than its period.
     Missed {
@@ -324,9 +328,8 @@ impl std::fmt::Display for Problem {
             Problem::WrongAnswer { function, reason } => {
                 write!(f, "the answer of `{function}` does not fit: {reason}")
             }
-            Problem::TooDeep { component } => {
-                let deepest = crate::view::DEEPEST_COMPONENTS;
-                write!(f, "{component}: more than {deepest} components stand inside each other")
+            Problem::TooDeep { component, most, of } => {
+                write!(f, "{component}: more than {most} {of} stand inside each other")
             }
         }
     }

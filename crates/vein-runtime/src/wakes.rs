@@ -162,6 +162,8 @@ pub(crate) struct ReadyBlock {
     pub(crate) parts: usize,
     /// For each spot: where it stands among the marks.
     pub(crate) order: Vec<u32>,
+    /// For each spot: how many elements of the block stand around it.
+    pub(crate) around: Vec<u32>,
     /// For each spot: the way to its list, or what it gives.
     pub(crate) lists: Vec<Arc<[Step]>>,
     pub(crate) given: Vec<Vec<ReadyGiven>>,
@@ -642,6 +644,7 @@ fn ready_block(
     ReadyBlock {
         marks: block.marks(),
         spots: block.spots.len(),
+        around: block.spots.iter().map(|spot| block.elements_around(spot)).collect(),
         parts: block.parts.len(),
         top: top(block),
         order: order(block),

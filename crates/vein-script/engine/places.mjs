@@ -108,14 +108,18 @@ export class Child extends Place {
   }
 }
 
-/** How many components may stand inside each other. */
+/** How many components, and how many blocks, may stand inside each other. */
 export const DEEPEST_COMPONENTS = 100;
+export const DEEPEST_BLOCKS = 500;
 
-/** Whether so many components stand around something that no other may stand in it. */
+/** Whether so much stands around something that no other component may stand in it. */
 export function isTooDeep(scope) {
-  let around = 0;
-  for (let at = scope; at !== undefined; at = at.held$?.scope) if (at.up$ === null) around++;
-  return around > DEEPEST_COMPONENTS;
+  let [components, blocks] = [0, 0];
+  for (let at = scope; at !== undefined; at = at.held$?.scope) {
+    blocks++;
+    if (at.up$ === null) components++;
+  }
+  return components > DEEPEST_COMPONENTS || blocks > DEEPEST_BLOCKS;
 }
 
 /** Marks those readers of a scope that read a cell of what is around it. */

@@ -5,16 +5,19 @@ use super::Finding;
 /// How many alternatives may stand in place of one another.
 pub(crate) const MOST_ALTERNATIVES: usize = 200;
 
+/// How many lists and records may stand around each other in the type of a name.
+pub(crate) const DEEPEST_TYPE: usize = 100;
+
 pub(crate) struct TooDeep;
 
 impl Finding for TooDeep {
     const CODE: &'static str = "too-deep";
-    const ABOUT: &'static str = "Elements, expressions or blocks nested beyond the limit";
+    const ABOUT: &'static str = "Elements, expressions, blocks or types nested beyond the limit";
 
     fn message(&self) -> String {
         format!(
-            "nested too deeply: elements go {} deep, expressions and blocks {}, and there are at most \
-             {MOST_ALTERNATIVES} alternatives",
+            "nested too deeply: elements go {} deep, expressions and blocks {}, types {DEEPEST_TYPE}, and there are \
+             at most {MOST_ALTERNATIVES} alternatives",
             vein_syntax::DEEPEST_MARKUP,
             vein_syntax::DEEPEST_CODE
         )

@@ -44,6 +44,9 @@ pub(super) async fn connect(
     })
 }
 
+/// What a page works on, in bytes: as much as a program's first thread has.
+const STACK: usize = 8 << 20;
+
 /// What is said takes so many bytes at least while it waits.
 const LEAST_SAID: u32 = 256;
 
@@ -73,7 +76,7 @@ async fn run(site: Arc<Site>, socket: WebSocket) -> anyhow::Result<()> {
     site.opened.send_modify(|count| *count += 1);
     let _entered = Entered { site, number };
     // It ends when nobody says anything any more.
-    let thread = std::thread::Builder::new().name("tab".into());
+    let thread = std::thread::Builder::new().name("tab".into()).stack_size(STACK);
     thread.spawn(move || tab.run(said))?;
     // Each goes on while the other waits: a tab that waits for its page reads nothing until it has said all.
     let telling = async {

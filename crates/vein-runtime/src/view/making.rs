@@ -1,6 +1,6 @@
 //! Scopes and what stands in them, made for the first time.
 
-use super::{DEEPEST_COMPONENTS, Plot, Target, Undo, View, Was, chosen, push_patch};
+use super::{Plot, Target, Undo, View, Was, chosen, push_patch};
 use crate::carry::Claimed;
 use crate::pulse::Problem;
 use crate::runtime::ROOT_SCOPE;
@@ -11,7 +11,9 @@ use crate::wakes::{Prepared, ReadyGiven};
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 use vein_plan::code::CellId;
-use vein_plan::{BlockId, CellKind, Name, PartKind, Shown, SpotKind, TemplateNode, Use, Value};
+use vein_plan::{
+    BlockId, CellKind, Depth, Name, PartKind, Shown, SpotKind, TemplateNode, Use, Value,
+};
 use vein_view::{Patch, ROOT, Template};
 
 /// What a cell is given from outside.
@@ -412,17 +414,24 @@ impl View {
         }
     }
 
-    fn make_component(&mut self, prepared: &Prepared, id: ScopeId, spot: u32, used: &Use) {
-        let mut around = id;
-        let mut deep = 0;
-        while around != NONE {
-            let instance = self.graph.scope(around).holder;
-            deep += u32::from(self.graph.scope(around).block == 0);
-            around = instance.0;
+    /// What stands around a spot.
+    fn depth_at(&self, prepared: &Prepared, id: ScopeId, spot: u32) -> Depth {
+        let (mut at, mut depth) = ((id, spot), Depth::default());
+        while at.0 != NONE {
+            let scope = self.graph.scope(at.0);
+            let ready = prepared.block(scope.plan, scope.block);
+            depth.components += u32::from(scope.block == 0);
+            depth.blocks += 1;
+            depth.elements += ready.around[at.1 as usize];
+            at = scope.holder;
         }
-        if deep > DEEPEST_COMPONENTS {
+        depth
+    }
+
+    fn make_component(&mut self, prepared: &Prepared, id: ScopeId, spot: u32, used: &Use) {
+        if let Some((most, of)) = self.depth_at(prepared, id, spot).beyond() {
             let component = prepared.plan(used.plan).name.clone();
-            self.making.problems.push(Problem::TooDeep { component });
+            self.making.problems.push(Problem::TooDeep { component, most, of });
             return;
         }
         if self.graph.is_broken(Sabotage::NoComponents)

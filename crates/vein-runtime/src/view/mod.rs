@@ -15,9 +15,6 @@ use std::collections::BTreeMap;
 use vein_plan::{BlockId, Name, PartKind, Shown, TemplateNode, Value};
 use vein_view::{Batch, NodeNumber, Patch, ROOT};
 
-/// How many components may stand inside each other.
-pub const DEEPEST_COMPONENTS: u32 = 100;
-
 /// Where nodes go: into which node, and before which.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Target {

@@ -5,6 +5,7 @@ mod alive;
 mod broken;
 mod budget;
 mod damaged;
+mod depth;
 mod documents;
 mod ends;
 mod examples;
