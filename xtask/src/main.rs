@@ -4,6 +4,7 @@ mod deny;
 mod features;
 mod ratio;
 mod setup;
+mod soak_server;
 
 use std::process::{Command, ExitCode, Stdio};
 use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
@@ -26,6 +27,8 @@ cargo xtask mutate  breaks the engine's sources one place at a time, and lists w
                     not notice: a night's work (see mutate/src/main.rs)
 cargo xtask soak --minutes N
                     random components under random pulses, with new seeds, until the time is up
+cargo xtask soak-server [--minutes N]
+                    a thousand tabs that come and go at `vein serve`, most of them badly; ten minutes
 cargo xtask bench-browser [--write]
                     built pages in Chromium beside the same written by hand; --write puts the figures
                     into docs/performance.md
@@ -46,6 +49,7 @@ fn main() -> ExitCode {
                 false
             }
         },
+        "soak-server" => soak_server::run(minutes().unwrap_or(10)),
         "bench-browser" => bench_browser(),
         "features" => features::run(),
         "deny" => deny::run(),

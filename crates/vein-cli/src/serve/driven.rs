@@ -30,7 +30,7 @@ pub(super) async fn ask(
         return no("There is no such tab.");
     };
     let (reply, came) = oneshot::channel();
-    let Line { say, answer, at_once } = line;
+    let Line { say, answer, at_once, .. } = line;
     let passed_on = match asked.what {
         Doing::Now(id, value) => {
             at_once.wait_on(reply);

@@ -1,12 +1,12 @@
 //! The ways between a tab and its page: the link, requests that the tab waits for, and questions that the page waits for.
 
 use super::asked::Looked;
-use super::locked;
 use super::message::{Doing, Said};
+use super::{Site, locked};
 use serde::Serialize;
 use serde_json::value::RawValue;
 use std::collections::{BTreeMap, HashMap};
-use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, AtomicUsize, Ordering};
 use std::sync::mpsc::{Receiver, Sender};
 use std::sync::{Arc, Mutex};
 use tokio::sync::mpsc::{UnboundedReceiver, UnboundedSender, unbounded_channel};
@@ -104,6 +104,8 @@ pub(super) struct Line {
     pub(super) say: UnboundedSender<Heard>,
     pub(super) answer: Sender<Answered>,
     pub(super) at_once: Arc<AtOnce>,
+    /// Whether the tab is gone: what it said before is nobody's any more.
+    pub(super) gone: Arc<AtomicBool>,
 }
 
 /// The way to a tab.
@@ -161,6 +163,7 @@ pub(super) type Answered = (u64, Result<Box<RawValue>, Box<RawValue>>);
 /// The host module of a tab, as far as it is asked at once.
 pub(super) struct AtOnce {
     to_tab: ToTab,
+    site: Arc<Site>,
     /// While the tab waits for something: how it is asked.
     waits: Mutex<Option<oneshot::Sender<Reply>>>,
     answers: Mutex<Receiver<Answered>>,
@@ -170,9 +173,9 @@ pub(super) struct AtOnce {
 }
 
 impl AtOnce {
-    pub(super) fn new(to_tab: ToTab, answers: Receiver<Answered>) -> AtOnce {
+    pub(super) fn new(site: Arc<Site>, to_tab: ToTab, answers: Receiver<Answered>) -> AtOnce {
         let (answers, next) = (Mutex::new(answers), AtomicU64::new(1));
-        AtOnce { to_tab, waits: Mutex::default(), answers, next, known: Mutex::default() }
+        AtOnce { to_tab, site, waits: Mutex::default(), answers, next, known: Mutex::default() }
     }
 
     /// A number for something that the tab is told of and has to come back to.
@@ -214,7 +217,7 @@ impl AtOnce {
         }
         loop {
             // A tab that sleeps answers when it wakes up; one that is gone, never.
-            let Ok((of, answer)) = answers.recv() else {
+            let Ok((of, answer)) = self.site.turns.aside(|| answers.recv()) else {
                 return Err("the tab is gone".to_owned());
             };
             if of != id {

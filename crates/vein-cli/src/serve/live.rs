@@ -13,6 +13,7 @@ use axum::http::{HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
 use futures_util::{SinkExt, StreamExt};
 use std::sync::Arc;
+use std::sync::atomic::Ordering;
 use std::sync::mpsc::channel;
 use tokio::sync::Semaphore;
 use tokio::sync::mpsc::unbounded_channel;
@@ -58,7 +59,9 @@ struct Entered {
 
 impl Drop for Entered {
     fn drop(&mut self) {
-        locked(&self.site.tabs).remove(&self.number);
+        if let Some(line) = locked(&self.site.tabs).remove(&self.number) {
+            line.gone.store(true, Ordering::Relaxed);
+        }
         self.site.opened.send_modify(|count| *count += 1);
     }
 }
@@ -71,7 +74,8 @@ async fn run(site: Arc<Site>, socket: WebSocket) -> anyhow::Result<()> {
     let tab = Tab::new(site.clone(), ToTab::new(link.clone()), answers);
     let room = Arc::new(Semaphore::new(MOST_UNHEARD));
     let number = tab.number();
-    let line = Line { say: say.clone(), answer: answer.clone(), at_once: tab.at_once() };
+    let (at_once, gone) = (tab.at_once(), tab.gone());
+    let line = Line { say: say.clone(), answer: answer.clone(), at_once, gone };
     locked(&site.tabs).insert(number, line);
     site.opened.send_modify(|count| *count += 1);
     let _entered = Entered { site, number };

@@ -11,6 +11,7 @@ mod message;
 mod pages;
 mod reading;
 mod tab;
+mod turns;
 mod workbench;
 
 use crate::output::{self, Outcome};
@@ -29,6 +30,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 use tokio::net::TcpListener;
 use tokio::sync::watch;
+use turns::Turns;
 
 /// What is printed of each pulse.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -73,6 +75,8 @@ struct Site {
     tabs: Mutex<HashMap<u64, Line>>,
     /// How often one was opened or closed.
     opened: watch::Sender<u64>,
+    /// Whose page works next.
+    turns: Turns,
 }
 
 fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
@@ -144,6 +148,7 @@ pub(crate) fn run(source: Source, manner: Manner) -> Result<Outcome> {
             folder: whole,
             tabs: Mutex::default(),
             opened: watch::Sender::default(),
+            turns: Turns::new(),
         };
         if let Some(reader) = reader {
             // A folder may have more in it than a system watches.

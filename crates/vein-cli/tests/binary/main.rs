@@ -7,6 +7,7 @@ mod building;
 mod building_of;
 mod commands;
 mod hostile;
+mod limits;
 mod maps;
 mod proving;
 #[path = "../shared/running.rs"]

@@ -12,6 +12,7 @@ use super::follow::Report;
 use super::line::{Answered, AtOnce, Heard, ToTab, message, raw, read, words};
 use super::message::Said;
 use super::reading::{Marks, Served, Trouble};
+use super::turns::Used;
 use super::{Ledger, Site, State, locked, pages};
 use crate::output::{self, beside};
 use crate::project;
@@ -22,7 +23,7 @@ use noted::Watch;
 use serde_json::json;
 use std::future::poll_fn;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::mpsc::Receiver;
 use std::task::Poll;
 use std::time::Duration;
@@ -99,13 +100,16 @@ pub(super) struct Tab {
     past: Option<(u64, Page)>,
     /// Which of them is to be shown next.
     wanted: Option<u64>,
+    /// How much it has worked of late.
+    used: Used,
+    gone: Arc<AtomicBool>,
 }
 
 impl Tab {
     pub(super) fn new(site: Arc<Site>, to_tab: ToTab, answers: Receiver<Answered>) -> Tab {
         let mut now = site.now.clone();
         let state = now.borrow_and_update().clone();
-        let at_once = Arc::new(AtOnce::new(to_tab.clone(), answers));
+        let at_once = Arc::new(AtOnce::new(site.clone(), to_tab.clone(), answers));
         Tab {
             site,
             to_tab,
@@ -134,12 +138,19 @@ impl Tab {
             early: Vec::new(),
             past: None,
             wanted: None,
+            used: Used::default(),
+            gone: Arc::default(),
         }
     }
 
     /// What it is called.
     pub(super) fn number(&self) -> u64 {
         self.number
+    }
+
+    /// Whether the tab is there no more.
+    pub(super) fn gone(&self) -> Arc<AtomicBool> {
+        self.gone.clone()
     }
 
     pub(super) fn at_once(&self) -> Arc<AtOnce> {
@@ -164,7 +175,7 @@ impl Tab {
     }
 
     async fn work(&mut self, mut said: UnboundedReceiver<Heard>) -> Result<()> {
-        loop {
+        while !self.gone.load(Ordering::Relaxed) {
             let mut pulses = Vec::new();
             let due = self.page.as_ref().and_then(Page::next_due);
             let due = due.map(|milliseconds| self.clock + duration(milliseconds));
@@ -202,36 +213,45 @@ impl Tab {
                 },
                 () = until(next) => {}
             }
-            if let Some(page) = &mut self.page {
-                pulses.extend(moved_on(page, &mut self.clock, whole));
-            }
-            pulses.into_iter().for_each(|pulse| self.happened(&pulse));
-            match heard {
-                Some(Heard::Said(said, room)) => {
-                    self.heard += 1;
-                    self.hear(said);
-                    // More may be said by now.
-                    drop(room);
-                }
-                Some(Heard::Looked(looked)) => self.looked(looked),
-                Some(Heard::LookedOn(who, id)) => {
-                    if let Some(watch) = &mut self.watch {
-                        watch.got(who, id);
-                    }
-                }
-                Some(Heard::LookedEnough(who, id)) => self.enough(who, Some(id)),
-                Some(Heard::LookedAway(who)) => self.enough(who, None),
-                Some(asked) => self.waiting.push(asked),
-                None => {}
-            }
-            if self.page.is_some() {
-                std::mem::take(&mut self.early).into_iter().for_each(|looked| self.looked(looked));
-            }
-            self.drive_on();
-            self.ask();
-            self.keep();
-            self.tell_benches();
+            let (site, mut used) = (self.site.clone(), std::mem::take(&mut self.used));
+            site.turns.take(&mut used, || self.go_on_with(heard, pulses, whole));
+            self.used = used;
         }
+        Ok(())
+    }
+
+    /// Goes on with what has come meanwhile.
+    fn go_on_with(&mut self, heard: Option<Heard>, pulses: Vec<Pulse>, whole: bool) {
+        let mut pulses = pulses;
+        if let Some(page) = &mut self.page {
+            pulses.extend(moved_on(page, &mut self.clock, whole));
+        }
+        pulses.into_iter().for_each(|pulse| self.happened(&pulse));
+        match heard {
+            Some(Heard::Said(said, room)) => {
+                self.heard += 1;
+                self.hear(said);
+                // More may be said by now.
+                drop(room);
+            }
+            Some(Heard::Looked(looked)) => self.looked(looked),
+            Some(Heard::LookedOn(who, id)) => {
+                if let Some(watch) = &mut self.watch {
+                    watch.got(who, id);
+                }
+            }
+            Some(Heard::LookedEnough(who, id)) => self.enough(who, Some(id)),
+            Some(Heard::LookedAway(who)) => self.enough(who, None),
+            Some(asked) => self.waiting.push(asked),
+            None => {}
+        }
+        if self.page.is_some() {
+            std::mem::take(&mut self.early).into_iter().for_each(|looked| self.looked(looked));
+        }
+        self.drive_on();
+        self.ask();
+        self.keep();
+        self.tell_benches();
     }
 
     /// Does what the host module wants, once all has come that the tab had said before.
