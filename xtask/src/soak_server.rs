@@ -174,7 +174,7 @@ fn behave(
         tab.click(1)?;
         tab.answer()?;
         answers.push(since.elapsed());
-        if answers.len() % 200 == 0 {
+        if answers.len().is_multiple_of(200) {
             look();
         }
         std::thread::sleep(Duration::from_millis(20));

@@ -359,7 +359,7 @@ struct Comparison {
     /// How many lists and records were looked into: most comparisons are over before it is worth knowing which.
     looked_into: u32,
     /// Pairs that are equal, or are being compared further out.
-    equal: Option<Box<HashSet<(usize, usize)>>>,
+    equal: Option<HashSet<(usize, usize)>>,
 }
 
 /// How many lists and records are compared before it is noted which were.
