@@ -2,6 +2,7 @@
 
 mod deny;
 mod features;
+mod fuzz_short;
 mod ratio;
 mod setup;
 mod soak_server;
@@ -27,6 +28,8 @@ cargo xtask mutate  breaks the engine's sources one place at a time, and lists w
                     not notice: a night's work (see mutate/src/main.rs)
 cargo xtask soak --minutes N
                     random components under random pulses, with new seeds, until the time is up
+cargo xtask fuzz-short [--minutes N]
+                    the program's commands on projects that were broken at random; a minute
 cargo xtask soak-server [--minutes N]
                     a thousand tabs that come and go at `vein serve`, most of them badly; ten minutes
 cargo xtask bench-browser [--write]
@@ -49,6 +52,7 @@ fn main() -> ExitCode {
                 false
             }
         },
+        "fuzz-short" => fuzz_short::run(minutes().unwrap_or(1)),
         "soak-server" => soak_server::run(minutes().unwrap_or(10)),
         "bench-browser" => bench_browser(),
         "features" => features::run(),

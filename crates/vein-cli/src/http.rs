@@ -88,3 +88,29 @@ pub(crate) fn script(text: String) -> Response {
 pub(crate) fn style(text: String) -> Response {
     ([(header::CONTENT_TYPE, "text/css; charset=utf-8")], text).into_response()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_server_answers_to_its_own_names() {
+        for (port, host, is_own) in [
+            (4180, "127.0.0.1:4180", true),
+            (4180, "localhost:4180", true),
+            (4180, "127.0.0.1", false),
+            (4180, "localhost:80", false),
+            (80, "127.0.0.1", true),
+            (80, "localhost:80", true),
+            (80, "localhost.example.org", false),
+            (80, "127.0.0.1.example.org:80", false),
+            (80, "[::1]", false),
+        ] {
+            assert_eq!(Own(port).is_host(host), is_own, "{host} at {port}");
+            let mut headers = HeaderMap::new();
+            let origin = HeaderValue::from_str(&format!("http://{host}")).expect("a header");
+            headers.insert(header::ORIGIN, origin);
+            assert_eq!(Own(port).is_origin(&headers), is_own, "from {host} at {port}");
+        }
+    }
+}
