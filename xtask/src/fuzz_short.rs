@@ -1,6 +1,7 @@
 //! `cargo xtask fuzz-short`: the program's commands on projects that were broken at random. Each ends in time, as it says that it does, and
 //! sends a terminal nothing that steers it.
 
+use crate::random::Random;
 use crate::{cargo, succeeds};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output, Stdio};
@@ -223,16 +224,4 @@ fn changed(text: Vec<u8>, random: &mut Random) -> Vec<u8> {
         }
     }
     text
-}
-
-/// Numbers that only seem random.
-struct Random(u64);
-
-impl Random {
-    fn below(&mut self, n: usize) -> usize {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        (self.0 % n.max(1) as u64) as usize
-    }
 }

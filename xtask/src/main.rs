@@ -3,6 +3,7 @@
 mod deny;
 mod features;
 mod fuzz_short;
+mod random;
 mod ratio;
 mod setup;
 mod soak_server;

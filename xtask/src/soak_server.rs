@@ -1,6 +1,7 @@
 //! `cargo xtask soak-server`: a thousand tabs and more come and go at a served page, most of them badly, and one that behaves is
 //! answered all the while.
 
+use crate::random::Random;
 use crate::{cargo, succeeds};
 use std::fmt::Write as _;
 use std::io::{BufRead, BufReader, Read, Write};
@@ -372,16 +373,4 @@ fn memory_of(process: u32) -> u64 {
 
 fn files_of(process: u32) -> usize {
     std::fs::read_dir(format!("/proc/{process}/fd")).map_or(0, Iterator::count)
-}
-
-/// Numbers that only seem random.
-struct Random(u64);
-
-impl Random {
-    fn below(&mut self, n: usize) -> usize {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        (self.0 % n.max(1) as u64) as usize
-    }
 }

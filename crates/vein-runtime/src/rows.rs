@@ -6,6 +6,7 @@
 
 use crate::graph::{Graph, ListSeen, Told};
 use crate::scope::{Gone, Held, Key, Piece, Rows, ScopeId, Slot};
+use crate::spending::Aside;
 use crate::wakes::Prepared;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
@@ -15,10 +16,14 @@ use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::{Cells, Evaluation};
 use vein_plan::{SpotKind, Step, Value};
 
+/// How many bytes that are made count for a step.
+const BYTES_A_STEP: u64 = 64;
+
 /// An item by itself, for working out what tells it apart.
 struct ItemAlone<'a> {
     cell: CellId,
     item: &'a Value,
+    aside: &'a Aside,
 }
 
 impl Cells for ItemAlone<'_> {
@@ -30,6 +35,11 @@ impl Cells for ItemAlone<'_> {
         look(if cell == self.cell { self.item } else { &Value::Null })
     }
 
+    fn spend(&mut self, steps: u64, bytes: u64) -> bool {
+        // What is made of an item is let go at once.
+        self.aside.spend(steps + bytes / BYTES_A_STEP)
+    }
+
     /// What tells items apart comes from the items alone.
     fn ask(&mut self, _: u32, _: &[Value]) -> Value {
         Value::Null
@@ -37,18 +47,19 @@ impl Cells for ItemAlone<'_> {
 }
 
 /// How the items of a list are told apart.
-#[derive(Clone, Copy)]
+#[derive(Clone)]
 pub(crate) struct Identity {
     pub(crate) by: ExprId,
     pub(crate) item: CellId,
     pub(crate) plan: u32,
+    aside: Arc<Aside>,
 }
 
 impl Identity {
-    pub(crate) fn key(self, prepared: &Prepared, item: &Value) -> Key {
+    pub(crate) fn key(&self, prepared: &Prepared, item: &Value) -> Key {
         let exprs = &prepared.plan(self.plan).exprs;
         let mut locals: Vec<(Value, ())> = Vec::new();
-        let cells = &mut ItemAlone { cell: self.item, item };
+        let cells = &mut ItemAlone { cell: self.item, item, aside: &self.aside };
         let names = &prepared.program.names;
         let mut run = Evaluation { exprs, names, cells, locals: &mut locals, log: Vec::new() };
         Key::of(&run.value(self.by))
@@ -63,7 +74,7 @@ impl Graph {
         let SpotKind::List { by, block, .. } = &spots[spot as usize].kind else { return None };
         let (by, _) = by.as_ref()?;
         let item = self.prepared.block(plan, *block).item?;
-        Some(Identity { by: *by, item, plan })
+        Some(Identity { by: *by, item, plan, aside: self.purse.aside.clone() })
     }
 
     pub(crate) fn rows(&self, scope: ScopeId, spot: u32) -> Option<&Rows> {

@@ -352,6 +352,8 @@ impl Runtime {
         }
         self.mark_controls();
         self.tell_spent();
+        // What was used up aside is found at the end at the latest.
+        self.view.graph.spend(0, 0);
         self.failed_evaluation()?;
         if changes.len() > 1 {
             let mut keyed: Vec<(Vec<u32>, PartChange)> = changes

@@ -4,6 +4,8 @@ use crate::execute::Owner;
 use crate::fault::Fault;
 use crate::graph::{Graph, ReaderKey};
 use crate::scope::ScopeId;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 use vein_plan::budget::{Budget, Resource, Spent};
 use vein_plan::value::VALUE_BYTES;
 use vein_plan::{Step, Value};
@@ -21,23 +23,42 @@ pub(crate) enum Doing {
     Making(ScopeId, u32),
 }
 
+/// Steps that are used up where nobody has the state in hand: what tells items of lists apart is worked out from each alone.
+#[derive(Debug, Default)]
+pub(crate) struct Aside {
+    steps: AtomicU64,
+    most: AtomicU64,
+}
+
+impl Aside {
+    /// Uses up steps. `false` where there are not enough: whoever uses up anything next finds it.
+    pub(crate) fn spend(&self, steps: u64) -> bool {
+        let before = self.steps.fetch_add(steps, Ordering::Relaxed);
+        before.saturating_add(steps) <= self.most.load(Ordering::Relaxed)
+    }
+}
+
 /// What the pulse under way has used up of its budget.
 #[derive(Debug)]
 pub(crate) struct Purse {
     pub(crate) budget: Budget,
     pub(crate) spent: Spent,
     pub(crate) doing: Doing,
+    pub(crate) aside: Arc<Aside>,
     is_empty: bool,
 }
 
 impl Purse {
     pub(crate) fn new(budget: Budget) -> Purse {
-        Purse { budget, spent: Spent::default(), doing: Doing::Nothing, is_empty: false }
+        let aside = Arc::new(Aside { most: budget.steps.into(), ..Aside::default() });
+        Purse { budget, spent: Spent::default(), doing: Doing::Nothing, aside, is_empty: false }
     }
 
     /// Begins a pulse.
     pub(crate) fn fill(&mut self) {
         (self.spent, self.doing, self.is_empty) = (Spent::default(), Doing::Nothing, false);
+        self.aside.steps.store(0, Ordering::Relaxed);
+        self.aside.most.store(self.budget.steps, Ordering::Relaxed);
     }
 
     /// Works without end from now on, as for what was within a budget before; gives what there was.
@@ -81,6 +102,8 @@ impl Graph {
 
     #[inline]
     fn use_up(&mut self, steps: u64, bytes: u64, nodes: u64) -> bool {
+        let aside = self.purse.aside.steps.swap(0, Ordering::Relaxed);
+        let steps = steps.saturating_add(aside);
         match self.purse.spent.add(&self.purse.budget, steps, bytes, nodes) {
             Ok(()) => true,
             Err(what) => self.has_run_out(what),

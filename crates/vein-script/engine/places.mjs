@@ -108,8 +108,10 @@ export class Child extends Place {
   }
 }
 
-/** How many components, and how many blocks, may stand inside each other. */
+/** How many components may stand inside each other. */
 export const DEEPEST_COMPONENTS = 100;
+
+/** How many blocks may. */
 export const DEEPEST_BLOCKS = 500;
 
 /** Whether so much stands around something that no other component may stand in it. */

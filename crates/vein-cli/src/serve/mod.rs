@@ -58,6 +58,9 @@ pub(crate) struct Manner {
     pub(crate) open: bool,
 }
 
+/// So many threads carry messages.
+const CARRIERS: usize = 2;
+
 /// What every request can see.
 struct Site {
     /// What is served by now.
@@ -125,7 +128,9 @@ pub(crate) fn run(source: Source, manner: Manner) -> Result<Outcome> {
         }
     }
     let port = wanted.unwrap_or(PORT);
-    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build()?;
+    // Messages are carried beside each other, too: pages have threads of their own.
+    let mut runtime = tokio::runtime::Builder::new_multi_thread();
+    let runtime = runtime.worker_threads(CARRIERS).enable_all().build()?;
     runtime.block_on(async {
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, port)).await;
         let listener = listener.map_err(|error| bind_error(port, error))?;

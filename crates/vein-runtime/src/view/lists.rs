@@ -48,7 +48,7 @@ impl View {
                 Piece::Fresh { len } => order.resize(order.len() + *len as usize, NONE),
             }
         }
-        self.plant_rows(&prepared, &pieces, &mut order, (id, spot), *row_block, identity);
+        self.plant_rows(&prepared, &pieces, &mut order, (id, spot), *row_block, identity.as_ref());
         if let Some(rows) = self.graph.rows_mut(id, spot) {
             rows.rows = order;
         }
@@ -180,7 +180,7 @@ impl View {
         order: &mut [ScopeId],
         holder: (ScopeId, u32),
         block: BlockId,
-        identity: Option<crate::rows::Identity>,
+        identity: Option<&crate::rows::Identity>,
     ) {
         let fresh = |piece: &Piece| match piece {
             Piece::Fresh { len } => *len as usize,

@@ -103,6 +103,14 @@ fn what_costs_without_end_is_taken_back() {
         (&lists, "{d40.join()}", "", Resource::Bytes, "text"),
         (&lists, "{d40 === [d39, d39]}", "", Resource::Bytes, "text"),
         (&lists, "{d40.toSorted().length}", "", Resource::Bytes, ""),
+        (
+            "",
+            &format!("<i each='row of rows by row + {nested}'>{{row}}</i>")
+                .replace("rows.reduce", "[row, row, row, row, row].reduce"),
+            "",
+            Resource::Steps,
+            "",
+        ),
         (deeper, "{JSON.stringify(wide)}", "", Resource::Bytes, "text"),
         (
             deeper,
