@@ -161,6 +161,7 @@ impl<'a> Scripts<'a> {
         begins + &self.face
     }
 
+    #[cfg(feature = "browser")]
     /// The same on pages whose pulses may use up so much.
     pub(crate) fn with_budget(self, budget: Budget) -> Scripts<'a> {
         Scripts { budget, ..self }
