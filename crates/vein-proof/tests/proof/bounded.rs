@@ -28,6 +28,14 @@ fn ran_out(entry: &Entry) -> bool {
     matches!(entry.pulse.fault, Some(Fault::OverBudget { .. }))
 }
 
+/// What the ledger says of a pulse but why: how a derived list came about is forgotten with a pulse that was taken back, and what
+/// follows from it then follows from all of it.
+fn without_causes(entry: &Entry) -> String {
+    let said = noted(entry);
+    let lines = said.lines().map(|line| line.split("  because ").next().unwrap_or(line).trim_end());
+    lines.collect::<Vec<_>>().join("\n")
+}
+
 #[test]
 fn random_pulses_that_run_out_never_were() {
     let seeds = Seeds::new(1_200);
@@ -80,7 +88,7 @@ fn random_pulses_that_run_out_never_were() {
                 break;
             }
             let others = twin.step(&step);
-            let told = |entries: &[Entry]| entries.iter().map(noted).collect::<Vec<_>>();
+            let told = |entries: &[Entry]| entries.iter().map(without_causes).collect::<Vec<_>>();
             assert_eq!(told(&entries), told(&others), "{}", story());
             assert_eq!(page.whole(), twin.whole(), "{}", story());
         }
