@@ -11,7 +11,7 @@ use crate::views::{compiled, misfits, shown};
 use serde_json::Value as Json;
 use vein_plan::Budget;
 use vein_proof::Entry;
-use vein_runtime::Fault;
+use vein_runtime::{Cause, Fault};
 
 /// Little of one thing.
 fn little(random: &mut Random) -> Budget {
@@ -80,7 +80,13 @@ fn random_pulses_that_run_out_never_were() {
             let wrong = [page.session.unasked(), page.session.outdated()].concat();
             assert!(wrong.is_empty(), "{}\n{wrong:?}", story());
             if entries.len() == 1 && was_nothing(&entries[0]) {
-                assert_eq!(page.whole(), before, "{}", story());
+                // What was typed before, and would have been taken over now, goes back to what state says: the twin
+                // holds it still.
+                if matches!(&entries[0].pulse.cause, Cause::Event { kind, .. } if kind == "change")
+                {
+                    break;
+                }
+                assert_eq!(page.whole(), before, "{}\n{}", entries[0], story());
                 continue;
             }
             // A timer has ticked, and what failed after others is not undone with them.
