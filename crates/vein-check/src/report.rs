@@ -282,7 +282,9 @@ impl Report {
             .filter(|rule| found(rule.code))
             .map(|rule| json!({ "id": rule.code, "shortDescription": { "text": rule.about } }))
             .collect();
-        let results = self.first_of_each().0.map(|d| {
+        let (shown, left) = self.first_of_each();
+        let more: usize = left.iter().map(|(_, count)| count).sum();
+        let results = shown.map(|d| {
             let source = &self.sources[d.file];
             let location = |span, id: Option<(usize, &str)>| {
                 let mut location = json!({ "physicalLocation": {
@@ -344,6 +346,7 @@ impl Report {
                     "rules": rules,
                 }},
                 "columnKind": "unicodeCodePoints",
+                "properties": { "more": more },
                 "results": results.collect::<Vec<_>>(),
             }],
         })

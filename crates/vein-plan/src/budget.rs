@@ -12,7 +12,7 @@
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Budget {
     /// Statements, rounds of loops, calls of arrow functions, comparisons of sorting, and what standard members go
-    /// over, sixteen items or characters for one.
+    /// over: sixteen items or sixty-four characters for one.
     pub steps: u64,
     /// Bytes of the values that are made, as texts, lists and records hold them, and of what is noted to take
     /// writes back. What is let go again within the pulse counts, too.

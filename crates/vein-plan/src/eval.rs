@@ -320,9 +320,10 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
     }
 
     fn applied(&mut self, op: Binary, first: &Value, second: &Value) -> Value {
-        // What is compared with nothing is not gone over.
-        let goes_over =
-            first.is_null() || second.is_null() || self.goes_over(first) && self.goes_over(second);
+        // What is held against nothing is not gone over.
+        let against_nothing =
+            matches!(op, Binary::Equal | Binary::NotEqual) && (first.is_null() || second.is_null());
+        let goes_over = against_nothing || self.goes_over(first) && self.goes_over(second);
         if !goes_over {
             return Value::Null;
         }

@@ -14,10 +14,8 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::{Cells, Evaluation};
+use vein_plan::value::VALUE_BYTES;
 use vein_plan::{SpotKind, Step, Value};
-
-/// How many bytes that are made count for a step.
-const BYTES_A_STEP: u64 = 64;
 
 /// An item by itself, for working out what tells it apart.
 struct ItemAlone<'a> {
@@ -37,7 +35,7 @@ impl Cells for ItemAlone<'_> {
 
     fn spend(&mut self, steps: u64, bytes: u64) -> bool {
         // What is made of an item is let go at once.
-        self.aside.spend(steps + bytes / BYTES_A_STEP)
+        self.aside.spend(steps + bytes / VALUE_BYTES)
     }
 
     /// What tells items apart comes from the items alone.

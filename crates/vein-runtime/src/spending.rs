@@ -4,6 +4,7 @@ use crate::execute::Owner;
 use crate::fault::Fault;
 use crate::graph::{Graph, ReaderKey};
 use crate::scope::ScopeId;
+use crate::wakes::Prepared;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use vein_plan::budget::{Budget, Resource, Spent};
@@ -35,6 +36,15 @@ impl Aside {
     pub(crate) fn spend(&self, steps: u64) -> bool {
         let before = self.steps.fetch_add(steps, Ordering::Relaxed);
         before.saturating_add(steps) <= self.most.load(Ordering::Relaxed)
+    }
+
+    /// What was used up since it was asked last: most of the time nothing, which is all that is looked at then.
+    #[inline]
+    fn take(&self) -> u64 {
+        match self.steps.load(Ordering::Relaxed) {
+            0 => 0,
+            _ => self.steps.swap(0, Ordering::Relaxed),
+        }
     }
 }
 
@@ -102,8 +112,7 @@ impl Graph {
 
     #[inline]
     fn use_up(&mut self, steps: u64, bytes: u64, nodes: u64) -> bool {
-        let aside = self.purse.aside.steps.swap(0, Ordering::Relaxed);
-        let steps = steps.saturating_add(aside);
+        let steps = steps.saturating_add(self.purse.aside.take());
         match self.purse.spent.add(&self.purse.budget, steps, bytes, nodes) {
             Ok(()) => true,
             Err(what) => self.has_run_out(what),
@@ -126,6 +135,22 @@ impl Graph {
             self.fault = Some(Fault::OverBudget { what, most: self.purse.budget.of(what), at });
         }
         false
+    }
+
+    /// Notes that something reads, from now on; gives what was noted. What nobody has written a name for is worked out for
+    /// whoever reads it.
+    pub(crate) fn begin_reading(
+        &mut self,
+        prepared: &Prepared,
+        (scope, reader): ReaderKey,
+    ) -> Doing {
+        let here = self.scope(scope);
+        let cell = prepared.block(here.plan, here.block).cells.get(reader as usize);
+        let is_own = cell.is_some_and(|cell| prepared.is_own(here.plan, *cell));
+        match (is_own, self.purse.doing) {
+            (true, around @ (Doing::Reading(_) | Doing::Running(..))) => around,
+            _ => self.purse.begin(Doing::Reading((scope, reader))),
+        }
     }
 
     /// What is being worked out, as people call it.

@@ -254,7 +254,7 @@ impl Opening {
     /// assert!(ui.page("a-sum").budget(few).open(serde_json::json!({ "rows": [1, 2] })).is_ok());
     /// let many = serde_json::json!({ "rows": vec![1; 1000] });
     /// let Err(error) = ui.page("a-sum").budget(few).open(many) else { panic!("more than a hundred steps") };
-    /// assert!(error.to_string().contains("here the pulse came to more than 100 steps"), "{error}");
+    /// assert!(error.to_string().contains("`p text`: here the pulse came to more than 100 steps"), "{error}");
     /// # Ok::<(), vein::Error>(())
     /// ```
     pub fn budget(mut self, budget: Budget) -> Opening {

@@ -4,7 +4,6 @@ use super::{Graph, ReaderKey, SPARE, Sight, Wake};
 use crate::change::{Seen, SeenUndo, changed_since};
 use crate::sabotage::Sabotage;
 use crate::scope::{Mark, ScopeId, Slot};
-use crate::spending::Doing;
 use crate::wakes::{Known, KnownReads, Prepared};
 use smallvec::SmallVec;
 use vein_plan::code::{CellId, ExprId};
@@ -289,7 +288,7 @@ impl Graph {
     fn compute(&mut self, prepared: &Prepared, key: ReaderKey) {
         let (work, known) = self.known(prepared, key);
         if let Some(descent) = &known.descent {
-            let around = self.purse.begin(Doing::Reading(key));
+            let around = self.begin_reading(prepared, key);
             let is_done = self.keep_up(prepared, key, (work, descent));
             self.purse.begin(around);
             if is_done {
@@ -341,7 +340,7 @@ impl Graph {
             self.freshen(key);
             return value;
         }
-        let around = self.purse.begin(Doing::Reading(key));
+        let around = self.begin_reading(prepared, key);
         let value = self.evaluate_once(prepared, key.0, expr);
         self.purse.begin(around);
         self.state(key).mark = Mark::Fresh;
@@ -369,7 +368,7 @@ impl Graph {
     pub(crate) fn evaluate(&mut self, prepared: &Prepared, key: ReaderKey, expr: ExprId) -> Value {
         let touched = self.touch(key);
         self.touched[touched].evaluated = true;
-        let around = self.purse.begin(Doing::Reading(key));
+        let around = self.begin_reading(prepared, key);
         let (scope, known) = self.reads(prepared, key);
         if matches!(known, KnownReads::Fixed(_)) {
             let value = self.evaluate_once(prepared, scope, expr);

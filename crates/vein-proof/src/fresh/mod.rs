@@ -5,16 +5,18 @@
 //! asked for by identity. Everything else is worked out here: derived values, which
 //! alternative stands, which items there are, what each part shows.
 
+mod document;
+mod values;
+
+pub use document::Expected;
 use rustc_hash::FxHashMap;
-use std::cell::{Cell, OnceCell};
+use std::cell::Cell;
 use std::collections::BTreeMap;
-use vein_plan::budget::{Budget, Spent};
+use values::{Source, Standing, given_from, later};
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::{Cells, Evaluation};
-use vein_plan::track::Tracked;
 use vein_plan::{
-    BlockId, CellKind, Depth, Given, Name, Namespace, PartKind, Plan, Program, Read, Shown,
-    SpotKind, TemplateNode, Use, Value,
+    BlockId, CellKind, Depth, Given, Name, Program, Shown, SpotKind, TemplateNode, Use, Value,
 };
 use vein_runtime::{Clean, Kept, Key, Runtime, ScopeId};
 
@@ -57,24 +59,6 @@ pub struct FreshScope {
     tag: Option<&'static str>,
 }
 
-/// The value of a cell.
-enum Standing {
-    Is(Value),
-    /// Worked out once somebody reads it: nobody knows what it costs that nobody reads.
-    Later(OnceCell<Value>, Source),
-}
-
-/// Where a value comes from.
-enum Source {
-    /// An expression of a scope.
-    Expr(usize, ExprId),
-    /// A cell as a scope sees it, and the way of fields into it.
-    Path(usize, CellId, Box<[u32]>),
-}
-
-/// How many values may wait for each other before those that stand further up are worked out first, one by one.
-const MOST_WAITING: u32 = 32;
-
 /// What stands in a spot.
 pub enum FreshSpot {
     /// Nothing.
@@ -85,43 +69,6 @@ pub enum FreshSpot {
     Rows(Vec<(Key, usize, usize)>),
     /// Markup from data, cleaned.
     Markup(Vec<TemplateNode>),
-}
-
-struct Sight<'a> {
-    fresh: &'a Fresh,
-    runtime: &'a Runtime,
-    scope: usize,
-    /// What may be used up, and what was.
-    budget: Budget,
-    spent: Spent,
-}
-
-impl Cells for Sight<'_> {
-    fn cell(&mut self, cell: CellId) -> Value {
-        self.see(cell, Value::clone)
-    }
-
-    fn see<T>(&mut self, cell: CellId, look: impl FnOnce(&Value) -> T) -> T {
-        look(self.fresh.cell(self.runtime, self.scope, cell))
-    }
-
-    fn spend(&mut self, steps: u64, bytes: u64) -> bool {
-        self.spent.add(&self.budget, steps, bytes, 0).is_ok()
-    }
-
-    fn bytes_left(&self) -> u64 {
-        self.budget.bytes.saturating_sub(self.spent.bytes)
-    }
-
-    /// What the host answers at once is always the same for the same arguments.
-    fn ask(&mut self, asked: u32, args: &[Value]) -> Value {
-        let plan = self.fresh.scopes[self.scope].plan;
-        self.runtime.answer_at_once(plan, asked, args).unwrap_or_default()
-    }
-
-    fn local(&mut self, member: vein_plan::members::Member, args: &[Value]) -> vein_plan::Text {
-        self.runtime.local(member, args)
-    }
 }
 
 /// Renders what a runtime should show.
@@ -158,23 +105,6 @@ pub fn render(runtime: &Runtime, clean: Option<Clean>) -> Fresh {
     renderer.fresh
 }
 
-/// A value that is worked out once somebody reads it.
-fn later(source: Source) -> Standing {
-    Standing::Later(OnceCell::new(), source)
-}
-
-/// What is given; what was given once is state of whoever received it.
-fn given_from(at: usize, given: &Given) -> Option<Standing> {
-    match given {
-        Given::Path { cell, path } => Some(later(Source::Path(at, *cell, path.clone().into()))),
-        Given::Value(expr, _) => Some(later(Source::Expr(at, *expr))),
-        Given::Once(_) => None,
-    }
-}
-
-/// What a value may cost that is worked out before anybody reads it.
-const FEW: Budget = Budget { steps: 100_000, bytes: 16 << 20, nodes: 0 };
-
 struct Renderer<'a> {
     runtime: &'a Runtime,
     program: &'a Program,
@@ -198,103 +128,6 @@ struct Wanted {
 type Seen = BTreeMap<(usize, CellId), bool>;
 
 impl Fresh {
-    /// The value of a cell as a scope sees it.
-    pub fn cell(&self, runtime: &Runtime, scope: usize, cell: CellId) -> &Value {
-        const NOTHING: &Value = &Value::Null;
-        let program = runtime.program();
-        let mut at = Some(scope);
-        while let Some(here) = at.map(|at| &self.scopes[at]) {
-            if program.plans[here.plan].cells[cell as usize].block == here.block {
-                let found = here.cells.iter().position(|(known, _)| *known == cell);
-                return found.map_or(NOTHING, |found| self.standing(runtime, here, found));
-            }
-            at = here.lexical;
-        }
-        NOTHING
-    }
-
-    fn standing<'f>(&'f self, runtime: &Runtime, here: &'f FreshScope, at: usize) -> &'f Value {
-        match &here.cells[at].1 {
-            Standing::Is(value) => value,
-            Standing::Later(value, source) => {
-                if let Some(value) = value.get() {
-                    return value;
-                }
-                self.waiting.set(self.waiting.get() + 1);
-                if self.waiting.get() > MOST_WAITING {
-                    self.work_out_before(runtime, here, at);
-                }
-                let worked_out =
-                    value.get_or_init(|| self.come_from(runtime, source, Budget::ENDLESS).0);
-                self.waiting.set(self.waiting.get() - 1);
-                worked_out
-            }
-        }
-    }
-
-    /// Works out what stands before a value in its scope, which may read it: a long chain does not fill the machine's
-    /// stack then. What costs too much is left to whoever reads it.
-    fn work_out_before(&self, runtime: &Runtime, here: &FreshScope, at: usize) {
-        for (_, standing) in &here.cells[..at] {
-            let Standing::Later(value, source) = standing else { continue };
-            if value.get().is_none()
-                && let (worked_out, true) = self.come_from(runtime, source, FEW)
-            {
-                // Whoever is worked out further out stands after it.
-                let _ = value.set(worked_out);
-            }
-        }
-    }
-
-    /// What comes from somewhere, and whether the budget was enough.
-    fn come_from(&self, runtime: &Runtime, source: &Source, budget: Budget) -> (Value, bool) {
-        match source {
-            Source::Expr(scope, expr) => {
-                let (value, _, is_whole) = self.evaluate_within(runtime, (*scope, *expr), budget);
-                (value, is_whole)
-            }
-            Source::Path(scope, cell, path) => (self.at_path(runtime, *scope, *cell, path), true),
-        }
-    }
-
-    fn at_path(&self, runtime: &Runtime, at: usize, cell: CellId, path: &[u32]) -> Value {
-        let mut value = self.cell(runtime, at, cell);
-        for name in path {
-            let step = vein_plan::Step::Field(runtime.program().names[*name as usize].clone());
-            value = value.child(&step).unwrap_or(&Value::Null);
-        }
-        value.clone()
-    }
-
-    /// An expression's value in a scope and everything that it reads.
-    pub fn evaluate(&self, runtime: &Runtime, scope: usize, expr: ExprId) -> (Value, Vec<Read>) {
-        let (value, reads, _) = self.evaluate_within(runtime, (scope, expr), Budget::ENDLESS);
-        (value, reads)
-    }
-
-    /// The same within a budget, and whether that was enough.
-    fn evaluate_within(
-        &self,
-        runtime: &Runtime,
-        (scope, expr): (usize, ExprId),
-        budget: Budget,
-    ) -> (Value, Vec<Read>, bool) {
-        let program = runtime.program();
-        let mut locals: Vec<(Value, Tracked)> = Vec::new();
-        let mut sight = Sight { fresh: self, runtime, scope, budget, spent: Spent::default() };
-        let mut run = Evaluation {
-            exprs: &program.plans[self.scopes[scope].plan].exprs,
-            names: &program.names,
-            cells: &mut sight,
-            locals: &mut locals,
-            log: Vec::new(),
-        };
-        let value = run.value(expr);
-        let reads = run.log.iter().map(|noted| noted.read(&program.names)).collect();
-        let is_whole = sight.spent.add(&budget, 0, 0, 0).is_ok();
-        (value, reads, is_whole)
-    }
-
     /// What stands around a spot of a scope.
     fn depth_at(&self, program: &Program, (scope, spot): (usize, usize)) -> Depth {
         let around = std::iter::successors(Some((scope, spot)), |(at, _)| self.scopes[*at].place);
@@ -679,191 +512,4 @@ impl Renderer<'_> {
         };
         Key::of(&run.value(by))
     }
-}
-
-/// A node as it should stand in the document.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Expected {
-    /// An element.
-    Element {
-        /// Its namespace.
-        namespace: Namespace,
-        /// Its name.
-        name: Name,
-        /// Its attributes.
-        attributes: BTreeMap<Name, String>,
-        /// What is inside it.
-        children: Vec<Expected>,
-    },
-    /// Text.
-    Text(String),
-}
-
-impl Fresh {
-    /// The nodes that show the view, built from nothing. `invalid` says which parts are of controls that
-    /// hold what means no value.
-    pub fn document(
-        &self,
-        runtime: &Runtime,
-        invalid: &dyn Fn(Option<ScopeId>, u32) -> bool,
-    ) -> Vec<Expected> {
-        Builder { fresh: self, runtime, invalid }.scope(self.root)
-    }
-}
-
-struct Builder<'a> {
-    fresh: &'a Fresh,
-    runtime: &'a Runtime,
-    invalid: &'a dyn Fn(Option<ScopeId>, u32) -> bool,
-}
-
-impl Builder<'_> {
-    fn scope(&self, at: usize) -> Vec<Expected> {
-        let scope = &self.fresh.scopes[at];
-        let plan: &Plan = &self.runtime.program().plans[scope.plan];
-        let block = &plan.blocks[scope.block as usize];
-        // The open elements, each with its mark and what is inside it so far.
-        let mut open: Vec<(Option<u32>, Expected)> = Vec::new();
-        let mut top: Vec<Expected> = Vec::new();
-        let mut mark = 0;
-        for node in &block.template {
-            let number = node.is_marked().then_some(mark);
-            mark += u32::from(node.is_marked());
-            if let TemplateNode::Close = node {
-                let Some((own, mut element)) = open.pop() else { continue };
-                if let (Some(own), Expected::Element { children, .. }) = (own, &mut element) {
-                    children.extend(self.spots(at, Some(own), None));
-                }
-                add(&mut open, &mut top, vec![element]);
-                continue;
-            }
-            if let Some(number) = number {
-                let parent = open.last().and_then(|(mark, _)| *mark);
-                if open.is_empty() || parent.is_some() {
-                    add(&mut open, &mut top, self.spots(at, parent, Some(number)));
-                }
-            }
-            let text = |number: Option<u32>| {
-                let part = block
-                    .parts
-                    .iter()
-                    .position(|part| Some(part.mark) == number && part.kind == PartKind::Text);
-                match part.map(|part| &scope.parts[part]) {
-                    Some(Shown::Text(text)) => text.to_string(),
-                    _ => String::new(),
-                }
-            };
-            match node {
-                TemplateNode::Open { namespace, name, attributes, .. } => {
-                    let name = match (scope.tag, open.is_empty()) {
-                        (Some(tag), true) => tag.into(),
-                        _ => name.clone(),
-                    };
-                    let attributes = self.attributes(at, number, attributes);
-                    let (namespace, children) = (*namespace, Vec::new());
-                    let element = Expected::Element { namespace, name, attributes, children };
-                    open.push((number, element));
-                }
-                TemplateNode::Text { text, .. } => {
-                    add(&mut open, &mut top, vec![Expected::Text(text.to_string())]);
-                }
-                TemplateNode::TextPart => {
-                    add(&mut open, &mut top, vec![Expected::Text(text(number))]);
-                }
-                TemplateNode::Close => {}
-            }
-        }
-        top.extend(self.spots(at, None, None));
-        top
-    }
-
-    fn attributes(
-        &self,
-        at: usize,
-        mark: Option<u32>,
-        fixed: &[(Name, Name)],
-    ) -> BTreeMap<Name, String> {
-        let scope = &self.fresh.scopes[at];
-        let block = &self.runtime.program().plans[scope.plan].blocks[scope.block as usize];
-        let mut all: BTreeMap<Name, String> =
-            fixed.iter().map(|(name, value)| (name.clone(), value.to_string())).collect();
-        for (number, part) in block.parts.iter().enumerate() {
-            if Some(part.mark) != mark {
-                continue;
-            }
-            if part.control.is_some() && (self.invalid)(scope.kept, number as u32) {
-                all.insert("aria-invalid".into(), "true".into());
-            }
-            match (&part.kind, &scope.parts[number]) {
-                (PartKind::Attribute(name, _), Shown::Text(value)) => {
-                    all.insert(name.clone(), value.to_string());
-                }
-                (PartKind::Attribute(name, _), _) => {
-                    all.remove(name);
-                }
-                _ => {}
-            }
-        }
-        all
-    }
-
-    /// What stands in the spots of an element that come before a node, or at its end.
-    fn spots(&self, at: usize, parent: Option<u32>, before: Option<u32>) -> Vec<Expected> {
-        let scope = &self.fresh.scopes[at];
-        let block = &self.runtime.program().plans[scope.plan].blocks[scope.block as usize];
-        let mut nodes = Vec::new();
-        for (number, spot) in block.spots.iter().enumerate() {
-            if spot.parent != parent || block.stands_before(spot) != before {
-                continue;
-            }
-            match &scope.spots[number] {
-                FreshSpot::Nothing => {}
-                FreshSpot::One(_, inner) => nodes.extend(self.scope(*inner)),
-                FreshSpot::Rows(rows) => {
-                    for (_, _, row) in rows {
-                        nodes.extend(self.scope(*row));
-                    }
-                }
-                FreshSpot::Markup(markup) => nodes.extend(plain(markup)),
-            }
-        }
-        nodes
-    }
-}
-
-fn add(open: &mut [(Option<u32>, Expected)], top: &mut Vec<Expected>, nodes: Vec<Expected>) {
-    match open.last_mut() {
-        Some((_, Expected::Element { children, .. })) => children.extend(nodes),
-        _ => top.extend(nodes),
-    }
-}
-
-/// Nodes without anything that changes.
-fn plain(nodes: &[TemplateNode]) -> Vec<Expected> {
-    let (mut open, mut top) = (Vec::new(), Vec::new());
-    for node in nodes {
-        match node {
-            TemplateNode::Open { namespace, name, attributes, .. } => {
-                let attributes =
-                    attributes.iter().map(|(name, value)| (name.clone(), value.to_string()));
-                let element = Expected::Element {
-                    namespace: *namespace,
-                    name: name.clone(),
-                    attributes: attributes.collect(),
-                    children: Vec::new(),
-                };
-                open.push((None, element));
-            }
-            TemplateNode::Text { text, .. } => {
-                add(&mut open, &mut top, vec![Expected::Text(text.to_string())]);
-            }
-            TemplateNode::TextPart => {}
-            TemplateNode::Close => {
-                if let Some((_, element)) = open.pop() {
-                    add(&mut open, &mut top, vec![element]);
-                }
-            }
-        }
-    }
-    top
 }
