@@ -17,13 +17,13 @@ pub struct Budget {
     /// Bytes of the values that are made, as texts, lists and records hold them, and of what is noted to take
     /// writes back. What is let go again within the pulse counts, too.
     pub bytes: u64,
-    /// Nodes that are made for the view, with one more for each block, row and component.
+    /// Nodes that are made for the view, with eight more for each block, row and component: so much it takes to know of it.
     pub nodes: u64,
 }
 
 impl Default for Budget {
     fn default() -> Budget {
-        Budget { steps: 10_000_000, bytes: 512 << 20, nodes: 1_000_000 }
+        Budget { steps: 10_000_000, bytes: 512 << 20, nodes: 4_000_000 }
     }
 }
 

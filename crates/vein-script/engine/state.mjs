@@ -19,8 +19,8 @@ export const ALL = Symbol('all');
 export const makings = [];
 
 /** What each pulse may use up: steps, which are statements and calls of functions within functions; bytes of long texts and of
- * lists that others are put into; nodes, of which each scope counts for four. */
-export const budget = { steps: 10000000, bytes: 536870912, nodes: 1000000 };
+ * lists that others are put into; nodes, of which each scope counts for eight. */
+export const budget = { steps: 10000000, bytes: 536870912, nodes: 4000000 };
 
 export const DEEPEST_CALLS = 64;
 

@@ -63,7 +63,7 @@ export class Scope {
   static sources = [];
   static hooks = [];
   constructor(held, up) {
-    turn.nodes += 4;
+    turn.nodes += 8;
     if (turn.nodes > budget.nodes) runOut('nodes', 'nodes, rows and components');
     this.held$ = held;
     this.depth$ = held === null ? 0 : held.scope.depth$ + 1;

@@ -20,7 +20,7 @@ fn little(random: &mut Random) -> Budget {
         0 => all,
         1 => Budget { steps: random.below(60) as u64, ..all },
         2 => Budget { bytes: random.below(4_000) as u64, ..all },
-        _ => Budget { nodes: random.below(40) as u64, ..all },
+        _ => Budget { nodes: random.below(300) as u64, ..all },
     }
 }
 

@@ -16,6 +16,9 @@ use vein_plan::{
 };
 use vein_view::{Patch, ROOT, Template};
 
+/// What it takes to know of a block, in nodes.
+const BLOCK_NODES: u64 = 8;
+
 /// What a cell is given from outside.
 pub(super) type GivenSlot = (CellId, Slot);
 
@@ -463,7 +466,7 @@ impl View {
     ) -> bool {
         let nodes = prepared.plan(plan).blocks[block as usize].template.len() as u64;
         let around = self.graph.purse.begin(Doing::Making(id, spot));
-        let affords = self.graph.spend_nodes(count.saturating_mul(nodes + 1));
+        let affords = self.graph.spend_nodes(count.saturating_mul(nodes + BLOCK_NODES));
         self.graph.purse.begin(around);
         affords
     }
