@@ -1,16 +1,15 @@
 //! Any text parses and is checked without a panic; every place that is named lies in it.
-//! `cargo +nightly fuzz run parse`
+//! `cargo xtask fuzz parse`
 
 #![no_main]
 
-use libfuzzer_sys::fuzz_target;
-use vein_check::{Source, check};
+use libfuzzer_sys::{fuzz_mutator, fuzz_target, fuzzer_mutate};
 
-fuzz_target!(|bytes: &[u8]| {
-    let text = String::from_utf8_lossy(bytes).into_owned();
-    for error in vein_syntax::parse(&text).errors {
-        assert!(text.get(error.span.range()).is_some());
+fuzz_target!(|bytes: &[u8]| vein_fuzz::parse(bytes));
+
+fuzz_mutator!(|data: &mut [u8], size: usize, most: usize, seed: u32| {
+    match seed % 3 {
+        0 => fuzzer_mutate(data, size, most),
+        _ => vein_fuzz::mutated(data, size, most, seed),
     }
-    let checked = check(vec![Source { path: "fuzz-bed.vein".into(), text }]);
-    let _ = checked.report.to_string();
 });

@@ -1,14 +1,15 @@
 //! Any text is read as a scenario, or refused with places that lie in it.
-//! `cargo +nightly fuzz run scenario`
+//! `cargo xtask fuzz scenario`
 
 #![no_main]
 
-use libfuzzer_sys::fuzz_target;
-use vein_proof::Scenario;
+use libfuzzer_sys::{fuzz_mutator, fuzz_target, fuzzer_mutate};
 
-fuzz_target!(|bytes: &[u8]| {
-    let text = String::from_utf8_lossy(bytes).into_owned();
-    for mistake in Scenario::read(&text).err().into_iter().flatten() {
-        assert!(mistake.place.start <= mistake.place.end && mistake.place.end <= text.len());
+fuzz_target!(|bytes: &[u8]| vein_fuzz::scenario(bytes));
+
+fuzz_mutator!(|data: &mut [u8], size: usize, most: usize, seed: u32| {
+    match seed % 3 {
+        0 => fuzzer_mutate(data, size, most),
+        _ => vein_fuzz::mutated(data, size, most, seed),
     }
 });

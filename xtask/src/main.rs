@@ -2,6 +2,7 @@
 
 mod deny;
 mod features;
+mod fuzz;
 mod fuzz_short;
 mod random;
 mod ratio;
@@ -29,6 +30,8 @@ cargo xtask mutate  breaks the engine's sources one place at a time, and lists w
                     not notice: a night's work (see mutate/src/main.rs)
 cargo xtask soak --minutes N
                     random components under random pulses, with new seeds, until the time is up
+cargo xtask fuzz [TARGET…] [--minutes N]
+                    each target, or those that are named, for an hour (with a nightly compiler)
 cargo xtask fuzz-short [--minutes N]
                     the program's commands on projects that were broken at random; a minute
 cargo xtask soak-server [--minutes N]
@@ -53,6 +56,7 @@ fn main() -> ExitCode {
                 false
             }
         },
+        "fuzz" => fuzz::run(&named(), minutes().unwrap_or(60)),
         "fuzz-short" => fuzz_short::run(minutes().unwrap_or(1)),
         "soak-server" => soak_server::run(minutes().unwrap_or(10)),
         "bench-browser" => bench_browser(),
@@ -94,7 +98,7 @@ fn test() -> bool {
         }
         println!("== {name}: {:.0} s", begun.elapsed().as_secs_f64());
     };
-    step("the fuzz targets build", &mut fuzz_targets);
+    step("what fuzzing has found", &mut fuzz_targets);
     step("each feature alone, none, and all", &mut features::run);
     let docs = ["doc", "--workspace", "--no-deps", "--quiet"];
     step("the documentation", &mut || succeeds(cargo(&docs).env("RUSTDOCFLAGS", "-D warnings")));
@@ -117,11 +121,15 @@ fn test() -> bool {
     failed.is_empty()
 }
 
-/// They stand outside the workspace, but what they need is that of the workspace and built already. The
-/// fuzzer itself, in C++, is not linked here, and so not built.
+/// They stand outside the workspace, but what they need is that of the workspace. The fuzzer itself, in C++, is not linked here, and
+/// so not built: targets are checked, and what they found is tried without it.
 fn fuzz_targets() -> bool {
-    let targets = ["check", "--manifest-path", "fuzz/Cargo.toml", "--target-dir", "target"];
-    succeeds(cargo(&targets).env("CUSTOM_LIBFUZZER_PATH", "target/libfuzzer.a"))
+    let of = ["--manifest-path", "fuzz/Cargo.toml", "--target-dir", "target"];
+    let mut check = cargo(&["check"]);
+    check.args(of).env("CUSTOM_LIBFUZZER_PATH", "target/libfuzzer.a");
+    let mut found = cargo(&["test", "--quiet", "--no-default-features"]);
+    found.args(of);
+    succeeds(&mut check) && succeeds(&mut found)
 }
 
 /// Measures what the program of this very source builds.
@@ -144,6 +152,10 @@ fn tables() -> bool {
 }
 
 /// The number after `--minutes`.
+fn named() -> Vec<String> {
+    std::env::args().skip(2).take_while(|argument| !argument.starts_with("--")).collect()
+}
+
 fn minutes() -> Option<u64> {
     let mut arguments = std::env::args().skip_while(|argument| argument != "--minutes");
     arguments.nth(1)?.parse().ok()

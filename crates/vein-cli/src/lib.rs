@@ -4,6 +4,9 @@ mod arguments;
 #[cfg(feature = "build")]
 mod build;
 mod commands;
+#[cfg(feature = "serve")]
+#[doc(hidden)]
+pub mod fuzzed;
 #[cfg(any(feature = "browser", feature = "serve"))]
 mod http;
 mod output;

@@ -105,7 +105,7 @@ impl Written {
                 }
             }
             Err(error) => {
-                let at = error.span().unwrap_or(0..text.len().min(1));
+                let at = error.span().unwrap_or(0..text.chars().next().map_or(0, char::len_utf8));
                 let said = error.message().lines().next().unwrap_or("this is not TOML");
                 let said = format!("the settings cannot be read: {said}");
                 reader.wrong("not-toml", at, said, Some("settings are TOML: https://toml.io"));

@@ -4,6 +4,7 @@
 mod asked;
 mod driven;
 mod follow;
+mod fuzzed;
 mod line;
 mod listen;
 mod live;
@@ -18,6 +19,7 @@ use crate::output::{self, Outcome};
 use crate::project::{PORT, Planned};
 use anyhow::{Context, Result, anyhow};
 use follow::Report;
+pub use fuzzed::messages;
 use line::Line;
 use reading::{Reader, Served, Trouble};
 use std::collections::HashMap;

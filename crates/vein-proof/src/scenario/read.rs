@@ -8,10 +8,15 @@ use crate::person::Act;
 use toml_edit::{Document, Item, Key, TableLike};
 use vein_plan::{Name, Value, json};
 
+/// The first character, for what has no other place.
+fn beginning(text: &str) -> Place {
+    0..text.chars().next().map_or(0, char::len_utf8)
+}
+
 /// Reads a scenario, or finds all that is wrong with it.
 pub(super) fn scenario(text: &str) -> Result<Scenario, Vec<Mistake>> {
     let document = Document::parse(text).map_err(|error| {
-        let place = error.span().unwrap_or(0..text.len().min(1));
+        let place = error.span().unwrap_or(beginning(text));
         let said = error.message().lines().next().unwrap_or("this is not TOML").to_owned();
         if text.get(place.start..).is_some_and(|rest| rest.starts_with("null")) {
             let said = "TOML has no `null`";
@@ -28,7 +33,7 @@ pub(super) fn scenario(text: &str) -> Result<Scenario, Vec<Mistake>> {
         ]
     })?;
     let mut reader = Reader { mistakes: Vec::new() };
-    let scenario = reader.scenario(document.as_table(), text.len());
+    let scenario = reader.scenario(document.as_table(), beginning(text));
     match reader.mistakes.is_empty() {
         true => Ok(scenario),
         false => {
@@ -288,13 +293,13 @@ impl Reader {
         }
     }
 
-    fn scenario(&mut self, table: &dyn TableLike, end: usize) -> Scenario {
+    fn scenario(&mut self, table: &dyn TableLike, beginning: Place) -> Scenario {
         self.keys(table, "a scenario", &[TOP]);
         let component = self.text(table, "component");
         if component.is_none() && table.get("component").is_none() {
             let said = "the scenario does not say which component it is about";
             self.wrong(
-                Mistake::new("no-component", &(0..end.min(1)), said)
+                Mistake::new("no-component", &beginning, said)
                     .advice("begin it with `component = \"its-name\"`"),
             );
         }

@@ -157,6 +157,12 @@ impl Tab {
         self.at_once.clone()
     }
 
+    /// What its page shows, where that is what the tab shows, too.
+    pub(super) fn shown_page(&self) -> Option<String> {
+        let page = self.page.as_ref().filter(|_| self.past.is_none());
+        page.map(Page::html)
+    }
+
     /// Works until the tab is gone.
     pub(super) fn run(mut self, said: UnboundedReceiver<Heard>) {
         let runtime = tokio::runtime::Builder::new_current_thread().enable_time().build();
@@ -221,7 +227,7 @@ impl Tab {
     }
 
     /// Goes on with what has come meanwhile.
-    fn go_on_with(&mut self, heard: Option<Heard>, pulses: Vec<Pulse>, whole: bool) {
+    pub(super) fn go_on_with(&mut self, heard: Option<Heard>, pulses: Vec<Pulse>, whole: bool) {
         let mut pulses = pulses;
         if let Some(page) = &mut self.page {
             pulses.extend(moved_on(page, &mut self.clock, whole));

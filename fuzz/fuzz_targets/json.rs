@@ -1,0 +1,15 @@
+//! Any text is JSON or not, as another reader says, and what was read is written and read again as itself.
+//! `cargo xtask fuzz json`
+
+#![no_main]
+
+use libfuzzer_sys::{fuzz_mutator, fuzz_target, fuzzer_mutate};
+
+fuzz_target!(|bytes: &[u8]| vein_fuzz::json(bytes));
+
+fuzz_mutator!(|data: &mut [u8], size: usize, most: usize, seed: u32| {
+    match seed % 3 {
+        0 => fuzzer_mutate(data, size, most),
+        _ => vein_fuzz::mutated(data, size, most, seed),
+    }
+});

@@ -1,0 +1,15 @@
+//! Whatever passes the checks runs: each pulse is exact, or was taken back.
+//! `cargo xtask fuzz run`
+
+#![no_main]
+
+use libfuzzer_sys::{fuzz_mutator, fuzz_target, fuzzer_mutate};
+
+fuzz_target!(|bytes: &[u8]| vein_fuzz::run(bytes));
+
+fuzz_mutator!(|data: &mut [u8], size: usize, most: usize, seed: u32| {
+    match seed % 3 {
+        0 => fuzzer_mutate(data, size, most),
+        _ => vein_fuzz::mutated(data, size, most, seed),
+    }
+});

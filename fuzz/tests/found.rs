@@ -1,0 +1,29 @@
+//! What has been found, and some of what it grew from: each goes through the target that has found it.
+
+use std::path::Path;
+
+#[test]
+fn what_was_found_is_right_by_now() {
+    let all = Path::new(env!("CARGO_MANIFEST_DIR")).join("found");
+    for (name, target) in vein_fuzz::TARGETS {
+        for folder in [all.join(name), all.join("../corpus").join(name)] {
+            let Ok(files) = std::fs::read_dir(&folder) else { continue };
+            for file in files {
+                let path = file.expect("a file").path();
+                eprintln!("{}", path.display());
+                target(&std::fs::read(&path).expect("its bytes"));
+            }
+        }
+    }
+}
+
+#[test]
+fn each_target_is_fuzzed() {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("fuzz_targets");
+    let mut files: Vec<String> = std::fs::read_dir(folder)
+        .expect("a folder")
+        .map(|file| file.expect("a file").path().file_stem().expect("a name").display().to_string())
+        .collect();
+    files.sort();
+    assert_eq!(files, vein_fuzz::TARGETS.map(|(name, _)| name));
+}
