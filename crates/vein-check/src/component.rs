@@ -455,7 +455,10 @@ impl Checker<'_> {
 
     fn held_from_prop(&mut self, value: &Value<'_>) {
         let name = &value.ident.name;
-        let assigned = self.cells.iter().any(|cell| cell.name == *name && cell.assigned);
+        let assigned = match self.symbols.get(name) {
+            Some(Symbol::Cell(cell)) => self.cells[*cell as usize].assigned,
+            _ => false,
+        };
         let mut prop = None;
         if let Some(from) = value.from {
             free_names(from, &mut |used| {

@@ -4,7 +4,7 @@
 //! expression whose reads are the same on every run is *fixed*: nothing has to be followed
 //! when it runs. Otherwise the paths found here are the most that it can read.
 
-use rustc_hash::FxHashMap as HashMap;
+use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
 use vein_plan::code::{Expr, ExprId, Field, Function, Item, LocalId, Piece};
 use vein_plan::members::Member;
 use vein_plan::ops::{Binary, Logical, Unary};
@@ -63,12 +63,12 @@ impl Finder<'_> {
             return Reads::Followed(self.everything(root));
         }
         let mut all: Vec<PlanRead> = Vec::new();
-        let mut always: Vec<PlanRead> = Vec::new();
+        let (mut always, mut seen) = (HashSet::default(), HashSet::default());
         for (read, on_every_run) in walker.reads {
-            if on_every_run && !always.contains(&read) {
-                always.push(read.clone());
+            if on_every_run {
+                always.insert(read.clone());
             }
-            if !all.contains(&read) {
+            if seen.insert(read.clone()) {
                 all.push(read);
             }
         }

@@ -11,6 +11,7 @@ use crate::marks::{Reach, given_by};
 use crate::scope::Checker;
 use crate::values::{self, Part};
 use cssparser::{Parser, Token};
+use std::sync::LazyLock;
 use vein_syntax::Span;
 
 impl Checker<'_> {
@@ -66,14 +67,17 @@ pub(crate) fn problems_of_declarations(css: &str) -> Vec<(usize, usize, String)>
 
 /// Whether a property is one of CSS.
 fn is_property(name: &str) -> bool {
-    properties().any(|known| known == name) || name.starts_with('-')
+    PROPERTIES.binary_search(&name).is_ok() || name.starts_with('-')
 }
 
-fn properties() -> impl Iterator<Item = &'static str> + Clone {
+/// The properties of CSS, sorted.
+static PROPERTIES: LazyLock<Vec<&str>> = LazyLock::new(|| {
     let lines =
         include_str!("../data/properties.txt").lines().filter(|line| !line.starts_with('#'));
-    lines.flat_map(str::split_ascii_whitespace)
-}
+    let mut all: Vec<&str> = lines.flat_map(str::split_ascii_whitespace).collect();
+    all.sort_unstable();
+    all
+});
 
 /// One token with its place.
 #[derive(Clone, Debug)]
@@ -107,6 +111,9 @@ enum Kind {
     Deep,
     Other,
 }
+
+/// Of so many things that are selected it is known what is asked of them.
+const MOST_SUBJECTS: usize = 10_000;
 
 /// How deep brackets may stand in brackets.
 const DEEPEST: usize = 64;
@@ -494,7 +501,7 @@ impl Rewriter<'_> {
             _ => return self.problem(at, end, "a declaration is a property, `:` and a value"),
         };
         if !is_property(&property) {
-            let near = vein_plan::nearest(&property, properties());
+            let near = vein_plan::nearest(&property, PROPERTIES.iter().copied());
             let near = near.map(|near| format!(": did you mean `{near}`?")).unwrap_or_default();
             return self.problem(at, at + 1, format!("CSS has no property `{property}`{near}"));
         }
@@ -563,16 +570,18 @@ impl Rewriter<'_> {
 
     /// Puts the mark on what a selector selects, before a pseudo-element.
     fn selector(&mut self, start: usize, end: usize) {
+        // What stands in brackets is not read here.
+        let mut after = start;
         let wrong = (start..end).find(|at| {
-            let inside =
-                matches!(&self.pieces[*at].kind, Kind::Delim(c) if !".#*>+~&|".contains(*c));
-            let bracketed = (start..*at).any(|open| {
-                matches!(self.pieces[open].kind, Kind::Open(_) | Kind::Function(_))
-                    && self.closing(open, end) > *at
-            });
-            let class = matches!(self.pieces[*at].kind, Kind::Delim('.'))
+            let bracketed = *at < after;
+            let kind = &self.pieces[*at].kind;
+            if !bracketed && matches!(kind, Kind::Open(_) | Kind::Function(_)) {
+                after = self.closing(*at, end);
+            }
+            let inside = matches!(kind, Kind::Delim(c) if !".#*>+~&|".contains(*c));
+            let class = matches!(kind, Kind::Delim('.'))
                 && !matches!(self.pieces.get(*at + 1).map(|p| &p.kind), Some(Kind::Ident(_)));
-            ((inside || class) && !bracketed) || self.pieces[*at].kind == Kind::Bad
+            ((inside || class) && !bracketed) || *kind == Kind::Bad
         });
         if let Some(at) = wrong {
             let stop = (end..self.pieces.len())
@@ -662,7 +671,10 @@ impl Rewriter<'_> {
         }
         let Some(place) = place else { return };
         let all: Vec<Subject> = match &self.rule {
-            Some(around) if nested => {
+            // Those of nested lists multiply: of many, all but the last is left open.
+            Some(around)
+                if nested && self.subjects.len() + around.subjects.len() <= MOST_SUBJECTS =>
+            {
                 around.subjects.iter().map(|around| around.and(&subject)).collect()
             }
             _ => vec![subject],
@@ -701,6 +713,15 @@ mod tests {
 
     fn rewrite(css: &str, component: &str) -> Rewritten {
         read(css, component, &Reach::default(), false)
+    }
+
+    #[test]
+    fn lists_in_lists_multiply_to_an_end() {
+        let css = format!(".a, .b {{ {}color: red{}", "&, & > i { ".repeat(40), " }".repeat(41));
+        let done = rewrite(&css, "x-y");
+        assert!(done.problems.is_empty(), "{:?}", done.problems);
+        assert!(done.subjects.len() <= super::MOST_SUBJECTS + 80, "{}", done.subjects.len());
+        assert_eq!(done.css.matches("[data-of~=x-y]").count(), 2);
     }
 
     #[test]

@@ -12,6 +12,7 @@ use crate::parser::Parser;
 use crate::references::{Decoded, decode};
 use crate::span::{Span, SpanMap};
 use crate::token::{Tok, lex};
+use std::collections::HashMap;
 use vein_plan::program::Namespace;
 
 /// What decides how an attribute's name is read.
@@ -23,10 +24,14 @@ pub(crate) struct AttributeContext {
     pub(crate) tag: Span,
 }
 
+/// Among so few attributes one is found without a table.
+const FEW: usize = 32;
+
 impl Markup<'_> {
     /// The attributes of a start tag, and how the tag ended.
     pub(crate) fn attributes(&mut self, context: AttributeContext) -> (Vec<Attribute>, TagEnd) {
         let mut attributes: Vec<Attribute> = Vec::new();
+        let mut named = HashMap::new();
         loop {
             let spaces = self.skip_space();
             let rest = self.rest();
@@ -54,18 +59,34 @@ impl Markup<'_> {
                 self.error(SyntaxErrorKind::MissingSpace, Span::new(start, start));
             }
             let Some((attribute, closed)) = self.attribute(context) else { continue };
-            self.keep(attribute, &mut attributes);
+            self.keep(attribute, &mut attributes, &mut named);
             if !closed {
                 self.recover_from_quote();
             }
         }
     }
 
-    fn keep(&mut self, attribute: Attribute, attributes: &mut Vec<Attribute>) {
-        match attributes.iter().find(|a| a.name.name == attribute.name.name) {
+    /// Keeps an attribute, if it is the first of its name; `named` says where each is, once there are many.
+    fn keep(
+        &mut self,
+        attribute: Attribute,
+        attributes: &mut Vec<Attribute>,
+        named: &mut HashMap<String, usize>,
+    ) {
+        let name = &attribute.name.name;
+        let first = match attributes.len() {
+            ..FEW => attributes.iter().position(|a| a.name.name == *name),
+            _ => {
+                let missing = named.len()..attributes.len();
+                named.extend(missing.map(|at| (attributes[at].name.name.clone(), at)));
+                named.get(name).copied()
+            }
+        };
+        match first {
             Some(first) => {
+                let first = attributes[first].name.span;
                 let Ident { name, span } = attribute.name;
-                self.error(SyntaxErrorKind::RepeatedAttribute(name, first.name.span), span);
+                self.error(SyntaxErrorKind::RepeatedAttribute(name, first), span);
             }
             None => attributes.push(attribute),
         }

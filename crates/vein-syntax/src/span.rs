@@ -30,14 +30,25 @@ impl Span {
 #[derive(Clone, Debug)]
 pub struct LineIndex {
     starts: Vec<u32>,
+    /// How many characters begin before each so many bytes.
+    before: Vec<u32>,
 }
+
+/// Characters are counted at least so far apart: a line may be all of a text.
+const STRIDE: usize = 256;
 
 impl LineIndex {
     /// Indexes a text once.
     pub fn new(text: &str) -> LineIndex {
         let breaks = text.bytes().enumerate().filter(|(_, b)| *b == b'\n');
         let starts = std::iter::once(0).chain(breaks.map(|(at, _)| at as u32 + 1)).collect();
-        LineIndex { starts }
+        let mut count = 0;
+        let before = text.as_bytes().chunks(STRIDE).map(|bytes| {
+            count += begun(bytes);
+            count
+        });
+        let before = std::iter::once(0).chain(before).collect();
+        LineIndex { starts, before }
     }
 
     /// Line and column of an offset, both from one; columns count characters.
@@ -48,11 +59,22 @@ impl LineIndex {
     /// assert_eq!(LineIndex::new(text).line_column(text, 4), (2, 2));
     /// ```
     pub fn line_column(&self, text: &str, offset: u32) -> (u32, u32) {
-        let line = self.starts.partition_point(|start| *start <= offset).max(1);
+        let offset = (offset as usize).min(text.len());
+        let line = self.starts.partition_point(|start| *start as usize <= offset).max(1);
         let start = self.starts[line - 1] as usize;
-        let before = text.get(start..offset as usize).unwrap_or("");
-        (line as u32, before.chars().count() as u32 + 1)
+        (line as u32, self.characters(text, offset) - self.characters(text, start) + 1)
     }
+
+    /// How many characters begin before an offset.
+    fn characters(&self, text: &str, offset: usize) -> u32 {
+        let whole = offset / STRIDE;
+        self.before[whole] + begun(&text.as_bytes()[whole * STRIDE..offset])
+    }
+}
+
+/// How many characters begin in some bytes of UTF-8.
+fn begun(bytes: &[u8]) -> u32 {
+    bytes.iter().filter(|byte| **byte as i8 >= -0x40).count() as u32
 }
 
 /// Leads from a text whose character references were decoded back to the source.

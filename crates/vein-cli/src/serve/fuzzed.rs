@@ -144,7 +144,8 @@ impl Shown {
     fn take(&mut self, out: &Out) {
         match out {
             Out::Text(text) => {
-                let told: HashMap<String, Box<RawValue>> = serde_json::from_str(text).expect("an object of JSON");
+                let told: HashMap<String, Box<RawValue>> =
+                    serde_json::from_str(text).expect("an object of JSON");
                 if told.contains_key("first") || told.contains_key("again") {
                     self.tree = Some(Tree::default());
                 } else if told.contains_key("renew") {
