@@ -1,4 +1,4 @@
-//! Any markup is cleaned of what could run, and clean markup stays as it is.
+//! Any markup is cleaned of what could run, also once it was written as HTML and parsed again.
 //! `cargo xtask fuzz markup`
 
 #![no_main]

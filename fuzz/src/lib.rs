@@ -3,16 +3,18 @@
 //! Each takes any bytes, and panics where something is wrong.
 
 mod css;
+mod html;
 mod mutate;
 mod run;
 
 pub use css::styles;
+pub use html::markup;
 pub use mutate::mutated;
 pub use run::run;
 
 use std::borrow::Cow;
 use vein_check::{Source, check};
-use vein_plan::{Misfit, TemplateNode, json};
+use vein_plan::{Misfit, json};
 use vein_proof::Scenario;
 use vein_view::{Batch, Tree};
 
@@ -76,53 +78,6 @@ pub fn json(bytes: &[u8]) {
 
 fn told(misfit: &Misfit) {
     assert!(misfit.to_string().len() < 2000, "{misfit}");
-}
-
-/// Any markup is cleaned of what could run, and clean markup stays as it is.
-pub fn markup(bytes: &[u8]) {
-    let nodes = vein_view::clean(&text(bytes));
-    let mut depth = 0;
-    for node in &nodes {
-        match node {
-            TemplateNode::Open { name, attributes, .. } => {
-                depth += 1;
-                let runs = ["script", "style", "iframe", "object", "embed", "form", "base", "meta", "link"];
-                assert!(!runs.contains(&&**name), "`{name}` is left");
-                for (attribute, value) in attributes.iter() {
-                    assert!(!attribute.starts_with("on"), "`{attribute}` is left");
-                    assert!(&**attribute != "style", "a style is left");
-                    let scheme: String = value
-                        .chars()
-                        .filter(|c| !c.is_ascii_whitespace() && !c.is_control())
-                        .take_while(|c| *c != ':')
-                        .collect();
-                    let scheme = scheme.to_ascii_lowercase();
-                    let is_address = matches!(&**attribute, "href" | "src" | "cite");
-                    let runs = ["javascript", "vbscript", "data"].contains(&&*scheme);
-                    assert!(!is_address || !runs, "{attribute}={value:?}");
-                }
-            }
-            TemplateNode::Close => depth -= 1,
-            _ => {}
-        }
-        assert!((0..=257).contains(&depth), "{depth} elements are open");
-    }
-    assert_eq!(depth, 0);
-    let written = written(&nodes);
-    // What is written longer than it was may be more than is read.
-    if written.len() < 128 << 10 && written.matches('<').count() < 5000 {
-        let again = vein_view::clean(&written);
-        assert_eq!(self::written(&again), written, "clean markup did not stay");
-    }
-}
-
-/// Nodes as HTML.
-fn written(nodes: &[TemplateNode]) -> String {
-    let mut tree = Tree::default();
-    let root = tree.root();
-    let template = vein_view::Template { nodes: nodes.into(), listeners: Default::default() };
-    tree.insert(&template, root, 1);
-    tree.html()
 }
 
 /// A tab may say anything: its page goes on, and what the tab is told makes what the page shows.
