@@ -7,7 +7,7 @@ use std::fmt::Write as _;
 use std::io::{BufRead, BufReader, Read, Write};
 use std::net::{Shutdown, TcpStream};
 use std::process::{Child, Command, Stdio};
-use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, AtomicUsize, Ordering};
 use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 
 const PAGE: &str = "holds n = 0
@@ -26,6 +26,9 @@ does grow() { if (rows.length < 200) rows.push(n); else rows = []; n++ }
 const AT_ONCE: usize = 16;
 /// No answer that somebody gets who behaves takes longer.
 const SLOWEST: Duration = Duration::from_millis(100);
+/// So long one sleeps that tells how late a machine wakes.
+const NAP: Duration = Duration::from_millis(5);
+
 /// So much more memory than before may be held at the end, in kB: what an allocator keeps for later.
 const MORE_MEMORY: u64 = 64 << 10;
 const PATIENCE: Duration = Duration::from_secs(5);
@@ -92,12 +95,24 @@ fn soak(time: Duration) -> std::io::Result<bool> {
     let seed = SystemTime::now().duration_since(UNIX_EPOCH).map_or(1, |now| now.as_nanos() as u64);
     println!("soak-server: seed {seed}, {} s, {AT_ONCE} misbehave at once", time.as_secs());
     // What an allocator keeps for later is there after some of it; what is lost is more with each tab.
-    let mut peak = 0;
+    let (mut peak, mut held, late) = (0, Vec::<u64>::new(), AtomicU64::new(0));
     let mut go_on =
         |seed: u64, time: Duration| -> std::io::Result<(Seen, Vec<Duration>, u64, usize)> {
             let (seen, is_over) = (Seen::default(), AtomicBool::new(false));
             let mut answers: Vec<Duration> = Vec::new();
+            let begun = Instant::now();
+            held.clear();
+            late.store(0, Ordering::Relaxed);
             std::thread::scope(|scope| {
+                // How late the machine wakes one that only sleeps: so long an answer may take by itself.
+                scope.spawn(|| {
+                    while !is_over.load(Ordering::Relaxed) {
+                        let since = Instant::now();
+                        std::thread::sleep(NAP);
+                        let more = since.elapsed().saturating_sub(NAP).as_micros() as u64;
+                        late.fetch_max(more, Ordering::Relaxed);
+                    }
+                });
                 for at in 0..AT_ONCE as u64 {
                     let (seen, is_over) = (&seen, &is_over);
                     scope.spawn(move || {
@@ -111,7 +126,13 @@ fn soak(time: Duration) -> std::io::Result<bool> {
                         }
                     });
                 }
-                let done = behave(port, time, &mut answers, || peak = peak.max(memory_of(id)));
+                let done = behave(port, time, &mut answers, || {
+                    let memory = memory_of(id);
+                    peak = peak.max(memory);
+                    if begun.elapsed().as_secs() / 60 >= held.len() as u64 {
+                        held.push(memory);
+                    }
+                });
                 is_over.store(true, Ordering::Relaxed);
                 done
             })?;
@@ -133,11 +154,15 @@ fn soak(time: Duration) -> std::io::Result<bool> {
     );
     let _ = writeln!(
         said,
-        "  one that behaves: {} answers, half in {:?}, 99 % in {:?}, the slowest in {slowest:?}",
+        "  one that behaves: {} answers, half in {:?}, 99 % in {:?}, {} in more than {SLOWEST:?}, the slowest in {slowest:?}",
         answers.len(),
         at(50),
-        at(99)
+        at(99),
+        answers.iter().filter(|answer| **answer > SLOWEST).count()
     );
+    let late = Duration::from_micros(late.load(Ordering::Relaxed));
+    let _ = writeln!(said, "  one beside it that only sleeps was woken {late:?} late at most");
+    let _ = writeln!(said, "  memory each minute, in kB: {held:?}");
     let _ = writeln!(
         said,
         "  memory {memory} kB before, {peak} kB at most, {memory_after} kB after; files {files} before, {files_after} after"

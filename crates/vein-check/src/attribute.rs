@@ -6,10 +6,12 @@ use crate::diagnostics::{
     UnknownValue, UnsafeBinding, WrongArrow, WrongType,
 };
 use crate::events;
+use crate::expression::left_facts;
 use crate::interface::{Root, falls_to_root};
 use crate::marks::MARK;
 use crate::markup::{Markup, STRUCTURE, writable};
 use crate::names::free_names;
+use crate::narrow::facts;
 use crate::scope::{Checker, LocalKind, LocalName, Typed};
 use crate::style::problems_of_declarations;
 use crate::types::Ty;
@@ -293,29 +295,57 @@ impl Checker<'_> {
             let items = items.collect();
             return self.push(Expr::List(items));
         }
-        if matches!(e.kind, ExprKind::Logical(Logical::And, ..)) {
-            return self.shown(e);
-        }
-        let typed = self.expr(e);
-        match typed.ty.without_null() {
-            Ty::List(item) => self.showable(&item, e.span),
-            ty => self.showable_as(&ty, e.span, true),
-        }
-        typed.id
+        self.mixed(e, |checker, ty, span| match ty.without_null() {
+            Ty::List(item) => checker.showable(&item, span),
+            ty => checker.showable_as(&ty, span, true),
+        })
+        .id
     }
 
-    /// What is shown of an expression. The sides of `dry && 'dry'` may be of different types here, since
-    /// each can be shown.
+    /// What is shown of an expression.
     pub(crate) fn shown(&mut self, e: &ast::Expr) -> ExprId {
-        if let ExprKind::Logical(Logical::And, test, word) = &e.kind {
-            let test_id = self.condition(test).id;
-            let known = crate::narrow::facts(test, true);
-            let word = self.knowing(known, |checker| checker.shown(word));
-            return self.push(Expr::Logical(Logical::And, test_id, word));
+        self.mixed(e, |checker, ty, span| checker.showable(ty, span)).id
+    }
+
+    /// An expression that is shown. What it may turn out to be, by `&&`, `||`, `??` and `? :`, may be of different types here, since each
+    /// can be shown: that is what `showable` looks at.
+    fn mixed(&mut self, e: &ast::Expr, showable: fn(&mut Self, &Ty, Span)) -> Typed {
+        match &e.kind {
+            ExprKind::Logical(op, a, b) => {
+                // Of a condition only what is falsy is shown.
+                let first = match op {
+                    Logical::And => self.mixed(a, |_, _, _| ()),
+                    Logical::Or | Logical::Coalesce => self.mixed(a, showable),
+                };
+                self.first_side(*op, &first, a);
+                let known = left_facts(*op, a);
+                let second = self.knowing(known, |checker| checker.mixed(b, showable));
+                let ty = self.either(&first.what_stays(*op), &second.ty);
+                self.typed(Expr::Logical(*op, first.id, second.id), ty)
+            }
+            ExprKind::Choose(test, then, otherwise) => {
+                let condition = self.condition(test);
+                let a = self.knowing(facts(test, true), |checker| checker.mixed(then, showable));
+                let b =
+                    self.knowing(facts(test, false), |checker| checker.mixed(otherwise, showable));
+                let ty = self.either(&a.ty, &b.ty);
+                self.typed(Expr::Choose(condition.id, a.id, b.id), ty)
+            }
+            _ => {
+                let typed = self.expr(e);
+                showable(self, &typed.ty, e.span);
+                typed
+            }
         }
-        let typed = self.expr(e);
-        self.showable(&typed.ty, e.span);
-        typed.id
+    }
+
+    /// The type of what is shown, one or the other.
+    fn either(&self, a: &Ty, b: &Ty) -> Ty {
+        let mixed = || match a.may_be_null() || b.may_be_null() {
+            true => Ty::optional(Ty::Mixed),
+            false => Ty::Mixed,
+        };
+        self.project.shapes.join(a, b).unwrap_or_else(mixed)
     }
 
     /// Text, or a record of CSS properties.

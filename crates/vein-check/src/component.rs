@@ -2,10 +2,11 @@
 
 use crate::diagnostics::{
     CircularValue, HeldFromProp, NameTaken, NeedsType, NeverCalled, NeverRead, NotSupported,
-    StoreAlone, UnknownType,
+    StoreAlone,
 };
 use crate::interface::Interface;
 use crate::marks::Reach;
+use crate::named::{TypeProblem, resolve_type};
 use crate::names::free_names;
 use crate::reach::Finder;
 use crate::report::{Diagnostic, Severity};
@@ -15,9 +16,8 @@ use crate::scope::{
 use crate::stores::StoreFacts;
 use crate::types::{Tables, Ty};
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
-use vein_plan::nearest;
 use vein_plan::{Block, CellKind, Event, Given, Handler, Plan, Reads, SpotKind, When};
-use vein_syntax::ast::{DeclarationKind, Expr, File, Ident, Stmt, TypeExpr, TypeKind, TypedName};
+use vein_syntax::ast::{DeclarationKind, Expr, File, Ident, Stmt, TypeExpr, TypedName};
 use vein_syntax::{LineIndex, Span};
 
 /// A declaration of a value, before its type is known.
@@ -476,7 +476,7 @@ impl Checker<'_> {
     /// The type that was written.
     pub(crate) fn resolve(&mut self, ty: &TypeExpr) -> Ty {
         let mut problems = Vec::new();
-        let resolved = resolve_type(ty, self.project.shape_numbers, &mut problems);
+        let resolved = resolve_type(ty, self.project.named, &mut problems);
         for (problem, span) in problems {
             match problem {
                 TypeProblem::Unknown(finding) => self.report(finding, span),
@@ -507,95 +507,15 @@ fn spot_reads(finder: &Finder<'_>, kind: &mut SpotKind) {
     }
 }
 
-/// What can be wrong with a written type.
-pub(crate) enum TypeProblem {
-    Unknown(UnknownType),
-    Twice(NameTaken),
-}
-
-/// Works out a written type; what is wrong with it goes to `problems`.
-pub(crate) fn resolve_type(
-    ty: &TypeExpr,
-    shapes: &HashMap<String, usize>,
-    problems: &mut Vec<(TypeProblem, Span)>,
-) -> Ty {
-    let mut unknown = |name: String, nearest: Option<String>| {
-        problems.push((TypeProblem::Unknown(UnknownType { name, nearest }), ty.span));
-        Ty::Error
-    };
-    match &ty.kind {
-        TypeKind::Name(name) => match name.as_str() {
-            "string" => Ty::String,
-            "number" => Ty::Number,
-            "boolean" => Ty::Boolean,
-            "null" => Ty::Null,
-            name => match shapes.get(name) {
-                Some(shape) => Ty::Shape(*shape),
-                None => {
-                    let known = shapes.keys().map(String::as_str);
-                    let known = known.chain(["string", "number", "boolean"]);
-                    let near = nearest(name, known).map(str::to_owned);
-                    unknown(name.into(), near)
-                }
-            },
-        },
-        TypeKind::Literal(word) => Ty::Literals(vec![word.clone()]),
-        TypeKind::List(item) => Ty::list(resolve_type(item, shapes, problems)),
-        TypeKind::Optional(inner) => Ty::optional(resolve_type(inner, shapes, problems)),
-        TypeKind::Record(fields) => Ty::Record(resolve_fields(fields, shapes, problems)),
-        TypeKind::Union(members) => {
-            let words = members.iter().map(|member| match &member.kind {
-                TypeKind::Literal(word) => Some(word.clone()),
-                _ => None,
-            });
-            match words.collect::<Option<Vec<String>>>() {
-                Some(words) => Ty::Literals(words),
-                None => {
-                    let shown: Vec<&str> = members
-                        .iter()
-                        .map(|member| match &member.kind {
-                            TypeKind::Name(name) => name.as_str(),
-                            TypeKind::Literal(word) => word.as_str(),
-                            _ => "…",
-                        })
-                        .collect();
-                    unknown(shown.join(" | "), None)
-                }
-            }
-        }
-        TypeKind::Error => Ty::Error,
-    }
-}
-
-/// Works out the fields of a record type.
-pub(crate) fn resolve_fields(
-    fields: &[TypedName],
-    shapes: &HashMap<String, usize>,
-    problems: &mut Vec<(TypeProblem, Span)>,
-) -> Vec<(String, Ty)> {
-    let mut resolved: Vec<(String, Ty)> = Vec::new();
-    for (i, field) in fields.iter().enumerate() {
-        let name = field.ident.name.clone();
-        match fields[..i].iter().find(|earlier| earlier.ident.name == name) {
-            Some(earlier) => {
-                let first = Some(earlier.ident.span);
-                let twice = NameTaken { name, first, elsewhere: None };
-                problems.push((TypeProblem::Twice(twice), field.ident.span));
-            }
-            None => resolved.push((name, resolve_type(&field.ty, shapes, problems))),
-        }
-    }
-    resolved
-}
-
-enum Step {
+/// What comes next.
+pub(crate) enum Step {
     Value(usize),
     /// Values that read each other in a circle.
     Circle(Vec<usize>),
 }
 
 /// An order in which each value stands after those that it reads; circles are told apart.
-fn order(reads: &[Vec<usize>]) -> Vec<Step> {
+pub(crate) fn order(reads: &[Vec<usize>]) -> Vec<Step> {
     #[derive(Clone, Copy, PartialEq)]
     enum State {
         New,

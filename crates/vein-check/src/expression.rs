@@ -4,14 +4,38 @@ use crate::diagnostics::{
     AwaitMisplaced, ConditionSettled, MayBeNull, MissingField, NotUsableHere, UnknownField,
     UnknownName, WrongType,
 };
-use crate::narrow::{facts, path_of};
+use crate::narrow::{Fact, facts, path_of};
 use crate::scope::{CellRole, Checker, Links, LocalKind, Symbol, Typed};
 use crate::types::Ty;
 use vein_plan::code::{Expr, Field, Item, Piece};
+use vein_plan::members::Member;
 use vein_plan::nearest;
 use vein_plan::ops::{Binary, Logical, Unary};
 use vein_syntax::Span;
 use vein_syntax::ast::{self, ExprKind, Ident, RecordItem, TemplatePiece};
+
+impl Typed {
+    /// The type of what stays of the first side, where the second does not take its place.
+    pub(crate) fn what_stays(&self, op: Logical) -> Ty {
+        match op {
+            // A falsy boolean, number or string stays what it is; a falsy list is `null`.
+            Logical::And => match self.ty.without_null() {
+                Ty::List(_) | Ty::Record(_) | Ty::Shape(_) => Ty::Null,
+                _ => self.ty.clone(),
+            },
+            Logical::Or | Logical::Coalesce => self.ty.without_null(),
+        }
+    }
+}
+
+/// What is known where the second side is worked out.
+pub(crate) fn left_facts(op: Logical, a: &ast::Expr) -> Vec<Fact> {
+    match op {
+        Logical::And => facts(a, true),
+        Logical::Or => facts(a, false),
+        Logical::Coalesce => Vec::new(),
+    }
+}
 
 impl Checker<'_> {
     /// An expression whose value must fit a type; `why` says for what.
@@ -228,6 +252,11 @@ impl Checker<'_> {
                     Ty::List(item) => {
                         self.typed(Expr::Index(base.id, index.id), Ty::optional(*item))
                     }
+                    Ty::String | Ty::Literals(_) => {
+                        let character =
+                            Expr::Call(Member::StringIndex, Some(base.id), vec![index.id]);
+                        self.typed(character, Ty::optional(Ty::String))
+                    }
                     Ty::Error => self.broken(),
                     other => {
                         self.wrong("a list", &other, of.span);
@@ -441,27 +470,11 @@ impl Checker<'_> {
     }
 
     fn logical(&mut self, op: Logical, a: &ast::Expr, b: &ast::Expr, want: Option<&Ty>) -> Typed {
-        let (first, known) = match op {
-            Logical::And => (self.condition(a), facts(a, true)),
-            Logical::Or => (self.condition(a), facts(a, false)),
-            Logical::Coalesce => {
-                let first = self.expr(a);
-                if !first.ty.may_be_null() && first.ty != Ty::Error {
-                    let because = format!("`{}` is never `null`", self.source(a.span));
-                    self.settled(true, because, a.span);
-                }
-                (first, Vec::new())
-            }
-        };
+        let first = self.expr(a);
+        self.first_side(op, &first, a);
+        let known = left_facts(op, a);
         let second = self.knowing(known, |checker| checker.expr_wanted(b, want));
-        let left = match op {
-            // A falsy boolean, number or string stays what it is; a falsy list is `null`.
-            Logical::And => match first.ty.without_null() {
-                Ty::List(_) | Ty::Record(_) | Ty::Shape(_) => Ty::Null,
-                _ => first.ty.clone(),
-            },
-            Logical::Or | Logical::Coalesce => first.ty.without_null(),
-        };
+        let left = first.what_stays(op);
         let ty = match self.project.shapes.join(&left, &second.ty) {
             Some(ty) => ty,
             // As a test alone, `a && b` may mix types.
@@ -475,6 +488,16 @@ impl Checker<'_> {
             return self.tested(op, first, second);
         }
         self.typed(Expr::Logical(op, first.id, second.id), ty)
+    }
+
+    /// Reports a first side that decides nothing.
+    pub(crate) fn first_side(&mut self, op: Logical, first: &Typed, e: &ast::Expr) {
+        if op != Logical::Coalesce {
+            self.can_turn_out(first, e);
+        } else if !first.ty.may_be_null() && first.ty != Ty::Error {
+            let because = format!("`{}` is never `null`", self.source(e.span));
+            self.settled(true, because, e.span);
+        }
     }
 
     /// `a && b` over different types, as the boolean that a test makes of it.
@@ -510,6 +533,12 @@ impl Checker<'_> {
     /// A condition: anything that can turn out truthy or falsy.
     pub(crate) fn condition(&mut self, e: &ast::Expr) -> Typed {
         let typed = self.expr(e);
+        self.can_turn_out(&typed, e);
+        typed
+    }
+
+    /// Reports a condition that can only turn out one way.
+    fn can_turn_out(&mut self, typed: &Typed, e: &ast::Expr) {
         let what = self.source(e.span);
         let settled = match (&e.kind, &typed.ty) {
             (ExprKind::Boolean(b), _) => Some((*b, String::new())),
@@ -532,7 +561,6 @@ impl Checker<'_> {
         if let Some((outcome, because)) = settled {
             self.settled(outcome, because, e.span);
         }
-        typed
     }
 
     fn settled(&mut self, outcome: bool, because: String, span: Span) {

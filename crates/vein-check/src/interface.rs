@@ -1,10 +1,9 @@
 //! What a component shows of itself to those that use it, read from its text alone: so
 //! components can be checked in any order, and again one by one.
 
-use crate::component::resolve_type;
 use crate::marks::{MARK, Reach};
+use crate::named::{Named, resolve_type};
 use crate::types::Ty;
-use rustc_hash::FxHashMap as HashMap;
 use std::collections::{BTreeMap, BTreeSet};
 use vein_syntax::ast::{AttributeValue, DeclarationKind, Element, File, Node, TypedName};
 
@@ -62,10 +61,10 @@ pub(crate) fn falls_to_root(name: &str) -> bool {
 
 impl Interface {
     /// Reads a component's own part of its interface.
-    pub(crate) fn of(file: &File, shapes: &HashMap<String, usize>) -> Interface {
+    pub(crate) fn of(file: &File, named: &Named) -> Interface {
         let store = crate::stores::store_of(file).map(|ident| ident.name.clone());
         let mut interface = Interface { store, ..Interface::default() };
-        let ty = |typed: &TypedName| resolve_type(&typed.ty, shapes, &mut Vec::new());
+        let ty = |typed: &TypedName| resolve_type(&typed.ty, named, &mut Vec::new());
         for declaration in &file.declarations {
             let (prop, default, shared) = match &declaration.kind {
                 DeclarationKind::Takes(prop, default) => (prop, default, false),

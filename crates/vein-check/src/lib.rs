@@ -29,6 +29,7 @@ mod map;
 mod marks;
 mod markup;
 mod members;
+mod named;
 mod names;
 mod narrow;
 mod nested;
@@ -46,18 +47,17 @@ pub use map::{ActionReach, PartReach, PathReach, ReachMap, reach_map};
 pub use report::{Diagnostic, Fix, Report, Severity, Source};
 pub use vein_plan::nearest;
 
-use component::{TypeProblem, resolve_fields};
 use diagnostics::from_syntax::from_syntax;
 use diagnostics::{BadFileName, EndlessNesting, NameTaken, diagnostic};
 use interface::{Interface, Uses, work_out_falls};
+use named::{Named, named_types};
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
 use scope::Project;
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 use stores::{StoreFacts, store_circles, store_names};
-use types::{ShapeType, Shapes, Tables};
+use types::{Shapes, Tables};
 use vein_plan::{Plan, Program};
-use vein_syntax::ast::{DeclarationKind, Ident, TypedName};
 use vein_syntax::elements::is_component_name;
 use vein_syntax::{Parsed, Span};
 
@@ -92,7 +92,7 @@ pub struct Workspace {
     files: Vec<FileFacts>,
     tables: Tables,
     shapes: Shapes,
-    shape_numbers: HashMap<String, usize>,
+    named: Named,
     interfaces: BTreeMap<String, Interface>,
     handed: RefCell<Handed>,
     /// The component behind the name of each store, and what is known of it.
@@ -251,12 +251,12 @@ impl Workspace {
 
     fn refresh_shapes(&mut self, dirty: &mut BTreeSet<usize>) {
         let mut shapes = Shapes::default();
-        let parsed: Vec<&Parsed> = self.files.iter().map(|facts| &facts.parsed).collect();
-        let numbers = collect_shapes(&self.sources, &parsed, &mut shapes, &mut self.found);
-        if shapes != self.shapes || numbers != self.shape_numbers || self.interfaces.is_empty() {
+        let files = self.files.iter().map(|facts| &facts.parsed.file);
+        let named = named_types(&self.sources, files, &mut shapes, &mut self.found);
+        if shapes != self.shapes || named != self.named || self.interfaces.is_empty() {
             self.tables = Tables::default();
             self.tables.add_shapes(&shapes);
-            (self.shapes, self.shape_numbers) = (shapes, numbers);
+            (self.shapes, self.named) = (shapes, named);
             dirty.extend(0..self.files.len());
         }
     }
@@ -278,7 +278,7 @@ impl Workspace {
                 }
                 (known, _) => {
                     old.extend(known.map(|known| (name.clone(), known)));
-                    Interface::of(&facts.parsed.file, &self.shape_numbers)
+                    Interface::of(&facts.parsed.file, &self.named)
                 }
             };
             self.interfaces.insert(name.clone(), interface);
@@ -330,7 +330,7 @@ impl Workspace {
         let before = of_this(&self.handed.borrow());
         let project = Project {
             shapes: &self.shapes,
-            shape_numbers: &self.shape_numbers,
+            named: &self.named,
             interfaces: &self.interfaces,
             handed: &self.handed,
             store_names: &self.store_names,
@@ -483,51 +483,4 @@ fn component_names(sources: &[Source], found: &mut Vec<Diagnostic>) -> Vec<Optio
         }
     }
     names
-}
-
-/// The shapes of all files, numbered.
-fn collect_shapes(
-    sources: &[Source],
-    parsed: &[&Parsed],
-    shapes: &mut Shapes,
-    found: &mut Vec<Diagnostic>,
-) -> HashMap<String, usize> {
-    let mut numbers: HashMap<String, usize> = HashMap::default();
-    let mut declared: Vec<(usize, &Ident, &[TypedName])> = Vec::new();
-    for (file, parsed) in parsed.iter().enumerate() {
-        for declaration in &parsed.file.declarations {
-            let DeclarationKind::Shape(ident, fields) = &declaration.kind else { continue };
-            if ident.name.is_empty() {
-                continue;
-            }
-            match numbers.get(&ident.name) {
-                Some(number) => {
-                    let (other, earlier, _) = declared[*number];
-                    let same_file = other == file;
-                    let finding = NameTaken {
-                        name: ident.name.clone(),
-                        first: same_file.then_some(earlier.span),
-                        elsewhere: (!same_file).then(|| sources[other].path.clone()),
-                    };
-                    found.push(diagnostic(&finding, file, ident.span));
-                }
-                None => {
-                    numbers.insert(ident.name.clone(), declared.len());
-                    declared.push((file, ident, fields));
-                }
-            }
-        }
-    }
-    for (file, ident, fields) in declared {
-        let mut problems = Vec::new();
-        let fields = resolve_fields(fields, &numbers, &mut problems);
-        for (problem, span) in problems {
-            found.push(match problem {
-                TypeProblem::Unknown(finding) => diagnostic(&finding, file, span),
-                TypeProblem::Twice(finding) => diagnostic(&finding, file, span),
-            });
-        }
-        shapes.0.push(ShapeType { name: ident.name.clone(), fields });
-    }
-    numbers
 }

@@ -79,6 +79,7 @@ impl Checker<'_> {
             "Math" => Receiver::Math,
             "JSON" => Receiver::Json,
             "Local" => Receiver::Local,
+            "Number" => Receiver::Numbers,
             _ => return None,
         };
         if self.local(root).is_some() || self.symbols.contains_key(root) {
@@ -243,7 +244,8 @@ impl Checker<'_> {
                 }
                 Param::Item => {
                     let want = Ty::optional(item.clone());
-                    let want = if info.member == Member::With { &item } else { &want };
+                    let into = matches!(info.member, Member::With | Member::ToSpliced);
+                    let want = if into { &item } else { &want };
                     ids.push(self.expr_of(arg, want, &why(info)).id);
                 }
                 Param::SameList => ids.push(self.expr_of(arg, &list, &why(info)).id),
@@ -277,6 +279,17 @@ impl Checker<'_> {
             (Returns::MaybeString, _) => Ty::optional(Ty::String),
             (Returns::Strings, _) => Ty::list(Ty::String),
             (Returns::Number, _) => Ty::Number,
+            (Returns::MaybeNumber, _) => Ty::optional(Ty::Number),
+            (Returns::Flattened, _) => match item {
+                Ty::List(_) | Ty::Error | Ty::Never => item,
+                other => {
+                    let found = format!("{}[]", self.type_name(&other));
+                    let expected = "a list of lists".into();
+                    let finding = WrongType { expected, found, why: why(info), nearest: None };
+                    self.report(finding, span);
+                    Ty::Error
+                }
+            },
             (Returns::Boolean, _) => Ty::Boolean,
             (Returns::SameList, _) => list,
             (Returns::MaybeItem, _) => Ty::optional(item),

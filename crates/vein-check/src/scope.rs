@@ -5,6 +5,7 @@ use crate::diagnostics::cannot_assign::Target;
 use crate::diagnostics::{Finding, diagnostic};
 use crate::interface::Interface;
 use crate::marks::Reach;
+use crate::named::Named;
 use crate::narrow::{Fact, Known, is_ready};
 use crate::report::Diagnostic;
 use crate::stores::{StoreFacts, UsedStore};
@@ -19,7 +20,7 @@ use vein_syntax::{LineIndex, Span, ast};
 /// What all components of a project share.
 pub(crate) struct Project<'a> {
     pub(crate) shapes: &'a Shapes,
-    pub(crate) shape_numbers: &'a HashMap<String, usize>,
+    pub(crate) named: &'a Named,
     pub(crate) interfaces: &'a BTreeMap<String, Interface>,
     /// The component behind the name of each store, and what is known of it.
     pub(crate) store_names: &'a BTreeMap<String, String>,

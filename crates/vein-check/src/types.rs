@@ -11,6 +11,8 @@ pub(crate) enum Ty {
     /// Of no value: the items of `[]`.
     Never,
     Null,
+    /// Of several types, each of which can be shown: only where it is shown.
+    Mixed,
     String,
     Number,
     Boolean,
@@ -41,6 +43,16 @@ impl Ty {
                 depth == 0 || fields.iter().any(|(_, ty)| ty.is_deeper_than(depth - 1))
             }
             _ => false,
+        }
+    }
+
+    /// Of how many types it is made.
+    pub(crate) fn parts(&self) -> usize {
+        match self {
+            Ty::List(inner) | Ty::Optional(inner) => 1 + inner.parts(),
+            Ty::Record(fields) => 1 + fields.iter().map(|(_, ty)| ty.parts()).sum::<usize>(),
+            Ty::Literals(words) => words.len(),
+            _ => 1,
         }
     }
 
@@ -179,6 +191,7 @@ impl Shapes {
         match ty {
             Ty::Error => "unknown".into(),
             Ty::Never => "nothing".into(),
+            Ty::Mixed => "something".into(),
             Ty::Null => "null".into(),
             Ty::String => "string".into(),
             Ty::Number => "number".into(),
@@ -222,7 +235,7 @@ impl Tables {
     /// The number of a type.
     pub(crate) fn ty(&mut self, ty: &Ty) -> TypeId {
         let ty = match ty {
-            Ty::Error | Ty::Never | Ty::Null => Type::Null,
+            Ty::Error | Ty::Never | Ty::Null | Ty::Mixed => Type::Null,
             Ty::String => Type::String,
             Ty::Number => Type::Number,
             Ty::Boolean => Type::Boolean,

@@ -1,6 +1,7 @@
 //! Data from and for the host, held against a declared type.
 
 use crate::program::{Program, Type, TypeId};
+use crate::text::short;
 use crate::value::{Name, Record, Value};
 use serde_json::Value as Json;
 use std::sync::Arc;
@@ -13,6 +14,9 @@ pub struct Misfit {
     /// What is wrong there.
     pub problem: String,
 }
+
+/// A name in a message has so many characters at most.
+const LONGEST_STEP: usize = 80;
 
 impl std::fmt::Display for Misfit {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -29,9 +33,9 @@ impl Misfit {
         Misfit { path: String::new(), problem }
     }
 
-    /// The same, seen from one step further out.
+    /// The same, seen from one step further out. Of a name that is long its beginning is told.
     pub(crate) fn inside(mut self, step: impl std::fmt::Display) -> Misfit {
-        self.path.insert_str(0, &step.to_string());
+        self.path.insert_str(0, &short(&step.to_string(), LONGEST_STEP));
         self
     }
 }
@@ -125,8 +129,9 @@ impl Program {
         let extra = data.iter().find(|(key, _)| !names.contains(key));
         if let Some((extra, _)) = extra {
             let problem = format!(
-                "{} has no field `{extra}`; its fields are {}",
+                "{} has no field `{}`; its fields are {}",
                 self.type_name(ty),
+                short(extra, LONGEST_STEP),
                 names.join(", ")
             );
             return Err(Misfit::here(problem).inside(format_args!(".{extra}")));

@@ -537,7 +537,14 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
             return self.sorted(&items, &list.1, Some(function));
         }
         let mut state = Walked::start(member, extra.map(|e| self.follow(e)));
-        for (i, item) in items.iter().enumerate() {
+        let backwards = matches!(member, Member::FindLast | Member::FindLastIndex);
+        if backwards {
+            // Where the last is hangs on how many there are.
+            self.look(&list, Extent::Length);
+        }
+        for step in 0..items.len() {
+            let i = if backwards { items.len() - 1 - step } else { step };
+            let item = &items[i];
             if !self.cells.spend(1, VALUE_BYTES) {
                 return (Value::Null, O::made());
             }
@@ -600,8 +607,8 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
             _ => {
                 if self.test(&given) {
                     state.found = Some(match member {
-                        Member::Find => item(),
-                        Member::FindIndex => ((i as f64).into(), O::made()),
+                        Member::Find | Member::FindLast => item(),
+                        Member::FindIndex | Member::FindLastIndex => ((i as f64).into(), O::made()),
                         _ => (true.into(), O::made()),
                     });
                     return true;
@@ -745,7 +752,7 @@ impl<O: Origin> Walked<O> {
             Member::Reduce => self.accumulated.unwrap_or_else(|| made(Value::Null)),
             _ => self.found.unwrap_or_else(|| {
                 made(match member {
-                    Member::FindIndex => Value::Number(-1.0),
+                    Member::FindIndex | Member::FindLastIndex => Value::Number(-1.0),
                     Member::Some => Value::Boolean(false),
                     Member::Every => Value::Boolean(true),
                     _ => Value::Null,

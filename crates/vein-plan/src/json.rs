@@ -3,7 +3,7 @@
 use crate::convert::Misfit;
 use crate::number;
 use crate::program::Location;
-use crate::text::Text;
+use crate::text::{Text, short};
 use crate::value::{Name, Value};
 
 /// How deep lists and records may stand in each other.
@@ -284,11 +284,7 @@ impl<'a> Scanner<'a> {
             "false" => Ok(false.into()),
             number => match number.parse() {
                 Ok(n) if f64::is_finite(n) => Ok(Value::Number(n)),
-                _ => {
-                    let (shown, more) = number.split_at(number.len().min(24));
-                    let more = if more.is_empty() { "" } else { "…" };
-                    Err(Misfit::here(format!("the number {shown}{more} is too large")))
-                }
+                _ => Err(Misfit::here(format!("the number {} is too large", short(number, 24)))),
             },
         }
     }

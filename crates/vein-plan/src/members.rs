@@ -18,8 +18,10 @@ pub enum Receiver {
     Local,
     /// A global function.
     Global,
-    /// Nothing that an expression can name: what the checker puts around data on its way into CSS.
-    Css,
+    /// The constructor `Number`, for what stands on it.
+    Numbers,
+    /// Nothing that an expression can name: what the checker says of positions in texts, and puts around data on its way into CSS.
+    Unnamed,
 }
 
 /// What an argument must be.
@@ -62,6 +64,8 @@ pub enum Returns {
     Strings,
     /// `number`
     Number,
+    /// `number?`
+    MaybeNumber,
     /// `boolean`
     Boolean,
     /// The receiver's own type.
@@ -72,6 +76,8 @@ pub enum Returns {
     Mapped,
     /// The lists that the function gives, one after the other.
     FlatMapped,
+    /// The lists in the list, one after the other.
+    Flattened,
     /// What the reduction started from.
     Accumulated,
 }
@@ -126,12 +132,16 @@ members! {
     String "length" StringLength property [] 0 Number;
     String "at" StringAt method [Number] 1 MaybeString;
     String "trim" Trim method [] 0 String;
+    String "trimStart" TrimStart method [] 0 String;
+    String "trimEnd" TrimEnd method [] 0 String;
     String "toUpperCase" ToUpperCase method [] 0 String;
     String "toLowerCase" ToLowerCase method [] 0 String;
     String "includes" StringIncludes method [String, Number] 1 Boolean;
     String "startsWith" StartsWith method [String, Number] 1 Boolean;
     String "endsWith" EndsWith method [String, Number] 1 Boolean;
     String "indexOf" StringIndexOf method [String, Number] 1 Number;
+    String "lastIndexOf" StringLastIndexOf method [String, Number] 1 Number;
+    String "codePointAt" CodePointAt method [Number] 1 MaybeNumber;
     String "slice" StringSlice method [Number, Number] 0 String;
     String "split" Split method [String, Number] 1 Strings;
     String "repeat" Repeat method [Number] 1 String;
@@ -146,17 +156,22 @@ members! {
     List "map" Map method [Mapper] 1 Mapped;
     List "find" Find method [Predicate] 1 MaybeItem;
     List "findIndex" FindIndex method [Predicate] 1 Number;
+    List "findLast" FindLast method [Predicate] 1 MaybeItem;
+    List "findLastIndex" FindLastIndex method [Predicate] 1 Number;
     List "some" Some method [Predicate] 1 Boolean;
     List "every" Every method [Predicate] 1 Boolean;
     List "includes" ListIncludes method [Item, Number] 1 Boolean;
     List "indexOf" ListIndexOf method [Item, Number] 1 Number;
+    List "lastIndexOf" ListLastIndexOf method [Item, Number] 1 Number;
     List "slice" ListSlice method [Number, Number] 0 SameList;
     List "concat" Concat rest [SameList] 0 SameList;
     List "join" Join method [String] 0 String;
     List "reduce" Reduce method [Reducer, Initial] 2 Accumulated;
     List "flatMap" FlatMap method [ListMapper] 1 FlatMapped;
+    List "flat" Flat method [] 0 Flattened;
     List "toSorted" ToSorted method [Comparator] 0 SameList;
     List "toReversed" ToReversed method [] 0 SameList;
+    List "toSpliced" ToSpliced rest [Number, Number, Item] 1 SameList;
     List "with" With method [Number, Item] 2 SameList;
     Math "abs" Abs method [Number] 1 Number;
     Math "acos" Acos method [Number] 1 Number;
@@ -209,8 +224,14 @@ members! {
     Global "Number" ToNumber method [Any] 1 Number;
     Global "String" ToText method [Any] 1 String;
     Global "Boolean" ToBoolean method [Any] 1 Boolean;
-    Css "declarations" CssDeclarations method [Any] 1 MaybeString;
-    Css "piece" CssPiece method [Any] 1 String;
+    Global "parseFloat" ParseFloat method [String] 1 Number;
+    Global "parseInt" ParseInt method [String, Number] 1 Number;
+    Numbers "isFinite" IsFinite method [Number] 1 Boolean;
+    Numbers "isInteger" IsInteger method [Number] 1 Boolean;
+    Numbers "isNaN" IsNan method [Number] 1 Boolean;
+    Unnamed "index" StringIndex method [Number] 1 MaybeString;
+    Unnamed "declarations" CssDeclarations method [Any] 1 MaybeString;
+    Unnamed "piece" CssPiece method [Any] 1 String;
 }
 
 /// Finds a member by what it is called on and its name.

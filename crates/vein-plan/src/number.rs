@@ -225,6 +225,93 @@ pub fn from_text(text: &Text) -> f64 {
     }
 }
 
+/// `parseFloat`: the number that a text begins with (ECMA-262).
+///
+/// ```
+/// use vein_plan::{number::parse_float, Text};
+/// assert_eq!(parse_float(&Text::from(" 2.5 litres")), 2.5);
+/// assert!(parse_float(&Text::from("litres")).is_nan());
+/// ```
+pub fn parse_float(text: &Text) -> f64 {
+    let text = text.to_utf8();
+    let s = text.trim_start_matches(is_space);
+    let unsigned = s.strip_prefix(['+', '-']).unwrap_or(s);
+    if unsigned.starts_with("Infinity") {
+        return if s.starts_with('-') { f64::NEG_INFINITY } else { f64::INFINITY };
+    }
+    let digits = |from: usize| {
+        let rest = &unsigned.as_bytes()[from..];
+        rest.iter().take_while(|byte| byte.is_ascii_digit()).count()
+    };
+    let mut end = digits(0);
+    let mut any = end;
+    if unsigned[end..].starts_with('.') {
+        let fraction = digits(end + 1);
+        any += fraction;
+        end += 1 + fraction;
+    }
+    if any == 0 {
+        return f64::NAN;
+    }
+    if unsigned[end..].starts_with(['e', 'E']) {
+        let sign = usize::from(unsigned[end + 1..].starts_with(['+', '-']));
+        let exponent = digits(end + 1 + sign);
+        if exponent > 0 {
+            end += 1 + sign + exponent;
+        }
+    }
+    s[..s.len() - unsigned.len() + end].parse().unwrap_or(f64::NAN)
+}
+
+/// `parseInt`: the whole number that a text begins with, in some radix; 0 stands for ten, or sixteen after `0x` (ECMA-262).
+///
+/// ```
+/// use vein_plan::{number::parse_int, Text};
+/// assert_eq!(parse_int(&Text::from("12 beds"), 0.0), 12.0);
+/// assert_eq!(parse_int(&Text::from("0x1f"), 0.0), 31.0);
+/// assert!(parse_int(&Text::from("2"), 2.0).is_nan());
+/// ```
+pub fn parse_int(text: &Text, radix: f64) -> f64 {
+    let text = text.to_utf8();
+    let s = text.trim_start_matches(is_space);
+    let unsigned = s.strip_prefix(['+', '-']).unwrap_or(s);
+    let radix = to_uint32(radix);
+    let prefixed = unsigned.strip_prefix("0x").or(unsigned.strip_prefix("0X"));
+    let (radix, rest) = match (radix, prefixed) {
+        (0 | 16, Some(rest)) => (16, rest),
+        (0, None) => (10, unsigned),
+        (2..=36, _) => (radix, unsigned),
+        _ => return f64::NAN,
+    };
+    let digits = &rest[..rest.find(|c: char| !c.is_digit(radix)).unwrap_or(rest.len())];
+    let n = match radix {
+        _ if digits.is_empty() => return f64::NAN,
+        10 => digits.parse().unwrap_or(f64::NAN),
+        _ if radix.is_power_of_two() => parse_integer(digits, radix),
+        _ => in_parts(digits, radix),
+    };
+    if s.starts_with('-') { -n } else { n }
+}
+
+/// Digits in parts that 32 bits hold: where the standard leaves open how what a double cannot hold is rounded, so do browsers.
+fn in_parts(digits: &str, radix: u32) -> f64 {
+    let (mut n, mut digits) = (0.0, digits.chars().filter_map(|c| c.to_digit(radix)).peekable());
+    while digits.peek().is_some() {
+        let (mut part, mut multiplier) = (0u32, 1u32);
+        while let Some(digit) = digits.peek() {
+            let next = multiplier * radix;
+            if next > u32::MAX / 36 {
+                break;
+            }
+            part = part * radix + digit;
+            multiplier = next;
+            digits.next();
+        }
+        n = n * f64::from(multiplier) + f64::from(part);
+    }
+    n
+}
+
 /// Digits of a radix that is a power of two, rounded to nearest even as the standard asks.
 pub fn parse_integer(digits: &str, radix: u32) -> f64 {
     if digits.is_empty() || !digits.chars().all(|c| c.is_digit(radix)) {

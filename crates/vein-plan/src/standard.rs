@@ -22,16 +22,17 @@ const CHARACTERS_A_STEP: u64 = 64;
 pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
     use Member::*;
     match member {
-        StringLength | StringAt | Trim | ToUpperCase | ToLowerCase | StringIncludes
-        | StartsWith | EndsWith | StringIndexOf | StringSlice | Split | Repeat | PadStart
-        | PadEnd | ReplaceAll => match receiver {
+        StringLength | StringAt | StringIndex | Trim | TrimStart | TrimEnd | ToUpperCase
+        | ToLowerCase | StringIncludes | StartsWith | EndsWith | StringIndexOf
+        | StringLastIndexOf | CodePointAt | StringSlice | Split | Repeat | PadStart | PadEnd
+        | ReplaceAll => match receiver {
             Value::String(s) => on_string(member, s, args),
             _ => Value::Null,
         },
         ToFixed => number::to_fixed(receiver.to_number(), number_or(args, 0, 0.0)).into(),
         NumberToString => number::to_radix(receiver.to_number(), number_or(args, 0, 10.0)).into(),
-        ListLength | ListAt | ListIncludes | ListIndexOf | ListSlice | Concat | Join
-        | ToReversed | With => match receiver {
+        ListLength | ListAt | ListIncludes | ListIndexOf | ListLastIndexOf | ListSlice | Concat
+        | Join | Flat | ToReversed | ToSpliced | With => match receiver {
             Value::List(items) => on_list(member, items, args),
             _ => Value::Null,
         },
@@ -49,7 +50,16 @@ pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
             let text = args.first().map_or_else(Default::default, Value::to_shown);
             crate::shown::piece_of_css(&text).into()
         }
-        Filter | Map | Find | FindIndex | Some | Every | Reduce | FlatMap | ToSorted => Value::Null,
+        ParseFloat => number::parse_float(&text_or(args, 0, "")).into(),
+        ParseInt => number::parse_int(&text_or(args, 0, ""), number_or(args, 1, 0.0)).into(),
+        IsFinite => number_or(args, 0, 0.0).is_finite().into(),
+        IsInteger => {
+            let n = number_or(args, 0, 0.0);
+            (n.is_finite() && n.fract() == 0.0).into()
+        }
+        IsNan => number_or(args, 0, 0.0).is_nan().into(),
+        Filter | Map | Find | FindIndex | FindLast | FindLastIndex | Some | Every | Reduce
+        | FlatMap | ToSorted => Value::Null,
         math => Value::Number(on_math(math, args)),
     }
 }
@@ -61,26 +71,36 @@ pub(crate) fn is_cheap(member: Member) -> bool {
         member,
         StringLength
             | StringAt
+            | StringIndex
             | Trim
+            | TrimStart
+            | TrimEnd
             | ToUpperCase
             | ToLowerCase
             | StringIncludes
             | StartsWith
             | EndsWith
             | StringIndexOf
+            | StringLastIndexOf
+            | CodePointAt
             | StringSlice
             | Split
             | ReplaceAll
             | ListIncludes
             | ListIndexOf
+            | ListLastIndexOf
             | ListSlice
             | Concat
             | Join
+            | Flat
             | ToReversed
+            | ToSpliced
             | With
             | Stringify
             | ToNumber
             | ToText
+            | ParseFloat
+            | ParseInt
     )
 }
 
@@ -95,7 +115,7 @@ pub(crate) fn cost(member: Member, receiver: &Value, args: &[Value], most: u64) 
     };
     match member {
         Join => (items(receiver) / ITEMS_A_STEP, whole(receiver)),
-        Stringify | ToNumber | ToText => {
+        Stringify | ToNumber | ToText | ParseFloat | ParseInt => {
             let bytes = args.first().map_or(0, whole);
             (bytes / (ITEMS_A_STEP * VALUE_BYTES), bytes)
         }
@@ -103,10 +123,17 @@ pub(crate) fn cost(member: Member, receiver: &Value, args: &[Value], most: u64) 
             let count = items(receiver) + args.iter().map(items).sum::<u64>();
             (count / ITEMS_A_STEP, count * VALUE_BYTES)
         }
-        ListSlice | ToReversed | With => {
+        Flat => {
+            let inside = match receiver {
+                Value::List(lists) => lists.iter().map(items).sum::<u64>(),
+                _ => 0,
+            };
+            ((items(receiver) + inside) / ITEMS_A_STEP, inside * VALUE_BYTES)
+        }
+        ListSlice | ToReversed | ToSpliced | With => {
             (items(receiver) / ITEMS_A_STEP, items(receiver) * VALUE_BYTES)
         }
-        ListIncludes | ListIndexOf => (items(receiver) / ITEMS_A_STEP, 0),
+        ListIncludes | ListIndexOf | ListLastIndexOf => (items(receiver) / ITEMS_A_STEP, 0),
         _ => match receiver {
             Value::String(text) => (text.bytes() / CHARACTERS_A_STEP, 0),
             _ => (0, 0),
@@ -134,11 +161,39 @@ fn on_string(member: Member, s: &Text, args: &[Value]) -> Value {
             Option::Some(at) => s.slice(at, at + 1).into(),
             None => Value::Null,
         },
-        Trim => trim(s).into(),
+        StringIndex => {
+            let at = number_or(args, 0, 0.0);
+            match at.fract() == 0.0 && at >= 0.0 && at < s.len() as f64 {
+                true => s.slice(at as usize, at as usize + 1).into(),
+                false => Value::Null,
+            }
+        }
+        Trim => trim(s, true, true).into(),
+        TrimStart => trim(s, true, false).into(),
+        TrimEnd => trim(s, false, true).into(),
         ToUpperCase => map_well_formed(s, str::to_uppercase).into(),
         ToLowerCase => map_well_formed(s, str::to_lowercase).into(),
         StringIncludes => s.find(&text_or(args, 0, ""), from(1)).is_some().into(),
         StringIndexOf => index_or_minus_one(s.find(&text_or(args, 0, ""), from(1))),
+        StringLastIndexOf => {
+            let needle = text_or(args, 0, "");
+            // What is no number asks for the last.
+            let last = match number_or(args, 1, f64::NAN) {
+                last if last.is_nan() => f64::INFINITY,
+                last => last,
+            };
+            index_or_minus_one(find_last(&s.units(), &needle.units(), last))
+        }
+        CodePointAt => match whole(number_or(args, 0, 0.0), s.len()) {
+            Option::Some(at) => {
+                let pair = s.slice(at, at + 2).units();
+                let c = char::decode_utf16(pair.iter().copied()).next();
+                let code = c
+                    .map(|c| c.map_or_else(|lone| u32::from(lone.unpaired_surrogate()), u32::from));
+                code.map_or(Value::Null, |code| f64::from(code).into())
+            }
+            None => Value::Null,
+        },
         StartsWith => {
             let needle = text_or(args, 0, "");
             let start = from(1);
@@ -176,18 +231,33 @@ fn position(n: f64, len: usize) -> Option<usize> {
     (at >= 0.0 && at < len as f64).then_some(at as usize)
 }
 
+/// The position that a number means, when it is inside; none before the first.
+fn whole(n: f64, len: usize) -> Option<usize> {
+    let n = if n.is_nan() { 0.0 } else { n.trunc() };
+    (n >= 0.0 && n < len as f64).then_some(n as usize)
+}
+
+/// Where something is found for the last time, at some position or before it.
+fn find_last(units: &[u16], needle: &[u16], last: f64) -> Option<usize> {
+    let most = units.len().checked_sub(needle.len())?;
+    let last = number::clamp_index(last, most);
+    (0..=last).rev().find(|at| units[*at..].starts_with(needle))
+}
+
 fn index_or_minus_one(found: Option<usize>) -> Value {
     Value::Number(found.map_or(-1.0, |at| at as f64))
 }
 
-fn trim(s: &Text) -> Text {
+fn trim(s: &Text, at_start: bool, at_end: bool) -> Text {
     if let Some(s) = s.as_str() {
-        return s.trim_matches(is_space).into();
+        let s = if at_start { s.trim_start_matches(is_space) } else { s };
+        return if at_end { s.trim_end_matches(is_space) } else { s }.into();
     }
     let units = s.units();
     let blank = |u: &u16| char::from_u32(u32::from(*u)).is_some_and(is_space);
-    let start = units.iter().position(|u| !blank(u)).unwrap_or(units.len());
-    let end = units.iter().rposition(|u| !blank(u)).map_or(start, |at| at + 1);
+    let start = units.iter().position(|u| !blank(u)).filter(|_| at_start).unwrap_or(0);
+    let end = units.iter().rposition(|u| !blank(u)).filter(|_| at_end);
+    let end = end.map_or(units.len(), |at| at + 1);
     Text::from_units(units[start..end].to_vec())
 }
 
@@ -302,6 +372,13 @@ fn on_list(member: Member, items: &Arc<Vec<Value>>, args: &[Value]) -> Value {
                 .position(|item| item.strictly_equals(sought))
                 .map(|at| at + start),
         ),
+        ListLastIndexOf => {
+            let from = number_or(args, 1, f64::INFINITY);
+            let from = if from.is_nan() { 0.0 } else { from.trunc() };
+            let last = if from < 0.0 { from + len as f64 } else { from };
+            let end = if last < 0.0 { 0 } else { number::clamp_index(last + 1.0, len) };
+            index_or_minus_one(items[..end].iter().rposition(|item| item.strictly_equals(sought)))
+        }
         ListSlice => {
             let start = relative_index(number_or(args, 0, 0.0), len);
             let end = relative_index(number_or(args, 1, f64::INFINITY), len);
@@ -322,7 +399,25 @@ fn on_list(member: Member, items: &Arc<Vec<Value>>, args: &[Value]) -> Value {
             });
             Text::concat(pieces).into()
         }
+        Flat => {
+            let inside = items.iter().flat_map(|item| match item {
+                Value::List(inside) => inside.to_vec(),
+                other => vec![other.clone()],
+            });
+            Value::list(inside.collect())
+        }
         ToReversed => Value::list(items.iter().rev().cloned().collect()),
+        ToSpliced => {
+            let start = relative_index(number_or(args, 0, 0.0), len);
+            let gone = match args.len() {
+                0 => 0,
+                1 => len - start,
+                _ => number::clamp_index(number_or(args, 1, 0.0), len - start),
+            };
+            let mut changed = items.to_vec();
+            changed.splice(start..start + gone, args.iter().skip(2).cloned());
+            Value::list(changed)
+        }
         // `with` outside the list throws a RangeError in ECMAScript; here the list stays.
         _ => {
             let mut changed = items.to_vec();

@@ -180,6 +180,14 @@ impl Text {
     }
 }
 
+/// What a message shows of something that may be long: so many characters, and that there were more.
+pub(crate) fn short(text: &str, most: usize) -> Cow<'_, str> {
+    match text.char_indices().nth(most) {
+        Some((end, _)) => format!("{}…", &text[..end]).into(),
+        None => text.into(),
+    }
+}
+
 /// A text as one line of a terminal shows it: characters that would steer the terminal, end the line or turn the direction of
 /// what follows stand as their pictures or numbers.
 ///

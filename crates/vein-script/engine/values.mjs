@@ -63,6 +63,15 @@ export function indexOf(list, sought, from = 0) {
   return -1;
 }
 
+export function lastIndexOf(list, sought, from = Infinity) {
+  if (list === null) return null;
+  const last = Math.trunc(from) || 0;
+  for (let at = last < 0 ? list.length + last : Math.min(last, list.length - 1); at >= 0; at--) {
+    if (equal(list[at], sought)) return at;
+  }
+  return -1;
+}
+
 export const repeated = (text, times) =>
   text === null ? null : text.repeat(wholePart(times, Math.floor(LONGEST / Math.max(text.length, 1))));
 

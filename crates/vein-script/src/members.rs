@@ -25,6 +25,8 @@ pub(crate) fn call(
         Returns::MaybeString => Kind::String.or_null(),
         Returns::Strings => Kind::list(Kind::String),
         Returns::Number => Kind::Number,
+        Returns::MaybeNumber => Kind::Number.or_null(),
+        Returns::Flattened => receiver.kind.item(),
         Returns::Boolean => Kind::Boolean,
         Returns::MaybeItem => receiver.kind.item().or_null(),
         _ => receiver.kind.there(),
@@ -50,14 +52,21 @@ pub(crate) fn call(
         }
         Member::ListIncludes if !receiver.kind.item().is_simple() => "includes",
         Member::ListIndexOf if !receiver.kind.item().is_simple() => "indexOf",
+        Member::ListLastIndexOf if !receiver.kind.item().is_simple() => "lastIndexOf",
         Member::Join => "joined",
         Member::With => "withItem",
         Member::ToSorted => "sorted",
-        Member::Concat if !receiver.open && !receiver.may_be_null() => {
+        Member::Concat | Member::Flat if !receiver.open && !receiver.may_be_null() => {
             let list = own(&receiver, kind.clone()).code.alone();
             return Written::tight(format!("{}({list})", writer.uses("sized")), kind);
         }
-        Member::StringAt | Member::ListAt => return Written { open: true, ..own(&receiver, kind) },
+        Member::StringIndex => {
+            let (text, nullable) = (format!("[{all}]"), format!("?.[{all}]"));
+            return Written { open: true, ..receiver.then(&text, &nullable, kind) };
+        }
+        Member::StringAt | Member::ListAt | Member::CodePointAt => {
+            return Written { open: true, ..own(&receiver, kind) };
+        }
         _ => return own(&receiver, kind),
     };
     let may_be_null =
@@ -84,6 +93,7 @@ fn without_receiver(
             Written::tight(format!("Math.{}", info.name), Kind::Number)
         }
         Receiver::Math => Written::tight(format!("Math.{}({all})", info.name), Kind::Number),
+        Receiver::Numbers => Written::tight(format!("Number.{}({all})", info.name), Kind::Boolean),
         Receiver::Local => {
             let name = info.name;
             let args = if all.is_empty() { String::new() } else { format!(", {all}") };
@@ -120,6 +130,9 @@ fn without_receiver(
             }
             (Member::CssPiece, _) => {
                 Written::tight(format!("{}({all})", writer.uses("pieceOfCss")), Kind::String)
+            }
+            (Member::ParseFloat | Member::ParseInt, _) => {
+                Written::tight(format!("{}({all})", info.name), Kind::Number)
             }
             // Without an argument, as the standard has it.
             (Member::ToNumber, None) => Written::tight("0", Kind::Number),
@@ -204,8 +217,10 @@ pub(crate) fn walk(
     let called = format!("{name}({given})");
     match member {
         Member::Filter => own(&list, &called, list.kind.there()),
-        Member::Find => Written { open: true, ..own(&list, &called, item.or_null()) },
-        Member::FindIndex => own(&list, &called, Kind::Number),
+        Member::Find | Member::FindLast => {
+            Written { open: true, ..own(&list, &called, item.or_null()) }
+        }
+        Member::FindIndex | Member::FindLastIndex => own(&list, &called, Kind::Number),
         _ => own(&list, &called, Kind::Boolean),
     }
 }

@@ -38,8 +38,8 @@ pub struct Declaration {
 /// What is declared.
 #[derive(Clone, Debug, PartialEq)]
 pub enum DeclarationKind {
-    /// `shape Name { … }`
-    Shape(Ident, Vec<TypedName>),
+    /// `shape Name { … }` or `shape Name = type`
+    Shape(Ident, TypeExpr),
     /// `takes name: type = default`
     Takes(TypedName, Option<Expr>),
     /// `shares name: type = default`

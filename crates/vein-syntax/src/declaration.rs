@@ -1,6 +1,8 @@
 //! Declarations: what a component takes, gives, holds, derives and does.
 
-use crate::ast::{Declaration, DeclarationKind, Ident, TypeExpr, TypeKind, TypedName, Upon};
+use crate::ast::{
+    Declaration, DeclarationKind, Expr, ExprKind, Ident, TypeExpr, TypeKind, TypedName, Upon,
+};
 use crate::error::SyntaxErrorKind;
 use crate::parser::Parser;
 use crate::span::Span;
@@ -56,13 +58,20 @@ impl Parser<'_> {
         Some(match verb.name.as_str() {
             "shape" => {
                 let name = self.ident("a name for the shape");
-                self.eat("=");
-                DeclarationKind::Shape(name, self.fields())
+                let start = self.span();
+                let ty = match self.eat("=") {
+                    true => self.ty(),
+                    // A record needs no sign before it.
+                    false => {
+                        let kind = TypeKind::Record(self.fields());
+                        TypeExpr { kind, span: self.since(start) }
+                    }
+                };
+                DeclarationKind::Shape(name, ty)
             }
             word @ ("takes" | "shares") => {
                 let shares = word == "shares";
-                let prop = self.typed_name("a name for the prop");
-                let default = self.eat("=").then(|| self.expression());
+                let (prop, default) = self.prop();
                 match shares {
                     true => DeclarationKind::Shares(prop, default),
                     false => DeclarationKind::Takes(prop, default),
@@ -183,8 +192,32 @@ impl Parser<'_> {
         }
     }
 
+    /// A prop with its default. The type of one that a word, a number or a boolean stands for need not be written.
+    fn prop(&mut self) -> (TypedName, Option<Expr>) {
+        let ident = self.ident("a name for the prop");
+        if ident.name.is_empty() || !self.eat("=") {
+            let prop = self.typed(ident);
+            return (prop, self.eat("=").then(|| self.expression()));
+        }
+        let default = self.expression();
+        let kind = match type_of(&default) {
+            Some(name) => TypeKind::Name(name.into()),
+            None => {
+                self.error(SyntaxErrorKind::MissingType(ident.name.clone()), ident.span);
+                TypeKind::Error
+            }
+        };
+        let ty = TypeExpr { kind, span: default.span };
+        (TypedName { ident, ty }, Some(default))
+    }
+
     fn typed_name(&mut self, expected: &'static str) -> TypedName {
         let ident = self.ident(expected);
+        self.typed(ident)
+    }
+
+    /// A name's type.
+    fn typed(&mut self, ident: Ident) -> TypedName {
         let (nothing, next) = (ident.name.is_empty() || self.has_failed(), self.span());
         if !nothing && self.is("?") && *self.ahead(1) == Tok::Punct(":") {
             let instead = "what may be missing has a type with `?`: `crop: string?`";
@@ -320,5 +353,16 @@ impl Parser<'_> {
         };
         let kind = if self.has_failed() { TypeKind::Error } else { kind };
         TypeExpr { kind, span: self.since(start) }
+    }
+}
+
+/// The type that a literal tells.
+fn type_of(value: &Expr) -> Option<&'static str> {
+    match &value.kind {
+        ExprKind::String(_) | ExprKind::Template(_) => Some("string"),
+        ExprKind::Number(_) => Some("number"),
+        ExprKind::Boolean(_) => Some("boolean"),
+        ExprKind::Unary(_, inner) if matches!(inner.kind, ExprKind::Number(_)) => Some("number"),
+        _ => None,
     }
 }

@@ -197,8 +197,10 @@ impl Lexer<'_> {
             if prefixes.iter().any(|p| self.rest().starts_with(p)) {
                 self.at += 2;
                 self.skip(continues_name);
-                let digits = self.text[start + 2..self.at].replace('_', "");
-                return self.push_number(vein_plan::number::parse_integer(&digits, radix), start);
+                let written = &self.text[start + 2..self.at];
+                let n = vein_plan::number::parse_integer(&written.replace('_', ""), radix);
+                let n = if is_separated_well(written) { n } else { f64::NAN };
+                return self.push_number(n, start);
             }
         }
         self.skip(|c| c.is_ascii_digit() || c == '_');
@@ -213,8 +215,12 @@ impl Lexer<'_> {
             }
         }
         self.skip(continues_name);
-        let digits = self.text[start..self.at].replace('_', "");
-        self.push_number(vein_plan::number::from_text(&digits.as_str().into()), start);
+        let written = &self.text[start..self.at];
+        let digits = written.replace('_', "");
+        // An octal number of old begins with `0`, too.
+        let well = is_separated_well(written) && !written.starts_with("0_");
+        let n = vein_plan::number::from_text(&digits.as_str().into());
+        self.push_number(if well { n } else { f64::NAN }, start);
     }
 
     fn push_number(&mut self, n: f64, start: usize) {
@@ -342,4 +348,12 @@ impl Lexer<'_> {
         self.at += len;
         Some(code)
     }
+}
+/// Whether each `_` of a number stands between two digits.
+fn is_separated_well(number: &str) -> bool {
+    let is_digit = |at: Option<usize>| {
+        at.and_then(|at| number.as_bytes().get(at)).is_some_and(u8::is_ascii_hexdigit)
+    };
+    let mut separators = number.match_indices('_').map(|(at, _)| at);
+    separators.all(|at| is_digit(at.checked_sub(1)) && is_digit(Some(at + 1)))
 }

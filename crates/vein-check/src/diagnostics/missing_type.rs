@@ -27,5 +27,6 @@ impl Finding for MissingType {
 super::examples! { MissingType:
     "takes a\n<p>b</p>" => "a",
     "does a(b) { }\n<p click='-> a(1)'></p>" => "b",
+    "takes a = []\n<p>{a}</p>" => "a",
     "takes a: { b }\n<p>{a.b}</p>" => "b",
 }

@@ -133,6 +133,7 @@ rules! {
     bad_style::BadStyle;
     bad_timer::BadTimer;
     cannot_assign::CannotAssign;
+    circular_type::CircularType;
     circular_value::CircularValue;
     condition_settled::ConditionSettled;
     doubled_braces::DoubledBraces;

@@ -8,6 +8,9 @@ pub(crate) const MOST_ALTERNATIVES: usize = 200;
 /// How many lists and records may stand around each other in the type of a name.
 pub(crate) const DEEPEST_TYPE: usize = 100;
 
+/// Of how many names, lists, records and fields the type that a name stands for may be made.
+pub(crate) const MOST_TYPE_PARTS: usize = 1000;
+
 pub(crate) struct TooDeep;
 
 impl Finding for TooDeep {
@@ -16,8 +19,8 @@ impl Finding for TooDeep {
 
     fn message(&self) -> String {
         format!(
-            "nested too deeply: elements go {} deep, expressions and blocks {}, types {DEEPEST_TYPE}, and there are \
-             at most {MOST_ALTERNATIVES} alternatives",
+            "nested too deeply: elements go {} deep, expressions and blocks {}, types {DEEPEST_TYPE} with \
+             {MOST_TYPE_PARTS} parts, and there are at most {MOST_ALTERNATIVES} alternatives",
             vein_syntax::DEEPEST_MARKUP,
             vein_syntax::DEEPEST_CODE
         )

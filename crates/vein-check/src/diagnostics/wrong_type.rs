@@ -54,7 +54,7 @@ super::examples! { WrongType:
     "gives a(b: number)\n<p click=\"-> give a('c')\">d</p>" => "'c'",
     "takes a: 'dry' | 'moist' = 'drr'\n<p>{a}</p>" => "'drr'",
     "takes a: number[]\n<p>{a.filter(1).length}</p>" => "1",
-    "takes a: boolean\n<p>{a ? 1 : [2]}</p>" => "[2]",
+    "takes a: boolean\nderives b = a ? 1 : [2]\n<p>{b}</p>" => "[2]",
     "takes a: number\n<p click='-> for (const b of a) {}'>{a}</p>" => "a",
     "takes a: number\n<p>{a[0]}</p>" => "a",
 }

@@ -66,6 +66,38 @@ fn guards_are_understood() {
 }
 
 #[test]
+fn what_is_shown_may_be_of_different_types() {
+    for shown in [
+        "count ?? '–'",
+        "word ?? count ?? 0",
+        "text || count || list.length",
+        "list.length > 0 ? list.length : 'none'",
+        "list.length > 0 ? 'some' : null",
+        "list.length > 0 && (count ?? text) || bed.id",
+        "(list.length > 0 ? text : count) ?? false",
+    ] {
+        for markup in [
+            format!("<p>{{{shown}}}</p>"),
+            format!("<p title=\"<- {shown}\" class=\"a {{{shown}}}\">b</p>"),
+        ] {
+            assert_eq!(verdict("", &markup), [""; 0], "{shown}");
+        }
+    }
+    for (shown, code) in [
+        ("count ?? own", "unshowable"),
+        ("text || bed", "unshowable"),
+        ("list.length > 0 ? list : 'none'", "unshowable"),
+        ("text ?? 1", "condition-settled"),
+        ("own ?? text", "condition-settled"),
+        ("nobody ?? text", "unknown-name"),
+    ] {
+        let checked = checked(&format!("{BEFORE}{AFTER}<p>{{{shown}}}</p>"));
+        let found = codes(&checked);
+        assert!(found.contains(&code), "{shown}: {found:?}");
+    }
+}
+
+#[test]
 fn one_step_beyond_a_guard_is_told() {
     for expression in [
         "word.length",

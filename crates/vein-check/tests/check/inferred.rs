@@ -127,6 +127,21 @@ fn members_of_the_standard() {
         ("own.tags.join('-')", "string"),
         ("'a,b'.split(',')", "string[]"),
         ("'a'.at(0)", "string?"),
+        ("'a'[0]", "string?"),
+        ("tone[0] ?? ''", "string"),
+        ("word?.[0]", "string?"),
+        ("'a'.trimStart() + 'b'.trimEnd()", "string"),
+        ("'a'.lastIndexOf('b')", "number"),
+        ("'a'.codePointAt(0)", "number?"),
+        ("beds.findLast(b => b.id === 1)", "Bed?"),
+        ("beds.findLastIndex(b => b.id === 1)", "number"),
+        ("beds.lastIndexOf(bed)", "number"),
+        ("beds.toSpliced(0, 1, bed, bed)", "Bed[]"),
+        ("grid.flat()", "number[]"),
+        ("[grid].flat()", "number[][]"),
+        ("parseFloat('1') + parseInt('1', 2)", "number"),
+        ("Number.isInteger(bed.id)", "boolean"),
+        ("1_000 + 0x1_f", "number"),
         ("'a'.indexOf('b')", "number"),
         ("'a'.includes('b')", "boolean"),
         ("bed.id.toFixed(1)", "string"),
@@ -152,4 +167,45 @@ fn guards() {
         ("maybe?.note ? maybe.note.length : 0", "number"),
         ("beds.filter(b => b.note).map(b => b.note ?? '')", "string[]"),
     ]);
+}
+
+#[test]
+fn names_stand_for_types() {
+    let before = "shape Level = 'low' | 'high'\nshape Levels = Level[]\nshape Maybe = Levels?\nshape Any = Level | 'none'\n\
+                  shape Bed { level: Level, inner: Beds }\nshape Beds = Bed[]\nshape Alike = Bed\nshape Deep = { beds: Beds }[]?\n";
+    for (written, ty) in [
+        ("Level", "'low' | 'high'"),
+        ("Levels", "('low' | 'high')[]"),
+        ("Maybe", "(('low' | 'high')[])?"),
+        ("Any", "'low' | 'high' | 'none'"),
+        ("Beds", "Bed[]"),
+        ("Alike", "Bed"),
+        ("Alike?", "Bed?"),
+        ("Deep", "{ beds: Bed[] }[]?"),
+    ] {
+        let checked = checked(&format!(
+            "{before}takes a: {written}\nderives v = a\n<p title=\"<- v === a\">b</p>\n"
+        ));
+        let program = checked.program.unwrap_or_else(|| panic!("{}", checked.report));
+        let cell = program.plans[0].cells.iter().find(|cell| &*cell.name == "v").expect("a cell");
+        assert_eq!(program.type_name(cell.ty), ty, "{written}");
+    }
+}
+
+#[test]
+fn defaults_tell_their_types() {
+    for (default, ty) in [
+        ("'a'", "string"),
+        ("-1.5", "number"),
+        ("0", "number"),
+        ("true", "boolean"),
+        ("`a`", "string"),
+    ] {
+        let checked =
+            checked(&format!("takes a = {default}\nshares b = {default}\n<p>{{a}}{{b}}</p>\n"));
+        let program = checked.program.unwrap_or_else(|| panic!("{}", checked.report));
+        for cell in &program.plans[0].cells[..2] {
+            assert_eq!(program.type_name(cell.ty), ty, "{default}");
+        }
+    }
 }

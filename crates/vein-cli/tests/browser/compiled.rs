@@ -269,12 +269,20 @@ fn receivers(on: Receiver) -> &'static [&'static str] {
 /// Every member with every argument that there is here for its first parameters, and some for more.
 fn calls() -> Vec<String> {
     let mut calls = Vec::new();
-    for info in MEMBERS.iter().filter(|info| !matches!(info.on, Receiver::Local | Receiver::Css)) {
+    for info in
+        MEMBERS.iter().filter(|info| !matches!(info.on, Receiver::Local | Receiver::Unnamed))
+    {
         let prefix = match info.on {
             Receiver::Math => "Math.",
             Receiver::Json => "JSON.",
+            Receiver::Numbers => "Number.",
             _ => "",
         };
+        if info.name == "flat" {
+            let lists = ["[[1], [2, 3], [4].slice(1)].flat()", "[[[1]], [[2], [3]]].flat()"];
+            calls.extend(lists.map(String::from));
+            continue;
+        }
         for receiver in receivers(info.on) {
             let point = if receiver.is_empty() { "" } else { "." };
             let begun = format!("{receiver}{point}{prefix}{}", info.name);
@@ -326,7 +334,7 @@ fn calls() -> Vec<String> {
     }
     // Lists of records are compared by what is in them.
     for sought in ["{ a: 1 }", "{ a: 0 / 0 }", "{ a: -0 }", "{ a: 2 }"] {
-        for member in ["includes", "indexOf"] {
+        for member in ["includes", "indexOf", "lastIndexOf"] {
             for from in ["", ", -0.5", ", 1", ", -1", ", 9"] {
                 calls.push(format!(
                     "[{{ a: 0 }}, {{ a: 1 }}, {{ a: 0 / 0 }}].{member}({sought}{from})"

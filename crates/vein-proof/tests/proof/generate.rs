@@ -173,7 +173,8 @@ impl Generator {
                     1 => format!("{list}.at({index})"),
                     _ => {
                         let (list, test) = self.over(Kind::Numbers, Kind::Flag, depth);
-                        format!("{list}.find({test})")
+                        let method = *self.random.pick(&["find", "findLast"]);
+                        format!("{list}.{method}({test})")
                     }
                 }
             }
@@ -203,7 +204,24 @@ impl Generator {
 
     fn number(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(13) {
+        match self.random.below(16) {
+            13 => {
+                let (text, part) = (self.expression(Kind::Text, d), self.leaf(Kind::Text));
+                format!("{text}.lastIndexOf({part})")
+            }
+            14 => {
+                let text = self.expression(Kind::Text, d);
+                match self.random.below(3) {
+                    0 => format!("parseInt({text}, {})", self.random.below(40)),
+                    1 => format!("parseFloat({text})"),
+                    _ => format!("({text}.codePointAt({}) ?? -1)", self.random.below(3)),
+                }
+            }
+            15 => {
+                let (list, sought) =
+                    (self.expression(Kind::Numbers, d), self.expression(Kind::Number, d));
+                format!("{list}.lastIndexOf({sought})")
+            }
             9 => {
                 let function =
                     *self.random.pick(&["abs", "ceil", "floor", "round", "sign", "trunc"]);
@@ -242,7 +260,8 @@ impl Generator {
             ),
             6 => {
                 let (list, body) = self.over(Kind::Beds, Kind::Flag, depth);
-                format!("{list}.findIndex({body})")
+                let method = *self.random.pick(&["findIndex", "findLastIndex"]);
+                format!("{list}.{method}({body})")
             }
             7 => {
                 let (sum, item) = (self.fresh(), self.fresh());
@@ -260,9 +279,19 @@ impl Generator {
 
     fn text(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(11) {
+        match self.random.below(12) {
+            11 => {
+                let (text, at) = (self.expression(Kind::Text, d), self.expression(Kind::Number, d));
+                format!("({text}[{at}] ?? 'none')")
+            }
             7 => {
-                let method = *self.random.pick(&["trim", "toLowerCase", "toUpperCase"]);
+                let method = *self.random.pick(&[
+                    "trim",
+                    "trimStart",
+                    "trimEnd",
+                    "toLowerCase",
+                    "toUpperCase",
+                ]);
                 format!("{}.{method}()", self.expression(Kind::Text, d))
             }
             8 => {
@@ -315,7 +344,8 @@ impl Generator {
 
     fn flag(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(10) {
+        match self.random.below(11) {
+            10 => format!("Number.isInteger({})", self.expression(Kind::Number, d)),
             8 => {
                 let (a, b) = (self.expression(Kind::Text, d), self.expression(Kind::Text, d));
                 let operator = *self.random.pick(&["<", "<=", ">", ">=", "!=="]);
@@ -359,7 +389,17 @@ impl Generator {
 
     fn list_of_numbers(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(7) {
+        match self.random.below(9) {
+            7 => {
+                let list = self.expression(Kind::Beds, d);
+                let name = self.fresh();
+                format!("{list}.map({name} => {name}.levels).flat()")
+            }
+            8 => {
+                let (list, number) =
+                    (self.expression(Kind::Numbers, d), self.expression(Kind::Number, d));
+                format!("{list}.toSpliced({}, 1, {number})", self.random.below(3))
+            }
             0 => format!(
                 "[...{}, {}]",
                 self.expression(Kind::Numbers, d),

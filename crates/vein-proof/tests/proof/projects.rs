@@ -28,7 +28,8 @@ pub struct Names {
 
 const SHAPE: &str = "\
 shape Bed { id: number, crop: string, wet: boolean, note: string?, levels: number[], \
-inner: Bed[] }\n";
+inner: Beds }\n\
+shape Beds = Bed[]\nshape Ground = 'dry' | 'moist'\n";
 
 /// Derived values of a card that only what fails reads; the first is mostly what it was.
 const UNSEEN: &str = "\
@@ -129,13 +130,37 @@ impl Writer<'_> {
         }
     }
 
+    /// What is shown, perhaps of one type or another.
+    fn shown(&mut self, names: &Names) -> String {
+        let flag = self.flag(names);
+        let (text, number) = (self.text(names), self.number(names));
+        match self.random.below(10) {
+            0 => format!("{flag} && ({text})"),
+            1 => format!("{flag} ? {number} : {text}"),
+            2 if !names.texts.is_empty() => {
+                format!("{} || ({number})", self.pick(&names.texts, ""))
+            }
+            3 if !names.numbers.is_empty() => {
+                let known = self.pick(&names.numbers, "");
+                format!("{known} && ({text}) || {flag}")
+            }
+            4 if !names.beds.is_empty() => {
+                let (bed, _) = self.random.pick(&names.beds).clone();
+                format!("{bed}.note ?? ({flag} ? {number} : null) ?? {flag}")
+            }
+            _ => text,
+        }
+    }
+
     /// A list to loop over, and whether its items can be assigned.
     fn list(&mut self, names: &Names) -> Option<(String, bool)> {
         if names.lists.is_empty() {
             return None;
         }
         let (list, assigned) = self.random.pick(&names.lists).clone();
-        Some(match self.random.below(9) {
+        Some(match self.random.below(11) {
+            9 => (format!("{list}.toSpliced(1, {})", self.pick(&names.numbers, "1")), false),
+            10 => (format!("{list}.map(q => q.inner).flat()"), false),
             0 => (format!("{list}.filter(q => q.wet)"), assigned),
             1 => (format!("{list}.toSorted((p, q) => p.id - q.id)"), assigned),
             2 => (format!("{list}.toReversed()"), assigned),
@@ -265,11 +290,11 @@ impl Writer<'_> {
 
     fn node(&mut self, names: &Names, depth: usize) -> String {
         if self.budget == 0 || depth > 4 {
-            return format!("{{{}}}", self.text(names));
+            return format!("{{{}}}", self.shown(names));
         }
         self.budget -= 1;
         match self.random.below(16) {
-            0 | 1 => format!("{}{{{}}}", ["", "a "][self.random.below(2)], self.text(names)),
+            0 | 1 => format!("{}{{{}}}", ["", "a "][self.random.below(2)], self.shown(names)),
             2 => {
                 let (attributes, inside) = (self.attributes(names), self.nodes(names, depth + 1));
                 let tag = ["aside", "div", "span"][self.random.below(3)];
@@ -293,7 +318,7 @@ impl Writer<'_> {
 
     fn attributes(&mut self, names: &Names) -> String {
         match self.random.below(7) {
-            0 => format!(" title=\"<- {}\"", self.text(names)),
+            0 => format!(" title=\"<- {}\"", self.shown(names)),
             1 => format!(" class=\"<- ['a', {} && 'b', {}]\"", self.flag(names), self.text(names)),
             2 => format!(
                 " style=\"<- {{ opacity: {}, color: {} ? 'red' : null }}\"",
@@ -589,7 +614,7 @@ const COMPONENTS: &[(&str, &str, &[&str])] = &[
     ("slot-box", "takes items: Bed[]\nholds count = 0\n", &["leaf-card"]),
     (
         "mid-bench",
-        "takes beds: Bed[]\ntakes title: string = 'm'\ngives chosen(id: number)\n\
+        "takes beds: Beds\ntakes title = 'm'\ngives chosen(id: number)\n\
          holds own: Bed[] = []\nholds width = 1\nholds open = true\n",
         &["leaf-card", "slot-box"],
     ),
@@ -598,7 +623,7 @@ const COMPONENTS: &[(&str, &str, &[&str])] = &[
         "shares beds: Bed[]\nholds own: Bed[] = [{ id: 1, crop: 'leek', wet: true, levels: [1], \
          inner: [{ id: 4, crop: 'pea', wet: true, levels: [], inner: [] }] }]\n\
          holds n = 1\nholds m = 2\nholds s = 'chard'\nholds flag = false\n\
-         holds kind: 'dry' | 'moist' = 'dry'\nholds levels: number[] = [1]\n\
+         holds kind: Ground = 'dry'\nholds levels: number[] = [1]\n\
          derives wet = beds.filter(q => q.wet)\n\
          derives sorted = beds.toSorted((p, q) => p.id - q.id)\n\
          derives total = beds.reduce((sum, q) => sum + q.id, 0)\n\
