@@ -374,7 +374,7 @@ impl Walker<'_> {
                 Origin::Items(Box::new(Self::step(&given, ReadStep::AnyItem)))
             }
             Member::Reduce => Origin::Either(start.into_iter().chain([given]).collect()),
-            Member::Find => {
+            Member::Find | Member::FindLast => {
                 walker.test(&given);
                 item
             }
