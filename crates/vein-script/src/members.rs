@@ -238,7 +238,8 @@ fn kept_sum(
     }
     let item = list.kind.item();
     // What is said twice has to be short.
-    let is_name = !list.code.text.contains('(');
+    let plain = |c: char| c.is_alphanumeric() || matches!(c, '_' | '$' | '.');
+    let is_name = list.code.text.chars().all(plain);
     let (part, start) = match (member, &*function.params) {
         (Member::Every, [_]) if !is_name => return None,
         (Member::Some | Member::Every, [_]) => (function.clone(), "0".to_owned()),
@@ -276,7 +277,7 @@ fn kept_sum(
             Kind::Boolean,
         ),
         Member::Every => {
-            let text = format!("{sum} === {}.length", Code::tight(list).receiver());
+            let text = format!("{sum} === {list}.length");
             Written::closed(Code { text, level: Level::Equality }, Kind::Boolean)
         }
         _ => Written::tight(sum, Kind::Number),

@@ -19,6 +19,14 @@ impl Random {
         &items[self.below(items.len())]
     }
 
+    /// One of some names, or what stands for none.
+    pub fn known<'a>(&mut self, names: &'a [String], or: &'a str) -> &'a str {
+        match names {
+            [] => or,
+            names => &names[self.below(names.len())],
+        }
+    }
+
     fn one_in(&mut self, n: usize) -> bool {
         self.below(n) == 0
     }

@@ -51,6 +51,8 @@ pub struct Writer<'r> {
     pub wholes: Option<Random>,
     /// Where what fails is drawn from.
     pub fails: Option<Random>,
+    /// Where what is shown of several types, and where lists are spliced and flattened, is drawn from.
+    pub mixes: Option<Random>,
     next: usize,
     /// Components that may be used, leaves first.
     components: &'static [&'static str],
@@ -132,24 +134,25 @@ impl Writer<'_> {
 
     /// What is shown, perhaps of one type or another.
     fn shown(&mut self, names: &Names) -> String {
-        let flag = self.flag(names);
-        let (text, number) = (self.text(names), self.number(names));
-        match self.random.below(10) {
+        let text = self.text(names);
+        let Some(mut mixes) = self.mixes.take() else { return text };
+        let flag = mixes.known(&names.flags, "true");
+        let number = mixes.known(&names.numbers, "2");
+        let shown = match mixes.below(8) {
             0 => format!("{flag} && ({text})"),
             1 => format!("{flag} ? {number} : {text}"),
             2 if !names.texts.is_empty() => {
-                format!("{} || ({number})", self.pick(&names.texts, ""))
+                format!("{} || {number}", mixes.pick(&names.texts))
             }
-            3 if !names.numbers.is_empty() => {
-                let known = self.pick(&names.numbers, "");
-                format!("{known} && ({text}) || {flag}")
-            }
+            3 if !names.numbers.is_empty() => format!("{number} && ({text}) || {flag}"),
             4 if !names.beds.is_empty() => {
-                let (bed, _) = self.random.pick(&names.beds).clone();
+                let (bed, _) = mixes.pick(&names.beds);
                 format!("{bed}.note ?? ({flag} ? {number} : null) ?? {flag}")
             }
             _ => text,
-        }
+        };
+        self.mixes = Some(mixes);
+        shown
     }
 
     /// A list to loop over, and whether its items can be assigned.
@@ -158,9 +161,16 @@ impl Writer<'_> {
             return None;
         }
         let (list, assigned) = self.random.pick(&names.lists).clone();
-        Some(match self.random.below(11) {
-            9 => (format!("{list}.toSpliced(1, {})", self.pick(&names.numbers, "1")), false),
-            10 => (format!("{list}.map(q => q.inner).flat()"), false),
+        let made = self.mixes.as_mut().and_then(|mixes| match mixes.below(12) {
+            0 => Some(format!("{list}.toSpliced(1, {})", mixes.known(&names.numbers, "1"))),
+            1 => Some(format!("{list}.map(q => q.inner).flat()")),
+            _ => None,
+        });
+        let drawn = self.random.below(9);
+        if let Some(made) = made {
+            return Some((made, false));
+        }
+        Some(match drawn {
             0 => (format!("{list}.filter(q => q.wet)"), assigned),
             1 => (format!("{list}.toSorted((p, q) => p.id - q.id)"), assigned),
             2 => (format!("{list}.toReversed()"), assigned),
@@ -739,6 +749,7 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
     let mut answers = wear.drawn_from(3, 0x616e_7377_6572);
     let mut wholes = wear.drawn_from(4, 0x7768_6f6c_6573);
     let mut fails = wear.drawn_from(5, 0x6661_696c_7321);
+    let mut mixes = wear.drawn_from(6, 0x6d69_7865_7321);
     for (name, declarations, components) in COMPONENTS {
         let mut writer = Writer {
             random,
@@ -747,6 +758,7 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
             answers: answers.take(),
             wholes: wholes.take(),
             fails: fails.take(),
+            mixes: mixes.take(),
             next: 0,
             components,
             budget: 7,
@@ -810,7 +822,7 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
         let shape = if *name == "test-bed" { SHAPE } else { "" };
         files.push((format!("{name}.vein"), format!("{shape}{declarations}<!-- m -->{markup}\n")));
         (beside, forms, answers) = (writer.beside, writer.forms, writer.answers);
-        (wholes, fails) = (writer.wholes, writer.fails);
+        (wholes, fails, mixes) = (writer.wholes, writer.fails, writer.mixes);
     }
     files
 }
