@@ -125,11 +125,11 @@ fn test() -> bool {
 /// so not built: targets are checked, and what they found is tried without it.
 fn fuzz_targets() -> bool {
     let of = ["--manifest-path", "fuzz/Cargo.toml", "--target-dir", "target"];
-    let mut check = cargo(&["check"]);
+    let check = cargo(&["check"]);
     check.args(of).env("CUSTOM_LIBFUZZER_PATH", "target/libfuzzer.a");
-    let mut found = cargo(&["test", "--quiet", "--no-default-features"]);
+    let found = cargo(&["test", "--quiet", "--no-default-features"]);
     found.args(of);
-    succeeds(&mut check) && succeeds(&mut found)
+    succeeds(check) && succeeds(found)
 }
 
 /// Measures what the program of this very source builds.

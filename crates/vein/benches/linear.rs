@@ -23,8 +23,8 @@ fn many(n: usize, one: impl Fn(usize) -> String) -> String {
     (0..n).map(one).collect()
 }
 
-fn checked(text: &String) -> usize {
-    let source = Source { path: "bed-card.vein".into(), text: text.clone() };
+fn checked(text: &str) -> usize {
+    let source = Source { path: "bed-card.vein".into(), text: text.to_owned() };
     let report = Workspace::new(vec![source]).checked().report;
     report.text(false).len() + report.json().to_string().len()
 }
@@ -95,48 +95,60 @@ const PARTS: &[Part] = &[
             on(value, |value| json::stringify(value).to_string())
         },
     },
-    Part { name: "mistakes in one line: `<`", from: 5_000, with: |n| on("<".repeat(n), checked) },
+    Part {
+        name: "mistakes in one line: `<`",
+        from: 5_000,
+        with: |n| on("<".repeat(n), |text| checked(text)),
+    },
     Part {
         name: "mistakes in one line: unknown names",
         from: 2_500,
-        with: |n| on(format!("<p>{}</p>", "{nobody}".repeat(n)), checked),
+        with: |n| on(format!("<p>{}</p>", "{nobody}".repeat(n)), |text| checked(text)),
     },
     Part {
         name: "mistakes in lines of their own",
         from: 2_500,
-        with: |n| on(format!("<p>{}</p>", "{nobody}\n".repeat(n)), checked),
+        with: |n| on(format!("<p>{}</p>", "{nobody}\n".repeat(n)), |text| checked(text)),
     },
     Part {
         name: "mistakes: brackets that stay open",
         from: 5_000,
-        with: |n| on(format!("<p>{}", "{(".repeat(n)), checked),
+        with: |n| on(format!("<p>{}", "{(".repeat(n)), |text| checked(text)),
     },
     Part {
         name: "mistakes: elements that stay open",
         from: 2_500,
-        with: |n| on("<i>".repeat(n), checked),
+        with: |n| on("<i>".repeat(n), |text| checked(text)),
     },
     Part {
         name: "mistakes: control characters",
         from: 5_000,
-        with: |n| on(format!("<p>{}</p>", "{\u{1}}".repeat(n)), checked),
+        with: |n| on(format!("<p>{}</p>", "{\u{1}}".repeat(n)), |text| checked(text)),
     },
     Part {
         name: "checking: elements",
         from: 2_500,
-        with: |n| on(format!("<div>{}</div>", "<p class='a'>x</p>\n".repeat(n)), checked),
+        with: |n| {
+            on(format!("<div>{}</div>", "<p class='a'>x</p>\n".repeat(n)), |text| checked(text))
+        },
     },
     Part {
         name: "checking: attributes of an element",
         from: 1_000,
-        with: |n| on(format!("<p {}></p>", many(n, |i| format!("data-a{i}='<- 1' "))), checked),
+        with: |n| {
+            on(format!("<p {}></p>", many(n, |i| format!("data-a{i}='<- 1' "))), |text| {
+                checked(text)
+            })
+        },
     },
     Part {
         name: "checking: state and what it follows",
         from: 1_000,
         with: |n| {
             let declared = many(n, |i| format!("holds a{i} = {i}\nderives b{i} = a{i} + 1\n"));
-            on(format!("{declared}\n<p>{}</p>", many(n, |i| format!("{{b{i}}}"))), checked)
+            on(format!("{declared}\n<p>{}</p>", many(n, |i| format!("{{b{i}}}"))), |text| {
+                checked(text)
+            })
         },
     },
     Part {
@@ -148,26 +160,36 @@ const PARTS: &[Part] = &[
                     "holds a = 1\ndoes go() {{\n{}}}\n\n<p click='-> go()'>{{a}}</p>",
                     "a = a + 1;\n".repeat(n)
                 ),
-                checked,
+                |text| checked(text),
             )
         },
     },
     Part {
         name: "checking: a sum",
         from: 10,
-        with: |n| on(format!("holds a = 1\n\n<p>{}</p>", "{a + a + a}".repeat(100 * n)), checked),
+        with: |n| {
+            on(format!("holds a = 1\n\n<p>{}</p>", "{a + a + a}".repeat(100 * n)), |text| {
+                checked(text)
+            })
+        },
     },
     Part {
         name: "checking: a list that is written out",
         from: 2_500,
-        with: |n| on(format!("holds a = [{}1]\n\n<p>{{a.length}}</p>", "1, ".repeat(n)), checked),
+        with: |n| {
+            on(format!("holds a = [{}1]\n\n<p>{{a.length}}</p>", "1, ".repeat(n)), |text| {
+                checked(text)
+            })
+        },
     },
     Part {
         name: "checking: branches",
         from: 1_000,
         with: |n| {
             let others = many(n, |i| format!("<p or-when='a === {i}'>{i}</p>"));
-            on(format!("holds a = 1\n\n<div><p when='a === -1'>x</p>{others}</div>"), checked)
+            on(format!("holds a = 1\n\n<div><p when='a === -1'>x</p>{others}</div>"), |text| {
+                checked(text)
+            })
         },
     },
     Part {
@@ -176,7 +198,7 @@ const PARTS: &[Part] = &[
         with: |n| {
             on(
                 format!("<p class='a'></p>\n<style>\n{}</style>", ".a { color: red; }\n".repeat(n)),
-                checked,
+                |text| checked(text),
             )
         },
     },
@@ -189,7 +211,7 @@ const PARTS: &[Part] = &[
                     "<p class='a'></p>\n<style>\n{}.a {{ color: red; }}</style>",
                     ".a, ".repeat(n)
                 ),
-                checked,
+                |text| checked(text),
             )
         },
     },
@@ -202,7 +224,7 @@ const PARTS: &[Part] = &[
                     "<p class='a'></p>\n<style>\n{}.a {{ color: red; }}</style>",
                     ".a ".repeat(n)
                 ),
-                checked,
+                |text| checked(text),
             )
         },
     },
@@ -212,7 +234,7 @@ const PARTS: &[Part] = &[
         with: |n| {
             on(
                 format!("<p class='a'></p>\n<style>\n{}</style>", ".a { colour: red; }".repeat(n)),
-                checked,
+                |text| checked(text),
             )
         },
     },
