@@ -34,10 +34,15 @@ fn rules(parser: &mut Parser<'_>, css: &str) {
                     match name.as_deref() {
                         None => {
                             for one in parts(&selector) {
-                                assert!(one.contains("[data-of~="), "`{one}` may reach anything: {css:?}");
+                                assert!(
+                                    one.contains("[data-of~="),
+                                    "`{one}` may reach anything: {css:?}"
+                                );
                             }
                         }
-                        Some("media" | "supports" | "container" | "layer" | "starting-style") => rules(inner, css),
+                        Some("media" | "supports" | "container" | "layer" | "starting-style") => {
+                            rules(inner, css)
+                        }
                         Some(_) => {}
                     }
                     while inner.next().is_ok() {}

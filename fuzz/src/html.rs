@@ -28,7 +28,8 @@ pub fn markup(bytes: &[u8]) {
     tree.insert(&Template { nodes, listeners: Vec::new() }, root, 1);
     let written = format!("<main>{}</main>", tree.html());
     let context = QualName::new(None, ns!(html), LocalName::from("body"));
-    let dom = parse_fragment(RcDom::default(), Default::default(), context, vec![], true).one(&*written);
+    let dom =
+        parse_fragment(RcDom::default(), Default::default(), context, vec![], true).one(&*written);
     let document = dom.document.children.borrow();
     let outside = document[0].children.borrow();
     assert_eq!(outside.len(), 1, "it leaves its element: {written}");
@@ -50,11 +51,17 @@ pub fn markup(bytes: &[u8]) {
 
 /// An element runs nothing.
 fn harmless<'a>(name: &str, attributes: impl Iterator<Item = (&'a str, &'a str)>) {
-    let run = ["script", "style", "iframe", "object", "embed", "form", "base", "meta", "link", "template", "svg", "math"];
+    let run = [
+        "script", "style", "iframe", "object", "embed", "form", "base", "meta", "link", "template",
+        "svg", "math",
+    ];
     assert!(!run.contains(&name), "`{name}` is left");
     for (attribute, value) in attributes {
         assert!(!attribute.starts_with("on"), "`{attribute}` is left");
-        assert!(!["style", "srcdoc", "formaction", "action"].contains(&attribute), "`{attribute}` is left");
+        assert!(
+            !["style", "srcdoc", "formaction", "action"].contains(&attribute),
+            "`{attribute}` is left"
+        );
         let address = value.chars().filter(|c| !c.is_ascii_whitespace() && !c.is_control());
         let scheme: String = address.take_while(|c| *c != ':').collect();
         let runs = ["javascript", "vbscript", "data"].contains(&&*scheme.to_ascii_lowercase());

@@ -45,7 +45,8 @@ pub fn run(bytes: &[u8]) {
     assert_eq!(Ui::from_plan(&plan).expect("a plan that was written").to_plan(), plan);
     let mut opening = ui.page("fuzz-bed");
     for name in ui.functions(Some("fuzz-bed")).into_keys() {
-        opening = opening.answer_values(&name, |args| Ok(args.first().cloned().unwrap_or(Value::Null)));
+        opening =
+            opening.answer_values(&name, |args| Ok(args.first().cloned().unwrap_or(Value::Null)));
     }
     let Ok(mut page) = opening.open_value(Value::record([])) else { return };
     page.session_mut().check_reads();
@@ -78,7 +79,12 @@ pub fn run(bytes: &[u8]) {
 /// What the engine knows twice is the same.
 fn sound(page: &mut Page, text: &str) {
     let session = page.session_mut();
-    let wrong = [session.runtime().astray(), session.runtime().misread().to_vec(), session.unasked(), session.outdated()];
+    let wrong = [
+        session.runtime().astray(),
+        session.runtime().misread().to_vec(),
+        session.unasked(),
+        session.outdated(),
+    ];
     assert!(wrong.iter().all(Vec::is_empty), "{wrong:?}\n{text}");
 }
 
@@ -100,7 +106,10 @@ fn used(session: &mut Session, random: &mut Random) -> Option<Pulse> {
         .filter_map(|node| Some((node, tree.number_of(node)?)))
         .flat_map(|(node, number)| {
             let listeners = session.runtime().listeners_on(number);
-            listeners.into_iter().map(move |(_, listener)| (node, listener.event.to_string())).collect::<Vec<_>>()
+            listeners
+                .into_iter()
+                .map(move |(_, listener)| (node, listener.event.to_string()))
+                .collect::<Vec<_>>()
         })
         .collect();
     let (node, event) = random.pick(&hearing)?.clone();

@@ -67,12 +67,22 @@ holds times = 0
     ),
 ];
 
+/// Who answers where no host module does.
+const ANSWERS: &str = "\
+[answers.soil]
+values = ['loam', 'clay']
+[answers.fetched]
+after = 100000
+values = [['leek', 'pea']]
+";
+
 fn site() -> &'static Arc<Site> {
     static SITE: OnceLock<Arc<Site>> = OnceLock::new();
     SITE.get_or_init(|| {
         let ui = Ui::from_sources(SHOP).unwrap_or_else(|error| panic!("{error}"));
         let ui = ui.with_budget(Budget { steps: 200_000, bytes: 8 << 20, nodes: 20_000 });
-        let planned = Planned::plain(ui, "seed-shop", Value::record([]), "").expect("a plain plan");
+        let data = Value::record([]);
+        let planned = Planned::plain(ui, "seed-shop", data, ANSWERS).expect("a plain plan");
         let served = Served::of(planned, None).expect("it can be served");
         let state = State { served: Some(Arc::new(served)), ..State::default() };
         // Nothing is ever published: what tabs follow stays as it is.
@@ -93,14 +103,15 @@ fn site() -> &'static Arc<Site> {
 }
 
 /// Says each line to a page, as a tab, its host module or a workbench: whichever says such a thing. The page goes on, and
-/// what the tab is told makes what the page shows.
-pub fn messages(text: &str) {
+/// what the tab is told makes what the page shows. Gives how often both were held against each other.
+pub fn messages(text: &str) -> usize {
     let (link, mut told) = Link::new();
     let (answer, answers) = channel();
     // Whatever the page asks at once nobody answers.
     drop(answer);
     let mut tab = Tab::new(site().clone(), ToTab::new(link.clone()), answers);
     let mut shown = Shown::default();
+    let mut compared = 0;
     let (to, mut looked) = unbounded_channel();
     let room = Arc::new(Semaphore::new(1 << 20));
     for (at, line) in text.lines().enumerate().take(40) {
@@ -129,8 +140,10 @@ pub fn messages(text: &str) {
         }
         if let (Some(tree), Some(page)) = (&shown.tree, tab.shown_page()) {
             assert_eq!(tree.html(), page, "after {line}\n{text}");
+            compared += 1;
         }
     }
+    compared
 }
 
 /// What a tab shows by what it was told.
