@@ -32,6 +32,13 @@ impl Random {
     }
 }
 
+/// A comparator of numbers that does not contradict itself where there is none: engines may differ in what they make of others.
+fn ordered(of: &str) -> String {
+    let late = |of: String| format!("(Number.isNaN({of}) ? 1 : 0)");
+    let (a, b) = (format!("a{of}"), format!("b{of}"));
+    format!("(a, b) => {} - {} || {a} - {b}", late(a.clone()), late(b.clone()))
+}
+
 /// The types that are generated.
 #[derive(Clone, Copy, PartialEq, Debug)]
 pub enum Kind {
@@ -421,7 +428,7 @@ impl Generator {
                 let (list, body) = self.over(Kind::Beds, Kind::Number, depth);
                 format!("{list}.map({body})")
             }
-            3 => format!("{}.toSorted((a, b) => a - b)", self.expression(Kind::Numbers, d)),
+            3 => format!("{}.toSorted({})", self.expression(Kind::Numbers, d), ordered("")),
             4 => format!("{}.slice(1)", self.expression(Kind::Numbers, d)),
             5 => format!("{}.levels", self.bed()),
             _ => {
@@ -441,7 +448,7 @@ impl Generator {
             1 => format!("{}.toReversed()", self.expression(Kind::Beds, depth - 1)),
             2 => {
                 let list = self.expression(Kind::Beds, depth - 1);
-                format!("{list}.toSorted((a, b) => a.id - b.id)")
+                format!("{list}.toSorted({})", ordered(".id"))
             }
             _ => format!("[bed, ...{}]", self.expression(Kind::Beds, depth - 1)),
         }
