@@ -161,7 +161,7 @@ impl Writer<'_> {
             return None;
         }
         let (list, assigned) = self.random.pick(&names.lists).clone();
-        let made = self.mixes.as_mut().and_then(|mixes| match mixes.below(12) {
+        let made = self.mixes.as_mut().and_then(|mixes| match mixes.below(30) {
             0 => Some(format!("{list}.toSpliced(1, {})", mixes.known(&names.numbers, "1"))),
             1 => Some(format!("{list}.map(q => q.inner).flat()")),
             _ => None,
