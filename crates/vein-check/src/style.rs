@@ -263,7 +263,14 @@ impl Rewriter<'_> {
     fn block(&mut self, mut at: usize, end: usize, in_rule: bool) {
         while at < end {
             match &self.pieces[at].kind {
-                Kind::Space | Kind::Semicolon => at += 1,
+                Kind::Space => at += 1,
+                Kind::Semicolon => {
+                    if !in_rule {
+                        let said = "a `;` between rules takes the rule that follows with it";
+                        self.problem(at, at + 1, said);
+                    }
+                    at += 1;
+                }
                 Kind::Bad => {
                     self.problem(at, at + 1, "a bracket or a string does not end, or ends twice");
                     at += 1;
@@ -570,6 +577,10 @@ impl Rewriter<'_> {
 
     /// Puts the mark on what a selector selects, before a pseudo-element.
     fn selector(&mut self, start: usize, end: usize) {
+        if self.pieces[start..end].iter().all(|piece| piece.kind == Kind::Space) {
+            let at = start.min(self.pieces.len() - 1);
+            return self.problem(at, at + 1, "a selector is missing beside this");
+        }
         // What stands in brackets is not read here.
         let mut after = start;
         let wrong = (start..end).find(|at| {
@@ -713,6 +724,23 @@ mod tests {
 
     fn rewrite(css: &str, component: &str) -> Rewritten {
         read(css, component, &Reach::default(), false)
+    }
+
+    #[test]
+    fn nothing_is_no_selector() {
+        for css in ["a, { }", ", a { }", "a,, b { }", "a:has() { }", "; a { }", "a { };"] {
+            assert!(!rewrite(css, "x-y").problems.is_empty(), "{css}");
+        }
+        for css in [
+            "a { ; color: red;; }",
+            "a { b { }; }",
+            "a,b{}",
+            "a:is() { }",
+            "@import 'a.css'; a { }",
+            "@media (hover) { ; a { } }",
+        ] {
+            assert_eq!(rewrite(css, "x-y").problems, [], "{css}");
+        }
     }
 
     #[test]
