@@ -736,7 +736,7 @@ mod tests {
             "a { b { }; }",
             "a,b{}",
             "a:is() { }",
-            "@import 'a.css'; a { }",
+            "@layer base, own; a { }",
             "@media (hover) { ; a { } }",
         ] {
             assert_eq!(rewrite(css, "x-y").problems, [], "{css}");
