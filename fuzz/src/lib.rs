@@ -5,6 +5,8 @@
 mod css;
 mod html;
 mod mutate;
+#[path = "../../xtask/src/random.rs"]
+mod random;
 mod run;
 
 pub use css::styles;

@@ -1,5 +1,7 @@
 //! Text changed by its words, so that more of it stays readable than if its bytes were.
 
+use crate::random::Random;
+
 /// What is put in.
 const PIECES: [&str; 111] = [
     "holds n = 1\n",
@@ -117,13 +119,8 @@ const PIECES: [&str; 111] = [
 
 /// Changes a text in place, and says how long it is by then.
 pub fn mutated(data: &mut [u8], size: usize, most: usize, seed: u32) -> usize {
-    let mut seed = u64::from(seed) * 2_654_435_761 + 1;
-    let mut below = |n: usize| {
-        seed ^= seed << 13;
-        seed ^= seed >> 7;
-        seed ^= seed << 17;
-        (seed % n.max(1) as u64) as usize
-    };
+    let mut random = Random(u64::from(seed) * 2_654_435_761 + 1);
+    let mut below = |n: usize| random.below(n);
     let mut words: Vec<Vec<u8>> = words(&data[..size]).map(<[u8]>::to_vec).collect();
     for _ in 0..=below(3) {
         let (at, other) = (below(words.len()), below(words.len()));

@@ -1,5 +1,6 @@
 //! Components that pass the checks, used at random.
 
+use crate::random::Random;
 use vein::{Budget, Page, Pulse, Session, Ui, Value};
 use vein_plan::Property;
 use vein_view::{Event, NodeId};
@@ -15,21 +16,6 @@ gives taken(amount: number)
 
 /// A page may use up so much, so that a try is short.
 const BUDGET: Budget = Budget { steps: 50_000, bytes: 4 << 20, nodes: 4_000 };
-
-struct Random(u64);
-
-impl Random {
-    fn below(&mut self, n: usize) -> usize {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        (self.0 % n.max(1) as u64) as usize
-    }
-
-    fn pick<'a, T>(&mut self, of: &'a [T]) -> Option<&'a T> {
-        of.get(self.below(of.len()))
-    }
-}
 
 /// Whatever passes the checks runs: each pulse is exact, or was taken back.
 pub fn run(bytes: &[u8]) {
@@ -92,7 +78,7 @@ fn sound(page: &mut Page, text: &str) {
 fn written(page: &mut Page, random: &mut Random) -> Option<Pulse> {
     let Value::Record(held) = page.held() else { return None };
     let names: Vec<String> = held.iter().map(|(name, _)| name.to_string()).collect();
-    let (to, from) = (random.pick(&names)?.clone(), random.pick(&names)?.clone());
+    let (to, from) = (one_of(random, &names)?.clone(), one_of(random, &names)?.clone());
     let value = page.session_mut().get(&from).ok()?;
     page.session_mut().set(&to, value).ok()
 }
@@ -112,7 +98,7 @@ fn used(session: &mut Session, random: &mut Random) -> Option<Pulse> {
                 .collect::<Vec<_>>()
         })
         .collect();
-    let (node, event) = random.pick(&hearing)?.clone();
+    let (node, event) = one_of(random, &hearing)?.clone();
     let tree = session.tree_mut();
     match (tree.name(node)?, tree.control_type(node).as_str()) {
         ("input", "checkbox" | "radio") => {
@@ -121,7 +107,7 @@ fn used(session: &mut Session, random: &mut Random) -> Option<Pulse> {
         }
         ("input" | "textarea" | "select", _) => {
             let texts = ["3", "2.5", "kale", "", " 1", "x<y", "2026-11-29"];
-            tree.type_value(node, random.pick(&texts)?);
+            tree.type_value(node, one_of(random, &texts)?);
         }
         ("details" | "dialog", _) => {
             let on = !tree.flag(node, Property::Open);
@@ -130,4 +116,8 @@ fn used(session: &mut Session, random: &mut Random) -> Option<Pulse> {
         _ => {}
     }
     session.dispatch(node, &Event::new(event)).ok()
+}
+
+fn one_of<'a, T>(random: &mut Random, all: &'a [T]) -> Option<&'a T> {
+    all.get(random.below(all.len()))
 }

@@ -5,30 +5,44 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Instant;
 
-/// The targets, each with the names that files end with from which it grows.
-const TARGETS: [(&str, &[&str]); 9] = [
-    ("batch", &[]),
-    ("json", &[".json"]),
-    ("markup", &[".html"]),
-    ("messages", &[]),
-    ("parse", &[".vein"]),
-    ("run", &[".vein"]),
-    ("scenario", &[".scenario.toml"]),
-    ("settings", &["vein.toml"]),
-    ("styles", &[".vein", ".css"]),
-];
+/// With what the names of files end from which a target grows.
+fn endings(target: &str) -> &'static [&'static str] {
+    match target {
+        "json" => &[".json"],
+        "markup" => &[".html"],
+        "parse" | "run" => &[".vein"],
+        "scenario" => &[".scenario.toml"],
+        "settings" => &["vein.toml"],
+        "styles" => &[".vein", ".css"],
+        _ => &[],
+    }
+}
+
+/// The targets that there are.
+fn targets() -> std::io::Result<Vec<String>> {
+    let mut all = Vec::new();
+    for file in std::fs::read_dir("fuzz/fuzz_targets")? {
+        all.extend(file?.path().file_stem().map(|name| name.to_string_lossy().into_owned()));
+    }
+    all.sort();
+    Ok(all)
+}
 
 /// What is longer is not read: short texts are tried more often.
 const LONGEST: u64 = 6 << 10;
 
 /// Fuzzes the targets that were named, or all, each for so many minutes.
 pub fn run(named: &[String], minutes: u64) -> bool {
-    for name in named {
-        if !TARGETS.iter().any(|(target, _)| target == name) {
-            let known: Vec<&str> = TARGETS.iter().map(|(target, _)| *target).collect();
-            println!("there is no target `{name}`: they are {}", known.join(", "));
+    let all = match targets() {
+        Ok(all) => all,
+        Err(error) => {
+            println!("fuzz: the targets cannot be listed: {error}");
             return false;
         }
+    };
+    if let Some(unknown) = named.iter().find(|name| !all.contains(name)) {
+        println!("there is no target `{unknown}`: they are {}", all.join(", "));
+        return false;
     }
     if !succeeds(cargo(&["fuzz", "--version"]).env("RUSTUP_TOOLCHAIN", "nightly")) {
         println!("fuzzing needs a nightly compiler and cargo-fuzz:");
@@ -36,12 +50,9 @@ pub fn run(named: &[String], minutes: u64) -> bool {
         return false;
     }
     let mut right = true;
-    for (target, endings) in TARGETS {
-        if !named.is_empty() && !named.iter().any(|name| name == target) {
-            continue;
-        }
+    for target in all.iter().filter(|target| named.is_empty() || named.contains(target)) {
         let grown = Path::new("fuzz/corpus").join(target);
-        if let Err(error) = sow(&grown, endings) {
+        if let Err(error) = sow(&grown, endings(target)) {
             println!("fuzz: {target}: {error}");
             return false;
         }

@@ -5,7 +5,7 @@ use crate::json;
 use crate::members::Member;
 use crate::number::{self, relative_index};
 use crate::ops::power;
-use crate::text::{Text, find_units, is_space};
+use crate::text::{Needle, Text, is_space, last_in};
 use crate::value::{VALUE_BYTES, Value};
 use std::f64::consts;
 use std::sync::Arc;
@@ -182,7 +182,8 @@ fn on_string(member: Member, s: &Text, args: &[Value]) -> Value {
                 last if last.is_nan() => f64::INFINITY,
                 last => last,
             };
-            index_or_minus_one(find_last(&s.units(), &needle.units(), last))
+            let last = number::clamp_index(last, s.len());
+            index_or_minus_one(last_in(&s.units(), needle.units(), last))
         }
         CodePointAt => match whole(number_or(args, 0, 0.0), s.len()) {
             Option::Some(at) => {
@@ -237,13 +238,6 @@ fn whole(n: f64, len: usize) -> Option<usize> {
     (n >= 0.0 && n < len as f64).then_some(n as usize)
 }
 
-/// Where something is found for the last time, at some position or before it.
-fn find_last(units: &[u16], needle: &[u16], last: f64) -> Option<usize> {
-    let most = units.len().checked_sub(needle.len())?;
-    let last = number::clamp_index(last, most);
-    (0..=last).rev().find(|at| units[*at..].starts_with(needle))
-}
-
 fn index_or_minus_one(found: Option<usize>) -> Value {
     Value::Number(found.map_or(-1.0, |at| at as f64))
 }
@@ -288,10 +282,10 @@ fn split(s: &Text, separator: &Text, limit: usize) -> Value {
         pieces.extend(units.iter().take(limit).map(|u| Value::from(Text::from_units(vec![*u]))));
         return Value::list(pieces);
     }
-    let separator = separator.units();
+    let separator = Needle::new(separator.units());
     let mut start = 0;
     while pieces.len() < limit {
-        let found = find_units(&units, &separator, start);
+        let found = separator.first_in(&units, start);
         let end = found.unwrap_or(units.len());
         pieces.push(Value::from(Text::from_units(units[start..end].to_vec())));
         match found {
@@ -316,14 +310,15 @@ fn pad(s: &Text, args: &[Value], at_start: bool) -> Text {
 /// `replaceAll` with a string pattern; `$$`, `$&`, `` $` `` and `$'` stand for what the
 /// standard says (`GetSubstitution`).
 fn replace_all(s: &Text, pattern: &Text, replacement: &Text) -> Text {
-    let (units, pattern, replacement) = (s.units(), pattern.units(), replacement.units());
+    let (units, replacement) = (s.units(), replacement.units());
+    let pattern = Needle::new(pattern.units());
     let mut out = Vec::new();
     let (mut end_of_last, mut search) = (0, 0);
-    while let Some(at) = find_units(&units, &pattern, search) {
+    while let Some(at) = pattern.first_in(&units, search) {
         out.extend_from_slice(&units[end_of_last..at]);
         substitute(&mut out, &units, at, pattern.len(), &replacement);
         end_of_last = at + pattern.len();
-        search = end_of_last + usize::from(pattern.is_empty());
+        search = end_of_last + usize::from(pattern.len() == 0);
         if search > units.len() || out.len() > LONGEST_TEXT {
             break;
         }

@@ -176,7 +176,7 @@ impl Text {
             let from = from.min(s.len());
             return s[from..].find(n).map(|at| at + from);
         }
-        find_units(&self.units(), &needle.units(), from)
+        Needle::new(needle.units()).first_in(&self.units(), from)
     }
 }
 
@@ -217,13 +217,62 @@ pub fn visible(text: &str) -> Cow<'_, str> {
     Cow::Owned(shown)
 }
 
-/// Where `needle` first stands in `units` at or after `from`.
-pub(crate) fn find_units(units: &[u16], needle: &[u16], from: usize) -> Option<usize> {
-    let from = from.min(units.len());
-    if needle.is_empty() {
-        return Some(from);
+/// Units that are sought, in a time that grows with what is gone over and no faster (Knuth, Morris and Pratt).
+pub(crate) struct Needle {
+    units: Vec<u16>,
+    /// How much of the beginning stands again at the end of each beginning.
+    again: Vec<usize>,
+}
+
+impl Needle {
+    pub(crate) fn new(units: Vec<u16>) -> Needle {
+        let mut needle = Needle { again: vec![0; units.len()], units };
+        for at in 1..needle.units.len() {
+            needle.again[at] = needle.longer(needle.again[at - 1], needle.units[at]);
+        }
+        needle
     }
-    units[from..].windows(needle.len()).position(|w| w == needle).map(|at| at + from)
+
+    pub(crate) fn len(&self) -> usize {
+        self.units.len()
+    }
+
+    /// Where it first stands, at `from` or behind.
+    pub(crate) fn first_in(&self, units: &[u16], from: usize) -> Option<usize> {
+        let from = from.min(units.len());
+        Some(from + self.before(units[from..].iter())?)
+    }
+
+    /// How many units come before it.
+    fn before<'u>(&self, units: impl Iterator<Item = &'u u16>) -> Option<usize> {
+        let mut len = 0;
+        if self.units.is_empty() {
+            return Some(0);
+        }
+        for (at, unit) in units.enumerate() {
+            len = self.longer(len, *unit);
+            if len == self.units.len() {
+                return Some(at + 1 - len);
+            }
+        }
+        None
+    }
+
+    /// How much of it stands at the end of something, with one unit more.
+    fn longer(&self, mut len: usize, unit: u16) -> usize {
+        while len > 0 && self.units[len] != unit {
+            len = self.again[len - 1];
+        }
+        len + usize::from(self.units[len] == unit)
+    }
+}
+
+/// Where some units last stand in others, at `last` or before.
+pub(crate) fn last_in(units: &[u16], sought: Vec<u16>, last: usize) -> Option<usize> {
+    let last = last.min(units.len().checked_sub(sought.len())?);
+    let within = &units[..last + sought.len()];
+    let turned = Needle::new(sought.into_iter().rev().collect());
+    Some(last - turned.before(within.iter().rev())?)
 }
 
 /// White space and line terminators that `trim` takes off (ECMA-262, TrimString).
@@ -234,6 +283,37 @@ pub(crate) fn is_space(c: char) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_is_sought_is_found_where_it_stands() {
+        // All texts of two letters up to some length, in all others.
+        let all = |most: u32| {
+            (0..=most).flat_map(|len| {
+                (0..1_u16 << len)
+                    .map(move |bits| (0..len).map(|at| bits >> at & 1).collect::<Vec<u16>>())
+            })
+        };
+        for units in all(9) {
+            for sought in all(4) {
+                let stands = |at: &usize| units[*at..].starts_with(&sought);
+                let needle = Needle::new(sought.clone());
+                for from in 0..=units.len() + 1 {
+                    let first = (from.min(units.len())..=units.len()).find(stands);
+                    assert_eq!(
+                        needle.first_in(&units, from),
+                        first,
+                        "{sought:?} in {units:?} from {from}"
+                    );
+                    let last = (0..=from.min(units.len())).rev().find(stands);
+                    assert_eq!(
+                        last_in(&units, sought.clone(), from),
+                        last,
+                        "{sought:?} in {units:?} to {from}"
+                    );
+                }
+            }
+        }
+    }
 
     #[test]
     fn halves_of_a_pair_join_again() {

@@ -315,6 +315,21 @@ const PARTS: &[Part] = &[
         with: |n| expression(n, "s.replaceAll('a', 'bc')"),
     },
     Part {
+        name: "values: split at what nearly stands there",
+        from: 5_000,
+        with: |n| expression(n, &format!("s.split('a,'.repeat({}) + 'b')", n / 2)),
+    },
+    Part {
+        name: "values: lastIndexOf of what nearly does",
+        from: 5_000,
+        with: |n| {
+            expression(
+                n,
+                &format!("s.split(s[s.lastIndexOf('b' + 'a,'.repeat({}))] ?? 'b')", n / 2),
+            )
+        },
+    },
+    Part {
         name: "values: toSorted",
         from: 10_000,
         with: |n| expression(n, "xs.toSorted((a, b) => a < b ? 1 : -1)"),

@@ -18,6 +18,8 @@ mod dressed;
 mod driven;
 mod ecmascript;
 mod elements;
+#[path = "../../../vein-proof/tests/proof/enlivened.rs"]
+mod enlivened;
 mod following;
 #[path = "../../../vein-proof/tests/proof/generate.rs"]
 mod generate;

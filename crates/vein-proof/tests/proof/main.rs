@@ -4,6 +4,7 @@ mod acts;
 mod bounded;
 mod carried;
 mod dressed;
+mod enlivened;
 mod exactness;
 mod generate;
 mod hostile;

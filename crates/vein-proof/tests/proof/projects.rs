@@ -65,7 +65,7 @@ impl Writer<'_> {
         format!("{stem}{}", self.next)
     }
 
-    fn pick(&mut self, names: &[String], or: &str) -> String {
+    pub fn pick(&mut self, names: &[String], or: &str) -> String {
         match names {
             [] => or.into(),
             names => self.random.pick(names).clone(),
@@ -655,93 +655,6 @@ pub fn lively_project(random: &mut Random, wear: Wear) -> Vec<(String, String)> 
     files
 }
 
-const STORES: [(&str, &str); 2] = [
-    (
-        "water-tank.vein",
-        "store tank
-uses meter
-holds litres = 5
-holds stock: Bed[] = []
-holds spent = 0
-derives low = litres < 3
-derives total = litres + meter.count
-awaits weigh(n: number): number
-loads weight: number = weigh(litres)
-does draw(n: number) { litres = litres > 8 ? 0 : litres + n; meter.tick() }
-does keep(n: number) {
-  if (stock.length < 4) stock.push({ id: n, crop: 'rye', wet: true, levels: [], inner: [] }); else stock.shift();
-}
-does turn() { stock.reverse(); for (const b of stock) b.wet = !b.wet }
-does spend() { spent++ }
-does again() { reload weight }
-upon change (low) { if (spent < 30) spent++ }
-upon every (70) while low { litres++ }
-",
-    ),
-    ("a-meter.vein", "store meter\nholds count = 0\ndoes tick() { count++ }\n"),
-];
-
-impl Writer<'_> {
-    /// Declarations of what lives beside the view of a component.
-    fn lively(&mut self, of: &str, names: &Names) -> String {
-        let mut out = String::from("uses tank\n");
-        if of != "slot-box" {
-            out.push_str("asks soil(n: number): string\nawaits weigh(n: number): number\n");
-            out.push_str("streams sensor(n: number): number\n");
-            let number = self.number(names);
-            out.push_str(&format!("loads sky: number = weigh({number})\n"));
-            out.push_str(&format!("follows tide: number = sensor({})\n", self.number(names)));
-            out.push_str(&format!("derives ground = soil({number})\n"));
-        }
-        for _ in 0..1 + self.random.below(3) {
-            let body = self.statements(names);
-            let watched = self.pick(&names.numbers, "tank.litres");
-            let when = match self.random.below(5) {
-                0 | 1 => "added".to_owned(),
-                2 => "removed".to_owned(),
-                3 => {
-                    let period = 10 + 20 * self.random.below(4);
-                    format!("every ({period}) while {}", self.flag(names))
-                }
-                _ => {
-                    let path = |name: &str| name.chars().all(|c| c.is_alphanumeric() || c == '.');
-                    let watched = if path(&watched) && !watched.ends_with(".length") {
-                        watched
-                    } else {
-                        "tank.litres".into()
-                    };
-                    format!("change ({watched}, tank.stock)")
-                }
-            };
-            // Most come to an end; what does not is taken back. What adds more each time it is added
-            // takes long to be found out.
-            let body = match self.random.below(if when == "added" { 60 } else { 6 }) {
-                0 => body,
-                _ => format!("if (tank.spent < 25) {{ tank.spend(); {body} }}"),
-            };
-            out.push_str(&format!("upon {when} {{ {body} }}\n"));
-        }
-        out
-    }
-}
-
-fn enliven(of: &str, names: &mut Names) {
-    let add = |to: &mut Vec<String>, all: &[&str]| to.extend(all.iter().map(|n| (*n).to_owned()));
-    add(&mut names.numbers, &["tank.litres", "tank.total", "(tank.weight ?? 1)"]);
-    add(&mut names.flags, &["tank.low", "tank.weight is ready"]);
-    names.lists.push(("tank.stock".into(), false));
-    add(&mut names.calls, &["tank.draw(#)", "tank.keep(#)", "tank.turn()", "tank.again()"]);
-    if of != "slot-box" {
-        add(&mut names.numbers, &["(sky ?? 2)", "(tide ?? 0)"]);
-        add(&mut names.flags, &["sky is waiting", "tide is failed", "!(sky is ready)"]);
-        add(&mut names.texts, &["ground", "(sky is failed ? sky.reason : 'sky')"]);
-        add(&mut names.calls, &["reload sky", "reload tide", "await weigh(#)"]);
-        if let Some(place) = names.number_places.first().cloned() {
-            names.calls.push(format!("{place} = await weigh(#)"));
-        }
-    }
-}
-
 fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String)> {
     let mut files = Vec::new();
     let mut beside = wear.drawn_from(1, 0x6472_6573_7365_6421);
@@ -770,7 +683,7 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
             enliven(name, &mut names);
             // What is asked does not hang on its own answer.
             let with_calls = Names { calls: names.calls.clone(), ..plain };
-            declarations.push_str(&writer.lively(name, &with_calls));
+            declarations.push_str(&writer.lives(name, &with_calls));
         }
         let mut markup = match *name {
             "test-bed" => format!("{}{}", writer.each(&names, 0), writer.nodes(&names, 0)),

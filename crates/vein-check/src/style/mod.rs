@@ -6,11 +6,15 @@
 //! keyframes get the component's name.
 //! Everything else stays as it was written (CSS Syntax 3, Selectors 4, CSS Nesting 1).
 
+mod pieces;
+mod selectors;
+
 use crate::diagnostics::BadStyle;
-use crate::marks::{Reach, given_by};
+use crate::marks::Reach;
 use crate::scope::Checker;
 use crate::values::{self, Part};
-use cssparser::{Parser, Token};
+use cssparser::Parser;
+use pieces::{DEEPEST, Kind, Piece, tokens};
 use std::sync::LazyLock;
 use vein_syntax::Span;
 
@@ -73,50 +77,11 @@ fn is_property(name: &str) -> bool {
 /// The properties of CSS, sorted.
 static PROPERTIES: LazyLock<Vec<&str>> = LazyLock::new(|| {
     let lines =
-        include_str!("../data/properties.txt").lines().filter(|line| !line.starts_with('#'));
+        include_str!("../../data/properties.txt").lines().filter(|line| !line.starts_with('#'));
     let mut all: Vec<&str> = lines.flat_map(str::split_ascii_whitespace).collect();
     all.sort_unstable();
     all
 });
-
-/// One token with its place.
-#[derive(Clone, Debug)]
-struct Piece {
-    start: usize,
-    end: usize,
-    kind: Kind,
-}
-
-/// As much of a token as rewriting needs to know.
-#[derive(Clone, Debug, PartialEq)]
-enum Kind {
-    Ident(String),
-    At(String),
-    /// `name(`
-    Function(String),
-    /// `(`, `[` or `{`
-    Open(char),
-    Close(char),
-    Colon,
-    Semicolon,
-    Comma,
-    Space,
-    Delim(char),
-    /// A number that is not zero, a number with a unit, `#` with what follows.
-    Number,
-    Dimension(String),
-    Hash(String),
-    Bad,
-    /// What is nested too deeply is not read.
-    Deep,
-    Other,
-}
-
-/// Of so many things that are selected it is known what is asked of them.
-const MOST_SUBJECTS: usize = 10_000;
-
-/// How deep brackets may stand in brackets.
-const DEEPEST: usize = 64;
 
 fn read(css: &str, component: &str, reach: &Reach, in_rule: bool) -> Rewritten {
     let mut pieces = Vec::new();
@@ -164,61 +129,6 @@ fn applied(text: &str, part: std::ops::Range<usize>, edits: &[(usize, String)]) 
         at = *place;
     }
     out + &text[at..part.end]
-}
-
-/// All tokens, those inside brackets too.
-fn tokens(parser: &mut Parser<'_>, css: &str, depth: usize, out: &mut Vec<Piece>) {
-    loop {
-        let start = parser.position().byte_index();
-        let Ok(token) = parser.next_including_whitespace_and_comments().cloned() else { return };
-        let end = parser.position().byte_index();
-        let kind = match &token {
-            Token::Ident(name) => Kind::Ident(name.to_string()),
-            Token::AtKeyword(name) => Kind::At(name.to_ascii_lowercase()),
-            Token::Function(name) => Kind::Function(name.to_ascii_lowercase()),
-            Token::ParenthesisBlock => Kind::Open('('),
-            Token::SquareBracketBlock => Kind::Open('['),
-            Token::CurlyBracketBlock => Kind::Open('{'),
-            Token::Colon => Kind::Colon,
-            Token::Semicolon => Kind::Semicolon,
-            Token::Comma => Kind::Comma,
-            Token::WhiteSpace(_) | Token::Comment(_) => Kind::Space,
-            Token::Delim(c) => Kind::Delim(*c),
-            Token::Number { value, .. } if *value != 0.0 => Kind::Number,
-            Token::Dimension { unit, .. } => Kind::Dimension(unit.to_string()),
-            Token::Hash(digits) | Token::IDHash(digits) => Kind::Hash(digits.to_string()),
-            Token::BadUrl(_) | Token::BadString(_) => Kind::Bad,
-            Token::CloseParenthesis | Token::CloseSquareBracket | Token::CloseCurlyBracket => {
-                Kind::Bad
-            }
-            _ => Kind::Other,
-        };
-        let close = match &kind {
-            Kind::Open('{') => Some('}'),
-            Kind::Open('[') => Some(']'),
-            Kind::Open(_) | Kind::Function(_) => Some(')'),
-            _ => None,
-        };
-        out.push(Piece { start, end, kind });
-        if let Some(close) = close {
-            let inner: Result<(), cssparser::ParseError<()>> =
-                parser.parse_nested_block(|parser| {
-                    if depth < DEEPEST {
-                        tokens(parser, css, depth + 1, out);
-                    } else {
-                        let start = parser.position().byte_index();
-                        out.push(Piece { start, end: start, kind: Kind::Deep });
-                    }
-                    Ok(())
-                });
-            let _ = inner;
-            let end = parser.position().byte_index();
-            let closed = css[..end].ends_with(close);
-            let start = if closed { end - 1 } else { end };
-            let kind = if closed { Kind::Close(close) } else { Kind::Bad };
-            out.push(Piece { start, end, kind });
-        }
-    }
 }
 
 struct Rewriter<'a> {
@@ -557,160 +467,6 @@ impl Rewriter<'_> {
         }
     }
 
-    /// A list of selectors apart by commas.
-    fn selectors(&mut self, mut at: usize, end: usize) {
-        let mut start = at;
-        loop {
-            if at >= end || self.pieces[at].kind == Kind::Comma {
-                self.selector(start, at);
-                if at >= end {
-                    return;
-                }
-                start = at + 1;
-            }
-            at = match &self.pieces[at].kind {
-                Kind::Open(_) | Kind::Function(_) => self.closing(at, end) + 1,
-                _ => at + 1,
-            };
-        }
-    }
-
-    /// Puts the mark on what a selector selects, before a pseudo-element.
-    fn selector(&mut self, start: usize, end: usize) {
-        if self.pieces[start..end].iter().all(|piece| piece.kind == Kind::Space) {
-            let at = start.min(self.pieces.len() - 1);
-            return self.problem(at, at + 1, "a selector is missing beside this");
-        }
-        // What stands in brackets is not read here.
-        let mut after = start;
-        let wrong = (start..end).find(|at| {
-            let bracketed = *at < after;
-            let kind = &self.pieces[*at].kind;
-            if !bracketed && matches!(kind, Kind::Open(_) | Kind::Function(_)) {
-                after = self.closing(*at, end);
-            }
-            let inside = matches!(kind, Kind::Delim(c) if !".#*>+~&|".contains(*c));
-            let class = matches!(kind, Kind::Delim('.'))
-                && !matches!(self.pieces.get(*at + 1).map(|p| &p.kind), Some(Kind::Ident(_)));
-            ((inside || class) && !bracketed) || *kind == Kind::Bad
-        });
-        if let Some(at) = wrong {
-            let stop = (end..self.pieces.len())
-                .find(|at| self.pieces[*at].kind == Kind::Open('{'))
-                .map_or(end, |open| self.closing(open, self.pieces.len()) + 1);
-            return self.problem(at, stop, "this is no selector");
-        }
-        let (mut place, mut at) = (None, start);
-        let (mut subject, mut nested) = (Subject::default(), false);
-        // After a pseudo-element nothing more can be said of the element.
-        let mut fixed = false;
-        while at < end {
-            let piece = &self.pieces[at];
-            // A space before anything begins another compound.
-            if piece.kind != Kind::Space && at > start && self.pieces[at - 1].kind == Kind::Space {
-                fixed = false;
-                (subject, nested) = (Subject::default(), false);
-            }
-            match &piece.kind {
-                Kind::Space => {}
-                Kind::Delim('>' | '+' | '~') => {
-                    (place, fixed) = (None, false);
-                    (subject, nested) = (Subject::default(), false);
-                }
-                Kind::Colon if fixed => {}
-                Kind::Colon => {
-                    let next = self.pieces.get(at + 1).map(|p| &p.kind);
-                    let name = match next {
-                        Some(Kind::Colon) => "element",
-                        Some(Kind::Ident(name) | Kind::Function(name)) => name.as_str(),
-                        _ => "",
-                    };
-                    let named = match next {
-                        Some(Kind::Colon) => self.pieces.get(at + 2).map(|p| &p.kind),
-                        next => next,
-                    };
-                    if let Some(Kind::Ident(named) | Kind::Function(named)) = named
-                        && let Some(near) = values::unknown("@pseudo", &named.to_ascii_lowercase())
-                    {
-                        let said = format!("there is no `:{named}` in selectors{near}");
-                        self.problem(at, at + 2, said);
-                    }
-                    let old = ["element", "before", "after", "first-line", "first-letter"];
-                    if old.contains(&name.to_ascii_lowercase().as_str()) {
-                        fixed = true;
-                        place = Some(piece.start);
-                    }
-                }
-                Kind::Function(name) => {
-                    let close = self.closing(at, end);
-                    if name == "has" {
-                        self.selectors(at + 1, close);
-                    } else {
-                        self.asked_of_inner(at + 1, close);
-                    }
-                    at = close;
-                    if !fixed {
-                        place = Some(self.pieces[close].end);
-                    }
-                }
-                Kind::Open(_) => {
-                    at = self.closing(at, end);
-                    if !fixed {
-                        place = Some(self.pieces[at].end);
-                    }
-                }
-                _ => {
-                    let before = self.pieces[start..at].last().map(|piece| &piece.kind);
-                    match &piece.kind {
-                        _ if fixed => {}
-                        Kind::Ident(class) if before == Some(&Kind::Delim('.')) => {
-                            let place = (self.pieces[at - 1].start, piece.end, class.clone());
-                            subject.classes.push(place);
-                        }
-                        Kind::Ident(_) if before == Some(&Kind::Colon) => {}
-                        Kind::Ident(name) => subject.element = Some(name.clone()),
-                        Kind::Hash(id) => subject.ids.push(id.clone()),
-                        Kind::Delim('&') => nested = self.rule.is_some(),
-                        _ => {}
-                    }
-                    if !fixed {
-                        place = Some(piece.end);
-                    }
-                }
-            }
-            at += 1;
-        }
-        let Some(place) = place else { return };
-        let all: Vec<Subject> = match &self.rule {
-            // Those of nested lists multiply: of many, all but the last is left open.
-            Some(around)
-                if nested && self.subjects.len() + around.subjects.len() <= MOST_SUBJECTS =>
-            {
-                around.subjects.iter().map(|around| around.and(&subject)).collect()
-            }
-            _ => vec![subject],
-        };
-        let (own, given) = (self.component, given_by(self.component));
-        let mark = match all.iter().any(|subject| self.reach.is_given(subject)) {
-            true => format!(":is([data-of~={own}],[data-of~={given}])"),
-            false => format!("[data-of~={own}]"),
-        };
-        self.subjects.extend(all);
-        self.edits.push((place, mark));
-    }
-
-    /// `:has()` inside `:not()`, `:is()` and their like.
-    fn asked_of_inner(&mut self, mut at: usize, end: usize) {
-        while at < end {
-            if self.pieces[at].kind == Kind::Function("has".into()) {
-                let close = self.closing(at, end);
-                self.selectors(at + 1, close);
-                at = close;
-            }
-            at += 1;
-        }
-    }
-
     fn problem(&mut self, at: usize, end: usize, problem: impl Into<String>) {
         let start = self.pieces[at].start;
         let end = self.pieces[at..end.max(at + 1)].last().map_or(start, |piece| piece.end);
@@ -748,7 +504,11 @@ mod tests {
         let css = format!(".a, .b {{ {}color: red{}", "&, & > i { ".repeat(40), " }".repeat(41));
         let done = rewrite(&css, "x-y");
         assert!(done.problems.is_empty(), "{:?}", done.problems);
-        assert!(done.subjects.len() <= super::MOST_SUBJECTS + 80, "{}", done.subjects.len());
+        assert!(
+            done.subjects.len() <= super::selectors::MOST_SUBJECTS + 80,
+            "{}",
+            done.subjects.len()
+        );
         assert_eq!(done.css.matches("[data-of~=x-y]").count(), 2);
     }
 
