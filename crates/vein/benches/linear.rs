@@ -325,7 +325,7 @@ const PARTS: &[Part] = &[
         with: |n| {
             expression(
                 n,
-                &format!("s.split(s[s.lastIndexOf('b' + 'a,'.repeat({}))] ?? 'b')", n / 2),
+                &format!("s.split(s[s.lastIndexOf('a,'.repeat({}) + 'b')] ?? 'b')", n / 2),
             )
         },
     },
