@@ -1,14 +1,15 @@
 //! Random projects: components inside components, loops, branches, slots and controls.
 
 use crate::dressed::{Wear, frames};
+use crate::enlivened::{STORES, enliven};
 use crate::generate::Random;
 
 /// The names that can be used at a place of the markup.
 #[derive(Clone, Default)]
 pub struct Names {
     pub numbers: Vec<String>,
-    texts: Vec<String>,
-    flags: Vec<String>,
+    pub texts: Vec<String>,
+    pub flags: Vec<String>,
     /// Lists of beds, and whether their items can be assigned.
     pub lists: Vec<(String, bool)>,
     /// Beds, and whether they can be assigned.
@@ -23,7 +24,7 @@ pub struct Names {
     events: Vec<(String, &'static str)>,
     in_slot: bool,
     /// Statements that call what is beside the view; `#` stands for a number.
-    calls: Vec<String>,
+    pub calls: Vec<String>,
 }
 
 const SHAPE: &str = "\
