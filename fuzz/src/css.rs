@@ -10,14 +10,19 @@ pub fn styles(bytes: &[u8]) {
     let Ok(ui) = Ui::from_sources([("fuzz-bed", text)]) else { return };
     for (_, css) in ui.styles() {
         assert!(!css.to_ascii_lowercase().contains("</style"), "it leaves its element: {css:?}");
-        rules(&mut Parser::new(css), css);
+        rules(&mut Parser::new(css), css, None);
     }
     let _ = ui.program().to_bytes();
 }
 
-/// Each selector of the rules on the outside, and in conditions, asks for the component's mark.
-fn rules(parser: &mut Parser<'_>, css: &str) {
+/// Each selector of rules that declare something asks for the component's mark; of a rule inside of others its own does.
+/// `around` says whether that of the rule around does.
+fn rules(parser: &mut Parser<'_>, css: &str, around: Option<bool>) {
     let (mut selector, mut at) = (String::new(), None::<String>);
+    let declared = |text: &str| {
+        let reaches = around == Some(false) && !text.trim().is_empty();
+        assert!(!reaches, "`{text}` may reach anything: {css:?}");
+    };
     loop {
         let begun = parser.position();
         let Ok(token) = parser.next_including_whitespace_and_comments().cloned() else { break };
@@ -27,21 +32,21 @@ fn rules(parser: &mut Parser<'_>, css: &str) {
                 (at, selector) = (Some(name.to_ascii_lowercase()), String::new());
             }
             Token::Semicolon if at.is_some() => (at, selector) = (None, String::new()),
+            Token::Semicolon if around.is_some() => declared(&std::mem::take(&mut selector)),
+            Token::CurlyBracketBlock if around.is_some() && selector.trim_start().starts_with("--") => {
+                selector.push_str(&text);
+            }
             Token::CurlyBracketBlock => {
                 let name = at.take();
                 let selector = std::mem::take(&mut selector);
                 let done: Result<(), ParseError<()>> = parser.parse_nested_block(|inner| {
                     match name.as_deref() {
                         None => {
-                            for one in parts(&selector) {
-                                assert!(
-                                    one.contains("[data-of~="),
-                                    "`{one}` may reach anything: {css:?}"
-                                );
-                            }
+                            let is_marked = parts(&selector).all(|one| one.contains("[data-of~="));
+                            rules(inner, css, Some(is_marked));
                         }
                         Some("media" | "supports" | "container" | "layer" | "starting-style") => {
-                            rules(inner, css)
+                            rules(inner, css, around)
                         }
                         Some(_) => {}
                     }
@@ -63,6 +68,9 @@ fn rules(parser: &mut Parser<'_>, css: &str) {
             }
             _ => selector.push_str(&text),
         }
+    }
+    if at.is_none() {
+        declared(&selector);
     }
 }
 

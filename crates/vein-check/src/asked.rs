@@ -94,6 +94,11 @@ impl Checker<'_> {
     /// `soil_name(code)` in an expression.
     pub(crate) fn ask(&mut self, callee: &ast::Expr, args: &[ast::Expr]) -> Typed {
         let Some(asked) = self.asked_named(callee, Answers::AtOnce) else { return self.broken() };
+        if self.is_in_function {
+            let name = self.source(callee.span);
+            let advice = "ask where the function is called, and give it the answer";
+            return self.not_usable(name, "a question to the host", advice, callee.span);
+        }
         let Some(ids) = self.asked_arguments(asked, args, callee.span) else {
             return self.broken();
         };

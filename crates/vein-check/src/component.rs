@@ -4,10 +4,11 @@ use crate::diagnostics::{
     CircularValue, HeldFromProp, NameTaken, NeedsType, NeverCalled, NeverRead, NotSupported,
     StoreAlone,
 };
+use crate::functions::DeclaredFunction;
 use crate::interface::Interface;
 use crate::marks::Reach;
 use crate::named::{TypeProblem, resolve_type};
-use crate::names::free_names;
+use crate::names::{free_names, names_in_function};
 use crate::reach::Finder;
 use crate::report::{Diagnostic, Severity};
 use crate::scope::{
@@ -52,6 +53,10 @@ pub(crate) fn component(
         events: Vec::new(),
         stores: Vec::new(),
         asked: Vec::new(),
+        functions: Vec::new(),
+        copied: HashMap::default(),
+        standing: HashMap::default(),
+        is_in_function: false,
         locals: Vec::new(),
         scope_start: 0,
         next_local: 0,
@@ -77,7 +82,7 @@ impl Checker<'_> {
         let mut values = Vec::new();
         let mut bodies: Vec<(usize, &[TypedName], &[Stmt])> = Vec::new();
         let mut seen: HashMap<&str, Span> = HashMap::default();
-        let (mut sources, mut hooks) = (Vec::new(), Vec::new());
+        let (mut sources, mut hooks, mut functions) = (Vec::new(), Vec::new(), Vec::new());
         for (at, declaration) in file.declarations.iter().enumerate() {
             let verb = Span { start: declaration.span.start, end: declaration.span.start + 5 };
             match &declaration.kind {
@@ -103,6 +108,11 @@ impl Checker<'_> {
                         &mut seen,
                         &mut values,
                     );
+                }
+                DeclarationKind::Function(ident, params, result, body) => {
+                    if !self.taken(ident, &mut seen) {
+                        functions.push(self.declare_function(ident, params, result.as_ref(), body));
+                    }
                 }
                 DeclarationKind::Does(ident, params, body) => {
                     if !self.taken(ident, &mut seen) {
@@ -144,7 +154,7 @@ impl Checker<'_> {
         for (_, declared, _) in &sources {
             self.declare_source(declared);
         }
-        self.values(&values);
+        self.values(&values, &functions);
         for (follows, declared, e) in sources {
             self.source_question(follows, declared, e);
         }
@@ -164,6 +174,7 @@ impl Checker<'_> {
         if let Some(style) = file.style {
             self.style(style);
         }
+        self.count_levels();
         self.work_out_reads();
         self.unused(&values);
     }
@@ -246,7 +257,8 @@ impl Checker<'_> {
                 let unknown: Vec<&str> = later.chain(others).map(|i| i.name.as_str()).collect();
                 let mut early = None;
                 free_names(from, &mut |name| {
-                    let shared = matches!(self.symbols.get(name), Some(Symbol::Store(_)));
+                    let shared =
+                        matches!(self.symbols.get(name), Some(Symbol::Store(_) | Symbol::Function(_)));
                     if shared || unknown.contains(&name) {
                         early = Some(name.to_owned());
                     }
@@ -288,26 +300,33 @@ impl Checker<'_> {
     }
 
     /// Compiles all values, each after those that it reads.
-    fn values(&mut self, values: &[Value<'_>]) {
-        let numbers: HashMap<&str, usize> =
-            values.iter().enumerate().map(|(i, value)| (value.ident.name.as_str(), i)).collect();
-        let reads: Vec<Vec<usize>> = values
+    fn values(&mut self, values: &[Value<'_>], functions: &[DeclaredFunction<'_>]) {
+        let idents: Vec<&Ident> = values
             .iter()
-            .map(|value| {
-                let mut found = Vec::new();
-                if let Some(from) = value.from {
-                    free_names(from, &mut |name| found.extend(numbers.get(name)));
-                }
-                found
-            })
+            .map(|value| value.ident)
+            .chain(functions.iter().map(|function| function.ident))
             .collect();
+        let numbers: HashMap<&str, usize> =
+            idents.iter().enumerate().map(|(i, ident)| (ident.name.as_str(), i)).collect();
+        let mut reads: Vec<Vec<usize>> = vec![Vec::new(); idents.len()];
+        for (value, found) in values.iter().zip(&mut reads) {
+            if let Some(from) = value.from {
+                free_names(from, &mut |name| found.extend(numbers.get(name)));
+            }
+        }
+        for (function, found) in functions.iter().zip(&mut reads[values.len()..]) {
+            let mut each = |name: &str| found.extend(numbers.get(name));
+            names_in_function(function.params, function.body, &mut each);
+        }
+        self.functions_in_circles(functions, values.len(), &mut reads);
         for step in order(&reads) {
             match step {
-                Step::Value(i) => self.compile_value(&values[i]),
+                Step::Value(i) if i < values.len() => self.compile_value(&values[i]),
+                Step::Value(i) => self.compile_function(&functions[i - values.len()]),
                 Step::Circle(circle) => {
                     let circle: Vec<(String, Span)> = circle
                         .iter()
-                        .map(|i| (values[*i].ident.name.clone(), values[*i].ident.span))
+                        .map(|i| (idents[*i].name.clone(), idents[*i].span))
                         .collect();
                     let at = circle[0].1;
                     self.report(CircularValue { circle }, at);
@@ -336,7 +355,7 @@ impl Checker<'_> {
         };
         let ty = self.not_too_deep(ty, value.ident.span);
         if !ty.is_settled() && value.role != CellRole::Derived {
-            let finding = NeedsType { name: name.clone(), list: matches!(ty, Ty::List(_)) };
+            let finding = NeedsType::Value { name: name.clone(), list: matches!(ty, Ty::List(_)) };
             self.report(finding, value.ident.span);
             return;
         }
@@ -378,7 +397,12 @@ impl Checker<'_> {
         let (mut cells, mut blocks) =
             (std::mem::take(&mut plan.cells), std::mem::take(&mut plan.blocks));
         let types: Vec<vein_plan::TypeId> = cells.iter().map(|cell| cell.ty).collect();
-        let finder = Finder { program: &self.tables.program, exprs: &plan.exprs, types: &types };
+        let finder = Finder {
+            program: &self.tables.program,
+            exprs: &plan.exprs,
+            functions: &plan.functions,
+            types: &types,
+        };
         for cell in &mut cells {
             if let CellKind::Derived(id, found) = &mut cell.kind {
                 *found = finder.reads(*id);
@@ -432,6 +456,11 @@ impl Checker<'_> {
         for asked in self.asked.iter().filter(|asked| !asked.used) {
             let finding = NeverRead { name: asked.name.clone(), what: "function", assigned: false };
             findings.push((finding, asked.span));
+        }
+        let is_store = self.plan.store.is_some();
+        for function in self.functions.iter().filter(|function| !function.called && !is_store) {
+            let (name, what) = (function.name.clone(), "function");
+            findings.push((NeverRead { name, what, assigned: false }, function.span));
         }
         for (finding, span) in findings {
             self.report(finding, span);

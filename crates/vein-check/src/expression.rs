@@ -132,7 +132,7 @@ impl Checker<'_> {
     fn name(&mut self, name: &str, span: Span) -> Typed {
         if let Some(local) = self.local(name).cloned() {
             return match local.what {
-                LocalKind::Value(id, ty) => {
+                LocalKind::Value(id, ty) | LocalKind::Variable(id, ty) => {
                     let ty = self.narrowed(Some(name.into()), ty);
                     self.typed(Expr::Local(id), ty)
                 }
@@ -159,6 +159,11 @@ impl Checker<'_> {
             }
             Some(Symbol::Asked(asked)) => {
                 self.asked[*asked as usize].used = true;
+                let advice = format!("call it: `{name}(…)`");
+                self.not_usable(name.into(), "a function", &advice, span)
+            }
+            Some(Symbol::Function(function)) => {
+                self.functions[*function as usize].called = true;
                 let advice = format!("call it: `{name}(…)`");
                 self.not_usable(name.into(), "a function", &advice, span)
             }
@@ -200,11 +205,7 @@ impl Checker<'_> {
             .iter()
             .map(|piece| match piece {
                 TemplatePiece::Text(text) => Piece::Static(text.clone()),
-                TemplatePiece::Expr(e) => {
-                    let typed = self.expr(e);
-                    self.showable(&typed.ty, e.span);
-                    Piece::Value(typed.id)
-                }
+                TemplatePiece::Expr(e) => Piece::Value(self.shown(e)),
             })
             .collect();
         self.typed(Expr::Concat(pieces), Ty::String)

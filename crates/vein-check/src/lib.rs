@@ -24,6 +24,7 @@ mod control;
 mod diagnostics;
 mod events;
 mod expression;
+mod functions;
 mod interface;
 mod map;
 mod marks;

@@ -15,9 +15,9 @@ pub(crate) const LIST_EDITS: &[&str] =
     &["push", "pop", "shift", "unshift", "splice", "sort", "reverse"];
 
 /// A function given as an argument, compiled.
-struct Given {
-    function: Function,
-    ty: Ty,
+pub(crate) struct Given {
+    pub(crate) function: Function,
+    pub(crate) ty: Ty,
 }
 
 impl Checker<'_> {
@@ -116,6 +116,9 @@ impl Checker<'_> {
                     return result;
                 }
                 if let Some(store) = self.store_named(of) {
+                    if let Some(function) = self.store_function(store, name) {
+                        return self.apply(function, name.span, args);
+                    }
                     if self.store_handler(store, name).is_some() {
                         let advice = "a handler changes state and gives no value: call it from an \
                                       event or a handler";
@@ -183,6 +186,10 @@ impl Checker<'_> {
                 self.not_usable(name.into(), "a handler", advice, at)
             }
             Some(Symbol::Broken) => self.broken(),
+            Some(Symbol::Function(function)) if self.local(name).is_none() => {
+                let function = *function;
+                self.apply(function, at, args)
+            }
             Some(Symbol::Asked(_)) if self.local(name).is_none() => {
                 let callee = ast::Expr { kind: ExprKind::Name(name.into()), span: at };
                 self.ask(&callee, args)
@@ -333,6 +340,9 @@ impl Checker<'_> {
         info: &MemberInfo,
         want: Option<&Ty>,
     ) -> Option<Given> {
+        if let Some(function) = self.function_named(arg) {
+            return self.passed(function, arg, params, info, want);
+        }
         let ExprKind::Arrow(names, body) = &arg.kind else {
             let typed = self.expr(arg);
             if typed.ty != Ty::Error {
@@ -392,7 +402,7 @@ impl Checker<'_> {
     }
 }
 
-fn why(info: &MemberInfo) -> String {
+pub(crate) fn why(info: &MemberInfo) -> String {
     format!("for `{}`", info.name)
 }
 

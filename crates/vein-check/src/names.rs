@@ -1,10 +1,57 @@
 //! The names that an expression uses, for the order in which values are worked out.
 
-use vein_syntax::ast::{Expr, ExprKind, RecordItem, TemplatePiece};
+use vein_syntax::ast::{
+    Expr, ExprKind, FunctionBody, RecordItem, Stmt, StmtKind, TemplatePiece, TypedName,
+};
 
 /// Calls `each` with every free name of an expression.
 pub(crate) fn free_names<'a>(expr: &'a Expr, each: &mut impl FnMut(&'a str)) {
     walk(expr, &mut Vec::new(), each);
+}
+
+/// Calls `each` with every free name of a function.
+pub(crate) fn names_in_function<'a>(
+    params: &'a [TypedName],
+    body: &'a FunctionBody,
+    each: &mut impl FnMut(&'a str),
+) {
+    let mut bound: Vec<&str> = params.iter().map(|param| param.ident.name.as_str()).collect();
+    match body {
+        FunctionBody::Value(e) => walk(e, &mut bound, each),
+        FunctionBody::Statements(stmts) => walk_all(stmts, &mut bound, each),
+    }
+}
+
+fn walk_all<'a>(stmts: &'a [Stmt], bound: &mut Vec<&'a str>, each: &mut impl FnMut(&'a str)) {
+    let before = bound.len();
+    for stmt in stmts {
+        match &stmt.kind {
+            StmtKind::Const(name, _, value) | StmtKind::Let(name, _, value) => {
+                walk(value, bound, each);
+                bound.push(&name.name);
+            }
+            StmtKind::Assign { target, value, .. } => {
+                walk(target, bound, each);
+                walk(value, bound, each);
+            }
+            StmtKind::If(test, then, otherwise) => {
+                walk(test, bound, each);
+                walk_all(then, bound, each);
+                walk_all(otherwise, bound, each);
+            }
+            StmtKind::For(name, list, body) => {
+                walk(list, bound, each);
+                bound.push(&name.name);
+                walk_all(body, bound, each);
+                bound.pop();
+            }
+            StmtKind::Return(value) => value.iter().for_each(|value| walk(value, bound, each)),
+            StmtKind::Give(_, args) => args.iter().for_each(|arg| walk(arg, bound, each)),
+            StmtKind::Expr(e) => walk(e, bound, each),
+            StmtKind::Reload(_) => {}
+        }
+    }
+    bound.truncate(before);
 }
 
 fn walk<'a>(expr: &'a Expr, bound: &mut Vec<&'a str>, each: &mut impl FnMut(&'a str)) {

@@ -5,10 +5,11 @@
 //! when it runs. Otherwise the paths found here are the most that it can read.
 
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
+use vein_plan::calls::reached;
 use vein_plan::code::{Expr, ExprId, Field, Function, Item, LocalId, Piece};
 use vein_plan::members::Member;
 use vein_plan::ops::{Binary, Logical, Unary};
-use vein_plan::{Extent, PlanRead, Program, ReadStep, Reads, Type, TypeId};
+use vein_plan::{Extent, OwnFunction, PlanRead, Program, ReadStep, Reads, Type, TypeId};
 
 /// Where a value may stand.
 #[derive(Clone, Debug)]
@@ -26,6 +27,7 @@ enum Origin {
 pub(crate) struct Finder<'a> {
     pub(crate) program: &'a Program,
     pub(crate) exprs: &'a [Expr],
+    pub(crate) functions: &'a [OwnFunction],
     /// The types of the plan's cells.
     pub(crate) types: &'a [TypeId],
 }
@@ -39,6 +41,8 @@ struct Walker<'a> {
     conditional: bool,
     /// Whether positions are involved, which differ from run to run.
     positions: bool,
+    /// The functions that are called, that called last last.
+    open: Vec<u32>,
     /// How many steps are left: functions inside functions are gone over several times.
     left: usize,
 }
@@ -55,6 +59,7 @@ impl Finder<'_> {
             reads: Vec::new(),
             conditional: false,
             positions: false,
+            open: Vec::new(),
             left: MOST_STEPS,
         };
         let origin = walker.follow(root);
@@ -81,18 +86,11 @@ impl Finder<'_> {
 
     /// All of every cell that an expression names.
     fn everything(&self, root: ExprId) -> Vec<PlanRead> {
-        let (mut open, mut seen) = (vec![root], vec![false; self.exprs.len()]);
-        let mut cells = Vec::new();
-        while let Some(id) = open.pop() {
-            if std::mem::replace(&mut seen[id as usize], true) {
-                continue;
-            }
-            if let Expr::Cell(cell) = &self.exprs[id as usize] {
-                cells.push(PlanRead { cell: *cell, path: Vec::new(), extent: Extent::Whole });
-            }
-            self.exprs[id as usize].children(|child| open.push(child));
-        }
-        cells
+        let cells = reached(self.exprs, self.functions, root).into_iter().filter_map(|id| {
+            let Expr::Cell(cell) = &self.exprs[id as usize] else { return None };
+            Some(PlanRead { cell: *cell, path: Vec::new(), extent: Extent::Whole })
+        });
+        cells.collect()
     }
 }
 
@@ -253,6 +251,15 @@ impl Walker<'_> {
                 let body = self.sometimes(|walker| walker.follow(*body));
                 Origin::Either(vec![body])
             }
+            Expr::With(of, local, body) => {
+                let of = self.follow(*of);
+                self.locals.insert(*local, of);
+                self.follow(*body)
+            }
+            Expr::Apply(function, args) => {
+                let args = args.iter().map(|arg| self.follow(*arg)).collect();
+                self.call_own(*function, args)
+            }
             Expr::Concat(pieces) => {
                 for piece in pieces {
                     match piece {
@@ -278,6 +285,29 @@ impl Walker<'_> {
                 Origin::Made
             }
         }
+    }
+
+    /// What a function gives for arguments from these places. Of what one that calls itself is given, and of what it
+    /// gives, all may be read.
+    fn call_own(&mut self, number: u32, args: Vec<Origin>) -> Origin {
+        let function = &self.finder.functions[number as usize];
+        if function.levels > 0 {
+            self.positions = true;
+            self.sometimes(|walker| args.iter().for_each(|arg| walker.look(arg, Extent::Whole)));
+            if self.open.contains(&number) {
+                return Origin::Made;
+            }
+        }
+        self.open.push(number);
+        let around = std::mem::replace(&mut self.locals, (0..).zip(args).collect());
+        let result = self.follow(function.body);
+        self.locals = around;
+        self.open.pop();
+        if function.levels == 0 {
+            return result;
+        }
+        self.sometimes(|walker| walker.look(&result, Extent::Whole));
+        Origin::Made
     }
 
     fn list(&mut self, items: &[Item]) -> Origin {

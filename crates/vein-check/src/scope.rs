@@ -3,6 +3,7 @@
 use crate::asked::AskedInfo;
 use crate::diagnostics::cannot_assign::Target;
 use crate::diagnostics::{Finding, diagnostic};
+use crate::functions::FunctionInfo;
 use crate::interface::Interface;
 use crate::marks::Reach;
 use crate::named::Named;
@@ -37,6 +38,8 @@ pub(crate) enum Symbol {
     Store(u32),
     /// A function of the host.
     Asked(u32),
+    /// A function of its own.
+    Function(u32),
     /// Declared, but in a way that was reported.
     Broken,
 }
@@ -103,6 +106,8 @@ pub(crate) struct LocalName {
 pub(crate) enum LocalKind {
     /// A parameter or constant.
     Value(LocalId, Ty),
+    /// A name that can be assigned.
+    Variable(LocalId, Ty),
     /// The item of a loop: the expression that reads it, and the place where it can be
     /// assigned, or why it cannot.
     Item(ExprId, Ty, Result<Place, Target>),
@@ -136,6 +141,13 @@ pub(crate) struct Checker<'a> {
     pub(crate) events: Vec<EventInfo>,
     pub(crate) stores: Vec<UsedStore>,
     pub(crate) asked: Vec<AskedInfo>,
+    pub(crate) functions: Vec<FunctionInfo>,
+    /// The functions here that stand for those of stores, by these stores' plans and their numbers there.
+    pub(crate) copied: HashMap<(u32, u32), u32>,
+    /// The cells here that stand for those of stores, in the same way.
+    pub(crate) standing: HashMap<(u32, u32), u32>,
+    /// Whether what a function gives is compiled.
+    pub(crate) is_in_function: bool,
     pub(crate) locals: Vec<LocalName>,
     /// Where the locals of the innermost scope begin.
     pub(crate) scope_start: usize,
@@ -273,6 +285,16 @@ impl<'a> Checker<'a> {
                 Some(local) => !matches!(local.what, LocalKind::Item(..)),
                 None => !matches!(symbols.get(root), Some(Symbol::Cell(_) | Symbol::Store(_))),
             }
+        });
+    }
+
+    /// Forgets what is known of names that may have been assigned.
+    pub(crate) fn forget_variables(&mut self) {
+        let locals = &self.locals;
+        self.facts.retain(|fact| {
+            let root = fact.path.split('.').next().unwrap_or("");
+            let local = locals.iter().rev().find(|local| local.name == root);
+            !local.is_some_and(|local| matches!(local.what, LocalKind::Variable(..)))
         });
     }
 

@@ -2,7 +2,7 @@
 
 use crate::diagnostics::cannot_assign::Target;
 use crate::diagnostics::{
-    CannotAssign, NameTaken, NoEffect, UnknownEvent, WrongArguments, WrongType,
+    CannotAssign, NameTaken, NeedsType, NoEffect, UnknownEvent, WrongArguments, WrongType,
 };
 use crate::members::LIST_EDITS;
 use crate::narrow::{facts, path_of};
@@ -48,24 +48,116 @@ impl Checker<'_> {
 
     fn statement_of(&mut self, kind: &StmtKind, block: &mut Body) {
         match kind {
-            StmtKind::Const(name, value) => self.constant(name, value, block),
+            StmtKind::Const(name, ty, value) => self.constant(name, ty.as_ref(), value, block),
+            StmtKind::Let(name, ty, value) => self.variable_local(name, ty.as_ref(), value, block),
             StmtKind::Assign { target, op, value } => self.assign(target, *op, value, block),
             StmtKind::If(test, then, otherwise) => self.branch(test, then, otherwise, block),
             StmtKind::For(name, list, body) => self.each(name, list, body, block),
-            StmtKind::Return => self.emit(Stmt::Return, block),
+            StmtKind::Return(_) => self.emit(Stmt::Return, block),
             StmtKind::Give(name, args) => self.give(name, args, block),
             StmtKind::Reload(name) => self.reload(name, block),
             StmtKind::Expr(e) => self.effect(e, block),
         }
     }
 
-    fn constant(&mut self, name: &Ident, value: &ast::Expr, block: &mut Body) {
+    /// Tells of a name that is there already among those of the innermost block.
+    pub(crate) fn not_taken_here(&mut self, name: &Ident) {
         let here = &self.locals[self.scope_start.min(self.locals.len())..];
         if let Some(earlier) = here.iter().find(|l| l.name == name.name).map(|l| l.span) {
             let finding =
                 NameTaken { name: name.name.clone(), first: Some(earlier), elsewhere: None };
             self.report(finding, name.span);
         }
+    }
+
+    /// The value of a constant or variable, with its type where that was written.
+    pub(crate) fn named_value(
+        &mut self,
+        name: &Ident,
+        ty: Option<&ast::TypeExpr>,
+        value: &ast::Expr,
+    ) -> Typed {
+        let Some(ty) = ty else { return self.expr(value) };
+        let ty = self.resolve(ty);
+        let value = self.expr_of(value, &ty, &format!("for `{}`", name.name));
+        Typed { id: value.id, ty }
+    }
+
+    /// The type of a variable: what is assigned later fits it, too.
+    pub(crate) fn type_of_variable(&mut self, name: &Ident, is_written: bool, ty: Ty) -> Ty {
+        let ty = if is_written { ty } else { ty.widened() };
+        if ty.is_settled() {
+            return ty;
+        }
+        let list = matches!(ty, Ty::List(_));
+        self.report(NeedsType::Value { name: name.name.clone(), list }, name.span);
+        Ty::Error
+    }
+
+    /// `let name = value`
+    fn variable_local(
+        &mut self,
+        name: &Ident,
+        ty: Option<&ast::TypeExpr>,
+        value: &ast::Expr,
+        block: &mut Body,
+    ) {
+        self.not_taken_here(name);
+        let first = match &value.kind {
+            ExprKind::Await(asked) => self.awaited(asked, block, None).map(|(local, found)| {
+                let id = self.push(Expr::Local(local));
+                let Some(ty) = ty else { return Typed { id, ty: found } };
+                let ty = self.resolve(ty);
+                self.require(&found, &ty, value.span, &format!("for `{}`", name.name));
+                Typed { id, ty }
+            }),
+            _ => Some(self.named_value(name, ty, value)),
+        };
+        let first = first.unwrap_or_else(|| self.broken());
+        let ty = self.type_of_variable(name, ty.is_some(), first.ty);
+        let local = self.bind_variable(name, ty.clone());
+        let ty = self.tables.ty(&ty);
+        self.emit(Stmt::Vary(local, ty, first.id), block);
+    }
+
+    /// `name = value`, where the name was declared by `let`: the name's own, and its type.
+    pub(crate) fn variable_named(&self, target: &ast::Expr) -> Option<(u32, Ty)> {
+        let ExprKind::Name(name) = &target.kind else { return None };
+        match &self.local(name)?.what {
+            LocalKind::Variable(local, ty) => Some((*local, ty.clone())),
+            _ => None,
+        }
+    }
+
+    /// The value that a variable is assigned.
+    pub(crate) fn assigned_value(
+        &mut self,
+        (local, ty): (u32, &Ty),
+        target: &ast::Expr,
+        op: Option<Binary>,
+        value: &ast::Expr,
+    ) -> Typed {
+        let why = format!("for `{}`", self.source(target.span));
+        let value = match op {
+            None => self.expr_of(value, ty, &why),
+            Some(op) => {
+                let read = self.push(Expr::Local(local));
+                self.compound(op, (read, ty), target, value)
+            }
+        };
+        let known = if value.ty == Ty::Error { ty.clone() } else { value.ty.clone() };
+        self.assigned(path_of(target), &known);
+        value
+    }
+
+    fn constant(
+        &mut self,
+        name: &Ident,
+        ty: Option<&ast::TypeExpr>,
+        value: &ast::Expr,
+        block: &mut Body,
+    ) {
+        self.not_taken_here(name);
         // `const last = list.pop()`: the item first, then the change.
         if let Some((list, method, args)) = list_edit(value)
             && matches!(method.name.as_str(), "pop" | "shift")
@@ -78,7 +170,9 @@ impl Checker<'_> {
                     _ => Ty::Error,
                 };
                 let read = self.push(Expr::Call(Member::ListAt, Some(target.read), vec![at]));
-                let local = self.bind_local(name, Ty::optional(item));
+                let found = Ty::optional(item);
+                let kept = self.kept_as(name, ty, found, value.span);
+                let local = self.bind_local(name, kept);
                 self.emit(Stmt::Let(local, read), block);
                 self.edit(target, list, method, args, block);
             } else {
@@ -87,14 +181,30 @@ impl Checker<'_> {
             return;
         }
         if let ExprKind::Await(asked) = &value.kind {
-            if self.awaited(asked, block, Some(name)).is_none() {
-                self.bind_local(name, Ty::Error);
+            match self.awaited(asked, block, Some(name)) {
+                Some((local, found)) => {
+                    let kept = self.kept_as(name, ty, found, value.span);
+                    if let Some(LocalName { what, .. }) = self.locals.last_mut() {
+                        *what = LocalKind::Value(local, kept);
+                    }
+                }
+                None => {
+                    self.bind_local(name, Ty::Error);
+                }
             }
             return;
         }
-        let value = self.expr(value);
+        let value = self.named_value(name, ty, value);
         let local = self.bind_local(name, value.ty);
         self.emit(Stmt::Let(local, value.id), block);
+    }
+
+    /// The type of a constant whose value was found, where one was written.
+    fn kept_as(&mut self, name: &Ident, ty: Option<&ast::TypeExpr>, found: Ty, at: Span) -> Ty {
+        let Some(ty) = ty else { return found };
+        let ty = self.resolve(ty);
+        self.require(&found, &ty, at, &format!("for `{}`", name.name));
+        ty
     }
 
     fn assign(
@@ -104,6 +214,17 @@ impl Checker<'_> {
         value: &ast::Expr,
         block: &mut Body,
     ) {
+        if let Some((local, ty)) = self.variable_named(target) {
+            if let (ExprKind::Await(asked), None) = (&value.kind, op) {
+                let Some((answer, found)) = self.awaited(asked, block, None) else { return };
+                self.require(&found, &ty, value.span, &format!("for `{}`", self.source(target.span)));
+                self.assigned(path_of(target), &found);
+                let answer = self.push(Expr::Local(answer));
+                return self.emit(Stmt::Assign(local, answer), block);
+            }
+            let value = self.assigned_value((local, &ty), target, op, value);
+            return self.emit(Stmt::Assign(local, value.id), block);
+        }
         let Some(assignable) = self.assignable(target) else {
             self.expr(value);
             return;
@@ -118,7 +239,7 @@ impl Checker<'_> {
         }
         let value = match op {
             None => self.expr_of(value, &assignable.ty, &why),
-            Some(op) => self.compound(op, &assignable, target, value),
+            Some(op) => self.compound(op, (assignable.read, &assignable.ty), target, value),
         };
         let narrowed = if value.ty == Ty::Error { assignable.ty } else { value.ty };
         self.assigned(path_of(target), &narrowed);
@@ -129,23 +250,23 @@ impl Checker<'_> {
     fn compound(
         &mut self,
         op: Binary,
-        target: &Assignable,
+        (read, ty): (u32, &Ty),
         written: &ast::Expr,
         value: &ast::Expr,
     ) -> Typed {
-        let current = self.narrowed(path_of(written), target.ty.clone());
+        let current = self.narrowed(path_of(written), ty.clone());
         let why = format!("for `{}`", self.source(written.span));
         let value = if op == Binary::Add && current.is_text() {
             let value = self.expr(value);
             self.showable(&value.ty, written.span);
-            self.require(&Ty::String, &target.ty, written.span, &why);
+            self.require(&Ty::String, ty, written.span, &why);
             Typed { id: value.id, ty: Ty::String }
         } else {
             self.require(&current, &Ty::Number, written.span, "for an operator on numbers");
             self.expr_of(value, &Ty::Number, &why)
         };
         let ty = value.ty.clone();
-        self.typed(Expr::Binary(op, target.read, value.id), ty)
+        self.typed(Expr::Binary(op, read, value.id), ty)
     }
 
     fn branch(
@@ -160,7 +281,8 @@ impl Checker<'_> {
         let else_block = self.knowing(facts(test, false), |checker| checker.block(otherwise));
         self.emit(Stmt::If(condition.id, then_block, else_block), block);
         self.forget_state();
-        let leaves = |stmts: &[ast::Stmt]| stmts.last().is_some_and(|s| s.kind == StmtKind::Return);
+        self.forget_variables();
+        let leaves = |stmts: &[ast::Stmt]| stmts.last().is_some_and(|s| matches!(s.kind, StmtKind::Return(_)));
         // After `if (!note) return`, the note is there.
         if leaves(then) {
             self.facts.extend(facts(test, false));
@@ -202,6 +324,7 @@ impl Checker<'_> {
         });
         let body = self.scoped(|checker| {
             checker.forget_state();
+            checker.forget_variables();
             checker.forget(&name.name);
             checker.locals.push(LocalName {
                 name: name.name.clone(),
@@ -211,6 +334,7 @@ impl Checker<'_> {
             checker.block(body)
         });
         self.forget_state();
+        self.forget_variables();
         self.emit(Stmt::For(index, read, body), block);
     }
 
@@ -477,6 +601,8 @@ impl Checker<'_> {
         let name = match target {
             Target::Prop
             | Target::Derived
+            | Target::Variable
+            | Target::Function
             | Target::Handler
             | Target::Made
             | Target::Handed
@@ -565,6 +691,7 @@ impl Checker<'_> {
         if let Some(local) = self.local(name).cloned() {
             return Some(match local.what {
                 LocalKind::Value(..) => Err(Target::Constant),
+                LocalKind::Variable(..) => Err(Target::Variable),
                 LocalKind::Event | LocalKind::Payload(_) => Err(Target::Event),
                 LocalKind::Item(read, ty, place) => place.map(|place| {
                     let root = self.roots.get(&place.cell).copied().unwrap_or(place.cell);
@@ -592,6 +719,7 @@ impl Checker<'_> {
                 })
             }
             Some(Symbol::Handler(_) | Symbol::Asked(_)) => Some(Err(Target::Handler)),
+            Some(Symbol::Function(_)) => Some(Err(Target::Function)),
             Some(Symbol::Store(store)) => {
                 self.stores[*store as usize].used = true;
                 Some(Err(Target::Store))

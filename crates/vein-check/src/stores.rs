@@ -1,14 +1,16 @@
 //! Stores: what others know of them, and how components read and call them.
 
 use crate::diagnostics::{
-    NotUsableHere, StoreAlone, StoreCircle, UnknownField, UnknownStore, diagnostic,
+    NoEffect, NotUsableHere, StoreAlone, StoreCircle, UnknownField, UnknownStore, diagnostic,
 };
+use crate::functions::StoreFunctions;
 use crate::report::Diagnostic;
 use crate::scope::{CellRole, Checker, Loaded, Symbol, Typed};
 use crate::types::Ty;
 use crate::{FileFacts, NameTaken};
 use rustc_hash::FxHashMap as HashMap;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use vein_plan::CellKind;
 use vein_plan::code::{Expr, Stmt};
 use vein_plan::nearest;
@@ -16,7 +18,7 @@ use vein_syntax::Span;
 use vein_syntax::ast::{self, DeclarationKind, ExprKind, File, Ident};
 
 /// The parameters of a handler.
-type Params = Vec<(String, Ty)>;
+pub(crate) type Params = Vec<(String, Ty)>;
 
 /// What is known of a store once it has been checked.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -27,6 +29,8 @@ pub(crate) struct StoreFacts {
     pub(crate) cells: Vec<StoreCell>,
     /// Its handlers, with their parameters.
     pub(crate) handlers: Vec<(String, Params)>,
+    /// Its functions.
+    pub(crate) functions: Arc<StoreFunctions>,
 }
 
 /// Something that can be read of a store.
@@ -43,9 +47,7 @@ pub(crate) struct UsedStore {
     pub(crate) name: String,
     pub(crate) span: Span,
     /// What is known of it; nothing where it stands in a circle.
-    facts: Option<StoreFacts>,
-    /// For each cell of the store that is read here, the cell that stands for it.
-    cells: HashMap<u32, u32>,
+    pub(crate) facts: Option<StoreFacts>,
     pub(crate) used: bool,
 }
 
@@ -152,7 +154,7 @@ impl Checker<'_> {
         let number = self.stores.len() as u32;
         self.symbols.insert(ident.name.clone(), Symbol::Store(number));
         let (name, span) = (ident.name.clone(), ident.span);
-        self.stores.push(UsedStore { name, span, facts, cells: HashMap::default(), used: false });
+        self.stores.push(UsedStore { name, span, facts, used: false });
     }
 
     /// The store that an expression names.
@@ -175,6 +177,10 @@ impl Checker<'_> {
             let ty = self.type_of_cell(cell, &path);
             return Some(self.typed(Expr::Cell(cell), ty));
         }
+        if facts.functions.named(&name.name).is_some() {
+            let advice = format!("call it: `{}.{}(…)`", self.stores[store as usize].name, name.name);
+            return Some(self.not_usable(name.name.clone(), "a function", &advice, name.span));
+        }
         if facts.handlers.iter().any(|(handler, _)| *handler == name.name) {
             let advice = format!(
                 "call it where something happens: `click=\"-> {}.{}(…)\"`",
@@ -192,7 +198,10 @@ impl Checker<'_> {
         let used = &self.stores[store as usize];
         let Some(facts) = &used.facts else { return self.broken() };
         let known: Vec<String> = match called {
-            true => facts.handlers.iter().map(|(name, _)| name.clone()).collect(),
+            true => {
+                let handlers = facts.handlers.iter().map(|(name, _)| name.clone());
+                handlers.chain(facts.functions.names()).collect()
+            }
             false => facts.cells.iter().map(|cell| cell.name.clone()).collect(),
         };
         let ty = format!("store {}", used.name);
@@ -205,23 +214,13 @@ impl Checker<'_> {
     /// The cell that stands for one of a store.
     fn store_cell(&mut self, store: u32, found: &StoreCell) -> u32 {
         let used = &self.stores[store as usize];
-        if let Some(known) = used.cells.get(&found.cell) {
-            return *known;
-        }
         let plan = used.facts.as_ref().map_or(0, |facts| facts.plan);
         let (span, store_name) = (used.span, used.name.clone());
         let name = format!("{store_name}.{}", found.name);
-        let kind = CellKind::Store(plan, found.cell);
-        let cell = self.variable(&Ident { name, span }, found.ty.clone(), kind, 0);
-        self.cells[cell as usize].role = CellRole::Stored;
-        self.stores[store as usize].cells.insert(found.cell, cell);
-        if let Some(loaded) = &found.loaded {
-            let mut beside = |name: String, ty: Ty, at: u32| {
-                let kind = CellKind::Store(plan, at);
-                let own = self.variable(&Ident { name, span }, ty, kind, 0);
-                self.stores[store as usize].cells.insert(at, own);
-                own
-            };
+        let cell = self.stands_for((plan, found.cell), name, found.ty.clone(), span);
+        if let (Some(loaded), None) = (&found.loaded, &self.cells[cell as usize].loaded) {
+            let mut beside =
+                |name: String, ty: Ty, at: u32| self.stands_for((plan, at), name, ty, span);
             let status =
                 beside(format!("{store_name}.{} is", found.name), Ty::statuses(), loaded.status);
             let reason =
@@ -230,6 +229,23 @@ impl Checker<'_> {
             self.cells[cell as usize].loaded = Some(loaded);
         }
         cell
+    }
+
+    /// The cell here that stands for one of a store: the store's plan, and the cell there.
+    pub(crate) fn stands_for(
+        &mut self,
+        (plan, cell): (u32, u32),
+        name: String,
+        ty: Ty,
+        span: Span,
+    ) -> u32 {
+        if let Some(known) = self.standing.get(&(plan, cell)) {
+            return *known;
+        }
+        let own = self.variable(&Ident { name, span }, ty, CellKind::Store(plan, cell), 0);
+        self.cells[own as usize].role = CellRole::Stored;
+        self.standing.insert((plan, cell), own);
+        own
     }
 
     /// `tank.draw(2.5)` as a statement.
@@ -261,7 +277,9 @@ impl Checker<'_> {
         if let Some(at) = at {
             return Some((facts.plan, at as u32, facts.handlers[at].1.clone()));
         }
-        if facts.cells.iter().any(|cell| cell.name == name.name) {
+        if facts.functions.named(&name.name).is_some() {
+            self.report(NoEffect::Discarded { method: name.name.clone() }, name.span);
+        } else if facts.cells.iter().any(|cell| cell.name == name.name) {
             let advice = "read it without `()`".into();
             let finding = NotUsableHere { name: name.name.clone(), what: "a value", advice };
             self.report(finding, name.span);
@@ -307,6 +325,11 @@ impl Checker<'_> {
             loaded: info.loaded.clone(),
         });
         let handlers = self.handlers.iter().map(|h| (h.name.clone(), h.params.clone()));
-        StoreFacts { plan: self.own.number, cells: cells.collect(), handlers: handlers.collect() }
+        StoreFacts {
+            plan: self.own.number,
+            cells: cells.collect(),
+            handlers: handlers.collect(),
+            functions: Arc::new(self.store_functions()),
+        }
     }
 }

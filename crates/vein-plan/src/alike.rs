@@ -123,6 +123,10 @@ impl<'a> Code<'a> {
         stmt.children(|expr| exprs.push(expr), |_| {});
         match stmt {
             Stmt::Let(local, _) => write!(says, "const {local}"),
+            Stmt::Vary(local, ty, _) => {
+                write!(says, "let {local}: {}", self.program.type_name(*ty))
+            }
+            Stmt::Assign(local, _) => write!(says, "{local} ="),
             Stmt::Set(place, _) => write!(says, "set {}", self.place(place).0),
             Stmt::Edit(place, edit) => {
                 let what = match edit {
@@ -205,6 +209,11 @@ impl<'a> Code<'a> {
                 write!(says, "{member:?} {:?} {}", function.params, extra.is_some())
             }
             Expr::Ask(asked, _) => write!(says, "asks {}", self.asked(*asked)),
+            Expr::With(_, local, _) => write!(says, "with {local}"),
+            // What a function does may have become something else, as what a value is derived from.
+            Expr::Apply(function, _) => {
+                write!(says, "calls {}", self.plan.functions[*function as usize].name)
+            }
         }
         .unwrap_or_default();
         Node { says, exprs, bodies: Vec::new() }

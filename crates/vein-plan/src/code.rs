@@ -3,6 +3,7 @@
 
 use crate::members::Member;
 use crate::ops::{Binary, Logical, Unary};
+use crate::program::TypeId;
 use crate::text::Text;
 
 /// An expression's place in its plan's table.
@@ -45,6 +46,8 @@ pub enum Expr {
     Choose(ExprId, ExprId, ExprId),
     /// `value?.…`: `null` of `null`; else `body`, in which the local stands for the value.
     Unless(ExprId, LocalId, ExprId),
+    /// A name for a value in an expression: `body`, in which the local stands for the value.
+    With(ExprId, LocalId, ExprId),
     /// Template literals, and text and attributes with interpolation.
     Concat(Vec<Piece>),
     /// An array literal.
@@ -57,6 +60,8 @@ pub enum Expr {
     Walk(Member, ExprId, Function, Option<ExprId>),
     /// A function that the host answers at once.
     Ask(u32, Vec<ExprId>),
+    /// A function of the plan.
+    Apply(u32, Vec<ExprId>),
 }
 
 /// An arrow function: its parameters are locals, missing ones are not bound.
@@ -120,6 +125,10 @@ pub enum PlaceStep {
 pub enum Stmt {
     /// `const name = value`
     Let(LocalId, ExprId),
+    /// `let name = value`: what it holds by then may become another value of the type.
+    Vary(LocalId, TypeId, ExprId),
+    /// `name = value`, where the name was declared by `let`.
+    Assign(LocalId, ExprId),
     /// `place = value`
     Set(Place, ExprId),
     /// `place.push(…)` and its like.
@@ -178,7 +187,8 @@ impl Expr {
             Expr::Index(a, b)
             | Expr::Binary(_, a, b)
             | Expr::Logical(_, a, b)
-            | Expr::Unless(a, _, b) => [*a, *b].into_iter().for_each(each),
+            | Expr::Unless(a, _, b)
+            | Expr::With(a, _, b) => [*a, *b].into_iter().for_each(each),
             Expr::Choose(a, b, c) => [*a, *b, *c].into_iter().for_each(each),
             Expr::Concat(pieces) => {
                 for piece in pieces {
@@ -202,14 +212,65 @@ impl Expr {
             Expr::Walk(_, list, function, extra) => {
                 [*list, function.body].iter().chain(extra).copied().for_each(each);
             }
-            Expr::Ask(_, args) => args.iter().copied().for_each(each),
+            Expr::Ask(_, args) | Expr::Apply(_, args) => args.iter().copied().for_each(each),
         }
+    }
+
+    /// The same with other children.
+    #[must_use]
+    pub fn with_children(&self, mut other: impl FnMut(ExprId) -> ExprId) -> Expr {
+        let mut expr = self.clone();
+        match &mut expr {
+            Expr::Null
+            | Expr::Boolean(_)
+            | Expr::Number(_)
+            | Expr::String(_)
+            | Expr::Cell(_)
+            | Expr::Local(_) => {}
+            Expr::Field(a, _) | Expr::Unary(_, a) => *a = other(*a),
+            Expr::Index(a, b)
+            | Expr::Binary(_, a, b)
+            | Expr::Logical(_, a, b)
+            | Expr::Unless(a, _, b)
+            | Expr::With(a, _, b) => [a, b].into_iter().for_each(|e| *e = other(*e)),
+            Expr::Choose(a, b, c) => [a, b, c].into_iter().for_each(|e| *e = other(*e)),
+            Expr::Concat(pieces) => {
+                for piece in pieces {
+                    if let Piece::Value(e) | Piece::Shown(e) = piece {
+                        *e = other(*e);
+                    }
+                }
+            }
+            Expr::List(items) => {
+                for Item::One(e) | Item::Spread(e) in items {
+                    *e = other(*e);
+                }
+            }
+            Expr::Record(fields) => {
+                for Field::One(_, e) | Field::Spread(e) in fields {
+                    *e = other(*e);
+                }
+            }
+            Expr::Call(_, receiver, args) => {
+                receiver.iter_mut().chain(args).for_each(|e| *e = other(*e));
+            }
+            Expr::Walk(_, list, function, extra) => {
+                let all = [list, &mut function.body].into_iter().chain(extra);
+                all.for_each(|e| *e = other(*e));
+            }
+            Expr::Ask(_, args) | Expr::Apply(_, args) => {
+                args.iter_mut().for_each(|e| *e = other(*e));
+            }
+        }
+        expr
     }
 
     /// The locals that this expression itself names or binds.
     pub fn locals(&self) -> Vec<LocalId> {
         match self {
-            Expr::Local(local) | Expr::Unless(_, local, _) => vec![*local],
+            Expr::Local(local) | Expr::Unless(_, local, _) | Expr::With(_, local, _) => {
+                vec![*local]
+            }
             Expr::Walk(_, _, function, _) => function.params.clone(),
             _ => Vec::new(),
         }
@@ -220,7 +281,7 @@ impl Stmt {
     /// Every expression that this statement itself names, and every statement inside it.
     pub fn children(&self, mut expr: impl FnMut(ExprId), mut stmt: impl FnMut(StmtId)) {
         match self {
-            Stmt::Let(_, value) => expr(*value),
+            Stmt::Let(_, value) | Stmt::Vary(_, _, value) | Stmt::Assign(_, value) => expr(*value),
             Stmt::Set(place, value) => {
                 place.indices().for_each(&mut expr);
                 expr(*value);

@@ -1,8 +1,10 @@
 //! The evaluator: the one meaning of expressions, used by the engine and by the proof.
 
+use crate::calls::DEEPEST_CALLS;
 use crate::code::{CellId, Expr, ExprId, Field, Function, Item, LocalId, NameId, Piece};
 use crate::members::Member;
 use crate::ops::{Binary, Logical};
+use crate::program::{OwnFunction, Plan};
 use crate::standard;
 use crate::text::Text;
 use crate::track::{Extent, Noted, Origin};
@@ -50,6 +52,10 @@ pub trait Cells {
         u64::MAX
     }
 
+    /// Notes for whoever started the evaluation that calls of functions stand too deep inside each other, that of this
+    /// function last. `null` stands for what was to be worked out.
+    fn calls_too_deep(&mut self, _function: u32) {}
+
     /// What a function of `Local` gives where the page is shown, and a text in upper or lower case
     /// where this crate has no tables for that. Without a locale, the first argument as ECMAScript's
     /// `ToString` gives it.
@@ -70,19 +76,33 @@ pub type Followed<O> = (Value, O);
 
 /// One evaluation: the tables it reads, the state, the locals, and the log of reads.
 pub struct Evaluation<'a, C, O> {
-    /// The plan's expressions.
-    pub exprs: &'a [Expr],
-    /// The program's names.
-    pub names: &'a [Name],
-    /// The state.
-    pub cells: &'a mut C,
-    /// Values of locals.
-    pub locals: &'a mut Vec<Followed<O>>,
+    exprs: &'a [Expr],
+    functions: &'a [OwnFunction],
+    names: &'a [Name],
+    cells: &'a mut C,
+    locals: &'a mut Vec<Followed<O>>,
     /// What was read; stays empty where nothing is followed.
     pub log: Vec<Noted>,
+    /// How many levels of expressions the calls come to that are under way, of functions that may call themselves.
+    levels: u32,
+    /// Whether they came to too many.
+    is_lost: bool,
 }
 
-impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
+impl<'a, C: Cells, O: Origin> Evaluation<'a, C, O> {
+    /// An evaluation of expressions of a plan, with the program's names, where the state is found, and the values of
+    /// locals.
+    pub fn new(
+        plan: &'a Plan,
+        names: &'a [Name],
+        cells: &'a mut C,
+        locals: &'a mut Vec<Followed<O>>,
+    ) -> Self {
+        let (exprs, functions) = (&plan.exprs, &plan.functions);
+        let (log, levels, is_lost) = (Vec::new(), 0, false);
+        Evaluation { exprs, functions, names, cells, locals, log, levels, is_lost }
+    }
+
     /// Evaluates an expression and looks at the whole result.
     pub fn value(&mut self, id: ExprId) -> Value {
         let (value, origin) = self.follow(id);
@@ -169,6 +189,12 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
                 self.bind(*local, of);
                 self.follow(*body)
             }
+            Expr::With(of, local, body) => {
+                let of = self.follow(*of);
+                self.bind(*local, of);
+                self.follow(*body)
+            }
+            Expr::Apply(function, args) => self.call_own(*function, args),
             Expr::Concat(pieces) => made(self.concat(pieces)),
             Expr::List(items) => self.list(items),
             Expr::Record(fields) => made(self.record(fields)),
@@ -184,6 +210,27 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
                 made(self.cells.ask(*asked, &args))
             }
         }
+    }
+
+    /// Calls a function of the plan. What it is given and what it gives is not looked at.
+    fn call_own(&mut self, number: u32, args: &[ExprId]) -> Followed<O> {
+        let OwnFunction { body, levels, .. } = &self.functions[number as usize];
+        let nothing = (Value::Null, O::made());
+        if self.is_lost || !self.cells.spend(1, 0) {
+            return nothing;
+        }
+        if self.levels + levels > DEEPEST_CALLS {
+            self.is_lost = true;
+            self.cells.calls_too_deep(number);
+            return nothing;
+        }
+        let frame: Vec<Followed<O>> = args.iter().map(|arg| self.follow(*arg)).collect();
+        let around = std::mem::replace(self.locals, frame);
+        self.levels += levels;
+        let result = self.follow(*body);
+        self.levels -= levels;
+        *self.locals = around;
+        if self.is_lost { nothing } else { result }
     }
 
     /// Uses up what it takes to go over all of a list or record, as one that becomes a text or is compared.

@@ -6,6 +6,7 @@
 //! | [`ops`], [`members`], [`standard`] | operators and standard members |
 //! | [`code`], [`program`] | expressions, statements, components as tables |
 //! | [`eval`], [`track`] | the evaluator, and what an evaluation read |
+//! | [`calls`] | which functions call which, and how deep |
 //! | [`budget`], [`depth`] | what an evaluation may cost, how deep a view may be |
 //! | [`shown`] | what a value shows in a part of the view |
 //! | [`convert`] | data from and for the host |
@@ -20,6 +21,7 @@
 pub mod alike;
 pub mod budget;
 pub mod bytes;
+pub mod calls;
 pub mod code;
 pub mod codec;
 pub mod convert;
@@ -52,7 +54,7 @@ pub use life::{Answers, Asked, Hook, Source, When, status};
 pub use nearest::nearest;
 pub use program::{
     Block, BlockId, Cell, CellKind, Commit, Conversion, Event, EventField, Form, Given, Handler,
-    Heard, Listener, ListenerOptions, Location, Namespace, Next, Part, PartKind, Plan, PlanRead,
+    Heard, Listener, ListenerOptions, Location, Namespace, Next, OwnFunction, Part, PartKind, Plan, PlanRead,
     Program, Property, ReadStep, Reads, Shape, Spot, SpotKind, TemplateNode, Type, TypeId, Use,
 };
 pub use shown::Shown;

@@ -63,6 +63,8 @@ pub struct Plan {
     pub cells: Vec<Cell>,
     /// Events given to the parent.
     pub events: Vec<Event>,
+    /// Functions that work something out, its own and those of stores that it calls.
+    pub functions: Vec<OwnFunction>,
     /// Handlers.
     pub handlers: Vec<Handler>,
     /// The markup: pieces that come and go as a whole. The first is the component's own; a
@@ -313,6 +315,27 @@ pub struct Event {
     pub name: Name,
     /// Its payload, by name.
     pub payload: Vec<(Name, TypeId)>,
+}
+
+/// A function that works something out of its arguments and of the state of its component. The parameters are the first
+/// of its locals, which are its own: those of who calls it are not seen.
+#[derive(Clone, Debug, PartialEq)]
+pub struct OwnFunction {
+    /// Its name; one of a store with the store's before it: `prices.of`.
+    pub name: Name,
+    /// Its parameters.
+    pub params: Vec<(Name, TypeId)>,
+    /// The type of what it gives.
+    pub result: TypeId,
+    /// How many locals it uses, parameters included.
+    pub locals: LocalId,
+    /// What it gives.
+    pub body: ExprId,
+    /// How many levels of expressions a call of it adds to those under way, if it may be called while it is under way
+    /// itself; otherwise nothing, since such calls come to an end by themselves.
+    pub levels: u32,
+    /// Where it was written.
+    pub location: Location,
 }
 
 /// A handler: statements with parameters. The parameters are the first locals.

@@ -198,7 +198,7 @@ records! {
     Program { names, types, shapes, plans }
     Shape { name, fields }
     Plan {
-        name, cells, events, handlers, blocks, exprs, stmts, written, store, asked, sources, hooks,
+        name, cells, events, functions, handlers, blocks, exprs, stmts, written, store, asked, sources, hooks,
         style,
     }
     Cell { name, ty, kind, block, location }
@@ -208,6 +208,7 @@ records! {
     Heard { event, locals, body, address, location }
     PlanRead { cell, path, extent }
     Event { name, payload }
+    OwnFunction { name, params, result, locals, body, levels, location }
     Handler { name, params, locals, body, location }
     Location { line, column }
     Part { mark, kind, value, reads, control, address, location }
@@ -255,7 +256,7 @@ choices! {
         0 Null, 1 Boolean(a), 2 Number(a), 3 String(a), 4 Cell(a), 5 Local(a), 6 Field(a, b),
         7 Index(a, b), 8 Unary(a, b), 9 Binary(a, b, c), 10 Logical(a, b, c), 11 Choose(a, b, c),
         12 Unless(a, b, c), 13 Concat(a), 14 List(a), 15 Record(a), 16 Call(a, b, c),
-        17 Walk(a, b, c, d), 18 Ask(a, b),
+        17 Walk(a, b, c, d), 18 Ask(a, b), 19 With(a, b, c), 20 Apply(a, b),
     }
     Piece { 0 Static(a), 1 Value(a), 2 Shown(a) }
     Item { 0 One(a), 1 Spread(a) }
@@ -264,6 +265,7 @@ choices! {
     Stmt {
         0 Let(a, b), 1 Set(a, b), 2 Edit(a, b), 3 If(a, b, c), 4 For(a, b, c), 5 Call(a, b),
         6 Give(a, b), 7 Return, 8 CallStore(a, b, c), 9 Await(a, b, c), 10 Reload(a),
+        11 Assign(a, b), 12 Vary(a, b, c),
     }
     ListEdit { 0 Push(a), 1 Pop, 2 Shift, 3 Unshift(a), 4 Splice(a, b, c), 5 Reverse, 6 Sort(a) }
     Answers { 0 AtOnce, 1 Later, 2 Again }

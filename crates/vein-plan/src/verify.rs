@@ -1,6 +1,7 @@
 //! The check that a program passes before it may run: every index is inside its table and
 //! every child stands before its parent. What passes cannot make the engine go astray.
 
+use crate::calls::{self, DEEPEST_CALLS, Deep};
 use crate::code::{CellId, Expr, ExprId, LocalId, Place, PlaceStep, Stmt, StmtId};
 use crate::life::{Answers, Asked, Hook, Source, When};
 use crate::members::{Member, Param};
@@ -45,7 +46,10 @@ pub fn verify(program: &Program) -> Result<(), Flaw> {
     };
     types(program).map_err(flaw("types"))?;
     for plan in &program.plans {
-        let mut verifier = Verifier { program, plan, exprs: Vec::new(), stmts: Vec::new() };
+        let deep = calls::depths(&plan.exprs, &plan.functions);
+        let highest = highest_cells(plan);
+        let (exprs, stmts) = (Vec::new(), Vec::new());
+        let mut verifier = Verifier { program, plan, deep, highest, exprs, stmts };
         verifier.plan().map_err(flaw(&plan.name))?;
     }
     stores_end(program).map_err(flaw("stores"))
@@ -96,9 +100,33 @@ fn types(program: &Program) -> Checked {
     program.shapes.iter().try_for_each(|shape| fields(&shape.fields, program.types.len()))
 }
 
+/// For each function, the last of the cells that it reads, itself or in functions that it calls.
+fn highest_cells(plan: &Plan) -> Vec<Option<CellId>> {
+    let calls = calls::calls(&plan.exprs, &plan.functions);
+    let mut highest = vec![None; plan.functions.len()];
+    for group in calls::groups(&calls) {
+        let own = group.iter().flat_map(|at| {
+            let body = plan.functions[*at as usize].body;
+            calls::expressions(&plan.exprs, body).into_iter().filter_map(|id| {
+                match &plan.exprs[id as usize] {
+                    Expr::Cell(cell) => Some(*cell),
+                    _ => None,
+                }
+            })
+        });
+        let called = group.iter().flat_map(|at| &calls[*at as usize]);
+        let last = own.max().max(called.filter_map(|at| highest[*at as usize]).max());
+        group.iter().for_each(|at| highest[*at as usize] = last);
+    }
+    highest
+}
+
 struct Verifier<'a> {
     program: &'a Program,
     plan: &'a Plan,
+    /// For each function, how deep it goes, and the last of the cells that it reads, itself or in functions that it calls.
+    deep: Vec<Deep>,
+    highest: Vec<Option<CellId>>,
     /// For each expression and statement, the innermost block whose cells it uses.
     exprs: Vec<BlockId>,
     stmts: Vec<BlockId>,
@@ -110,6 +138,7 @@ impl Verifier<'_> {
         self.block_parents()?;
         self.plan.cells.iter().try_for_each(|cell| self.block(cell.block))?;
         self.expressions()?;
+        self.functions()?;
         self.statements()?;
         self.cells()?;
         for event in &self.plan.events {
@@ -212,6 +241,12 @@ impl Verifier<'_> {
                 }
                 None => in_order = false,
             });
+            if let Expr::Apply(function, _) = expr
+                && let Some(deep) = self.deep.get(*function as usize)
+                && !deep.is_circular
+            {
+                depth = depth.max(deep.levels as usize);
+            }
             ensure(in_order, || format!("expression {i} before its parts"))?;
             ensure(depth <= DEEPEST_EXPRESSION, || format!("expression {i} nested too deeply"))?;
             depths.push(depth);
@@ -250,8 +285,31 @@ impl Verifier<'_> {
             Expr::Ask(asked, args) => {
                 self.asked(*asked, args.len(), &[Answers::AtOnce]).map(|_| ())
             }
+            Expr::Apply(function, args) => {
+                let function = self.plan.functions.get(*function as usize);
+                let function = function.ok_or("a call of no function")?;
+                ensure(function.params.len() == args.len(), || {
+                    "a call with other arguments".into()
+                })
+            }
             _ => Ok(()),
         }
+    }
+
+    fn functions(&self) -> Checked {
+        for (function, deep) in self.plan.functions.iter().zip(&self.deep) {
+            function.params.iter().try_for_each(|(_, ty)| self.ty(*ty))?;
+            self.ty(function.result)?;
+            let params = function.params.len() as LocalId;
+            ensure(params <= function.locals && function.locals <= MOST_LOCALS, || {
+                format!("`{}` has other locals", function.name)
+            })?;
+            ensure(function.levels == deep.counted() && deep.levels <= DEEPEST_CALLS, || {
+                format!("`{}` goes another way down", function.name)
+            })?;
+            self.expr(function.body, 0)?;
+        }
+        Ok(())
     }
 
     fn statements(&mut self) -> Checked {
@@ -280,6 +338,7 @@ impl Verifier<'_> {
                     let handlers = self.store(*store)?.handlers.len();
                     ensure((*handler as usize) < handlers, || "an unknown handler".into())?;
                 }
+                Stmt::Vary(_, ty, _) => self.ty(*ty)?,
                 Stmt::Await(asked, args, _) => {
                     self.asked(*asked, args.len(), &[Answers::Later])?;
                 }
@@ -346,16 +405,14 @@ impl Verifier<'_> {
     /// An initial or derived value may only read cells that stand before it.
     fn reads_before(&self, root: ExprId, cell: usize) -> Checked {
         self.expr_id(root)?;
-        let (mut open, mut seen) = (vec![root], vec![false; self.plan.exprs.len()]);
-        while let Some(id) = open.pop() {
-            if std::mem::replace(&mut seen[id as usize], true) {
-                continue;
-            }
-            let expr = &self.plan.exprs[id as usize];
-            if let Expr::Cell(read) = expr {
-                ensure((*read as usize) < cell, || "a value that reads itself".into())?;
-            }
-            expr.children(|child| open.push(child));
+        for id in calls::expressions(&self.plan.exprs, root) {
+            let last = match &self.plan.exprs[id as usize] {
+                Expr::Cell(read) => Some(*read),
+                Expr::Apply(function, _) => self.highest[*function as usize],
+                _ => None,
+            };
+            let before = last.is_none_or(|last| (last as usize) < cell);
+            ensure(before, || "a value that reads itself".into())?;
         }
         Ok(())
     }
@@ -538,8 +595,11 @@ impl Verifier<'_> {
         while let Some(id) = open.pop() {
             let stmt = self.plan.stmts.get(id as usize).ok_or("an unknown statement")?;
             self.seen(self.stmts[id as usize], from)?;
-            if let Stmt::Let(local, _) | Stmt::For(local, ..) | Stmt::Await(_, _, Some(local)) =
-                stmt
+            if let Stmt::Let(local, _)
+            | Stmt::Vary(local, ..)
+            | Stmt::Assign(local, _)
+            | Stmt::For(local, ..)
+            | Stmt::Await(_, _, Some(local)) = stmt
             {
                 ensure(*local < locals, || "a local outside its handler".into())?;
             }

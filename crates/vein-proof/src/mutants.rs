@@ -76,6 +76,10 @@ impl Breaker<'_> {
             }
             self.body(&hook.body, &hook.address, hook.location);
         }
+        // Those of stores are broken there.
+        for function in plan.functions.iter().filter(|function| !function.name.contains('.')) {
+            self.expr(function.body, &function.name, function.location);
+        }
         for handler in &plan.handlers {
             self.body(&handler.body, &handler.name, handler.location);
         }

@@ -386,13 +386,8 @@ impl<'a> Run<'a> {
     ) -> T {
         let prepared = self.prepared;
         let cells = &mut Sight { scope: self.scope, prepared, graph: self.graph };
-        run(&mut Evaluation {
-            exprs: &prepared.plan(cells.graph.scope(cells.scope).plan).exprs,
-            names: &prepared.program.names,
-            cells,
-            locals,
-            log: Vec::new(),
-        })
+        let plan = prepared.plan(cells.graph.scope(cells.scope).plan);
+        run(&mut Evaluation::new(plan, &prepared.program.names, cells, locals))
     }
 
     fn value(&mut self, expr: ExprId, locals: &mut Locals) -> Value {
@@ -413,7 +408,9 @@ impl<'a> Run<'a> {
 
     fn statement(&mut self, plan: &Plan, stmt: &Stmt, locals: &mut Locals) -> Result<(), Fault> {
         match stmt {
-            Stmt::Let(local, value) => {
+            Stmt::Let(local, value)
+            | Stmt::Vary(local, _, value)
+            | Stmt::Assign(local, value) => {
                 let value = self.value(*value, locals);
                 Self::bind(*local, value, locals);
             }

@@ -15,6 +15,11 @@ pub enum Fault {
         /// The handler that was called last.
         handler: String,
     },
+    /// Functions that are called while too many calls of them are under way.
+    CallsTooDeep {
+        /// The function that was called last.
+        function: String,
+    },
     /// A value that would be nested deeper than what can be told of, compared and let go.
     TooDeep {
         /// Where it was to go.
@@ -64,6 +69,10 @@ impl std::fmt::Display for Fault {
                 f,
                 "`{handler}` was called while {DEEPEST_CALLS} other calls were under way: the \
                  handlers call each other in a circle"
+            ),
+            Fault::CallsTooDeep { function } => write!(
+                f,
+                "calls of `{function}` stand too deep inside each other: have it come to an end, or go over a list"
             ),
             Fault::TooDeep { path } => write!(
                 f,

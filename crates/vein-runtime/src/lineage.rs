@@ -378,6 +378,17 @@ impl Finding<'_> {
                 body.bound.push(*local);
                 self.read(*inner, body, true)?;
             }
+            Expr::With(of, local, inner) => {
+                self.read(*of, body, at_times)?;
+                body.bound.push(*local);
+                self.read(*inner, body, at_times)?;
+            }
+            Expr::Apply(function, args) => {
+                for arg in args {
+                    self.read(*arg, body, at_times)?;
+                }
+                self.read_called(*function, body)?;
+            }
             Expr::Walk(_, list, function, extra) => {
                 self.read(*list, body, at_times)?;
                 body.bound.extend(&function.params);
@@ -404,6 +415,30 @@ impl Finding<'_> {
                 });
                 known?;
             }
+        }
+        Some(())
+    }
+
+    /// What a function reads beside its arguments.
+    fn read_called(&self, function: u32, body: &mut Body) -> Option<()> {
+        let functions = &self.plan.functions;
+        let (mut open, mut seen) = (vec![function], Vec::new());
+        while let Some(function) = open.pop() {
+            if seen.contains(&function) {
+                continue;
+            }
+            seen.push(function);
+            let function = &functions[function as usize];
+            // Its names are its own: what they hold was read with the arguments.
+            let mut inside = Body { bound: (0..function.locals).collect(), ..Body::default() };
+            for id in vein_plan::calls::expressions(&self.plan.exprs, function.body) {
+                match self.expr(id) {
+                    Expr::Apply(called, _) => open.push(*called),
+                    Expr::Cell(_) => self.read(id, &mut inside, true)?,
+                    _ => {}
+                }
+            }
+            body.beside.append(&mut inside.beside);
         }
         Some(())
     }

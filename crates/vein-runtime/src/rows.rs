@@ -38,6 +38,10 @@ impl Cells for ItemAlone<'_> {
         self.aside.spend(steps + bytes / VALUE_BYTES)
     }
 
+    fn calls_too_deep(&mut self, _: u32) {
+        self.aside.end();
+    }
+
     /// What tells items apart comes from the items alone.
     fn ask(&mut self, _: u32, _: &[Value]) -> Value {
         Value::Null
@@ -55,11 +59,11 @@ pub(crate) struct Identity {
 
 impl Identity {
     pub(crate) fn key(&self, prepared: &Prepared, item: &Value) -> Key {
-        let exprs = &prepared.plan(self.plan).exprs;
+        let plan = prepared.plan(self.plan);
         let mut locals: Vec<(Value, ())> = Vec::new();
         let cells = &mut ItemAlone { cell: self.item, item, aside: &self.aside };
         let names = &prepared.program.names;
-        let mut run = Evaluation { exprs, names, cells, locals: &mut locals, log: Vec::new() };
+        let mut run = Evaluation::new(plan, names, cells, &mut locals);
         Key::of(&run.value(self.by))
     }
 }

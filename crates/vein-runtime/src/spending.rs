@@ -38,6 +38,11 @@ impl Aside {
         before.saturating_add(steps) <= self.most.load(Ordering::Relaxed)
     }
 
+    /// Leaves no steps: whoever uses up anything next finds it.
+    pub(crate) fn end(&self) {
+        self.steps.store(u64::MAX / 2, Ordering::Relaxed);
+    }
+
     /// What was used up since it was asked last: most of the time nothing, which is all that is looked at then.
     #[inline]
     fn take(&self) -> u64 {
@@ -126,6 +131,16 @@ impl Graph {
     /// Whether the pulse has used up more than there is.
     pub(crate) fn is_out(&self) -> bool {
         self.purse.is_empty
+    }
+
+    /// Notes that calls of functions stand too deep inside each other: nothing more is worked out.
+    #[cold]
+    pub(crate) fn calls_too_deep(&mut self, function: &str) {
+        self.purse.is_empty = true;
+        self.purse.spent.steps = u64::MAX;
+        if self.fault.is_none() {
+            self.fault = Some(Fault::CallsTooDeep { function: function.into() });
+        }
     }
 
     #[cold]

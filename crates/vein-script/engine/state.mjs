@@ -24,12 +24,15 @@ export const budget = { steps: 10000000, bytes: 536870912, nodes: 4000000 };
 
 export const DEEPEST_CALLS = 64;
 
+/** How many levels of expressions the calls of functions come to at most that call themselves. */
+export const DEEPEST_LEVELS = 500;
+
 /**
  * The pulse under way: what it has used up and how many calls are open; what is done before the view is
  * brought to it and once it is, if it goes well, or if it is taken back; what it gave to the host; how much was added to
  * views so far; and how much has gone from them in the pulse.
  */
-export const turn = { count: 0, busy: false, shows: false, steps: 0, bytes: 0, nodes: 0, calls: 0, checks: [], failed: [], given: [], serial: 0, gone: 0, came: 0, deepest: -1, marks: 0 };
+export const turn = { count: 0, busy: false, shows: false, steps: 0, bytes: 0, nodes: 0, calls: 0, levels: 0, checks: [], failed: [], given: [], serial: 0, gone: 0, came: 0, deepest: -1, marks: 0 };
 
 /** What the compiler calls one of several by its number: each name is made once. */
 export function namesOf(kind) {
@@ -41,6 +44,21 @@ export function namesOf(kind) {
 export function spend(count) {
   turn.steps += count;
   if (turn.steps > budget.steps) runOut('steps', 'steps');
+}
+
+/** Begins a call of a function that may call itself: how many levels of expressions it adds to those under way. */
+export function descend(levels, name) {
+  spend(1);
+  turn.levels += levels;
+  if (turn.levels > DEEPEST_LEVELS) {
+    turn.levels = 0;
+    throw new Fault(`calls of \`${name}\` stand too deep inside each other: have it come to an end, or go over a list`);
+  }
+}
+
+/** Ends one. */
+export function ascend(levels) {
+  turn.levels -= levels;
 }
 
 /** Counts bytes of what was put together. */
@@ -70,7 +88,7 @@ export function empty(list, from = 0) {
 export function pulse(run, what, more) {
   turn.busy = true;
   turn.shows = false;
-  turn.steps = turn.bytes = turn.nodes = turn.calls = turn.gone = turn.came = 0;
+  turn.steps = turn.bytes = turn.nodes = turn.calls = turn.levels = turn.gone = turn.came = 0;
   try {
     run(what, more);
   } catch (fault) {

@@ -274,6 +274,7 @@ impl<'a> Class<'a> {
         let deferred = self.parts(&name);
         self.first.push_str(&deferred);
         if is_own {
+            self.functions();
             self.handlers();
             self.life();
         }

@@ -10,7 +10,7 @@ use vein_plan::code::{
 };
 use vein_plan::members::Member;
 use vein_plan::ops::{Binary, Logical, Unary};
-use vein_plan::{Plan, Program};
+use vein_plan::{OwnFunction, Plan, Program};
 
 /// What things are called around an expression.
 pub trait Names {
@@ -45,6 +45,11 @@ pub trait Names {
         None
     }
 
+    /// A call of one of the component's functions.
+    fn apply(&self, function: u32, args: &[String]) -> Code {
+        Code::tight(format!("this.{}({})", own_function(function), args.join(", ")))
+    }
+
     /// A call of one of the component's handlers.
     fn call(&self, handler: u32, args: &[String]) -> Code;
 
@@ -66,6 +71,11 @@ pub trait Names {
     fn told(&self, _: CellId) -> Option<String> {
         None
     }
+}
+
+/// What a function is called in the class of its component.
+pub(crate) fn own_function(function: u32) -> String {
+    format!("fn{function}$")
 }
 
 /// An expression that is written, with what is known of it.
@@ -286,6 +296,14 @@ impl<'a> Writer<'a> {
                 }
             }
             Expr::Unless(of, local, body) => self.unless(*of, *local, *body),
+            Expr::With(of, local, body) => self.with(*of, *local, *body),
+            Expr::Apply(function, args) => {
+                let args: Vec<String> =
+                    self.args(args).iter().map(|arg| arg.code.alone()).collect();
+                let result = self.plan.functions[*function as usize].result;
+                let kind = Kind::of(self.program, result);
+                Written::closed(self.names.apply(*function, &args), kind)
+            }
             Expr::Concat(pieces) => self.concat(pieces),
             Expr::List(items) => self.list(items, false),
             Expr::Record(fields) => self.record(fields, false),
@@ -399,6 +417,40 @@ impl<'a> Writer<'a> {
             kind: body.kind.or_null(),
             open: body.open,
         }
+    }
+
+    /// A name for a value.
+    fn with(&mut self, of: ExprId, local: LocalId, body: ExprId) -> Written {
+        let of = self.closed(of);
+        let name = format!("v{local}");
+        self.declared.insert(name.clone());
+        self.bind(local, &name, of.kind.clone());
+        let body = self.written(body);
+        let text = format!("({name} = {}, {})", of.code.alone(), body.code.alone());
+        Written { code: Code::tight(text), ..body }
+    }
+
+    /// A function of the component, as a method; what it gives stands behind a mark.
+    pub fn own_function(&mut self, number: u32, mark: &str) -> String {
+        let OwnFunction { name, params, body, levels, .. } = &self.plan.functions[number as usize];
+        let names: Vec<String> = (0..params.len()).map(|at| format!("v{at}")).collect();
+        for ((at, name), (_, ty)) in (0..).zip(&names).zip(params) {
+            self.bind(at, name, Kind::of(self.program, *ty));
+        }
+        let value = self.value(*body).alone();
+        let declared = self.declarations();
+        let text = match levels {
+            0 => format!("{}(1); {declared}return {value};", self.uses("spend")),
+            levels => {
+                let called = code::string(&(&**name).into()).text;
+                let (descend, ascend) = (self.uses("descend"), self.uses("ascend"));
+                format!(
+                    "{descend}({levels}, {called}); {declared}const gives = {value}; \
+                     {ascend}({levels}); return gives;"
+                )
+            }
+        };
+        format!("{}({}) {{ {mark}{text} }}", own_function(number), names.join(", "))
     }
 
     fn concat(&mut self, pieces: &[Piece]) -> Written {
@@ -549,7 +601,7 @@ impl<'a> Writer<'a> {
     ) -> Option<(String, u32, String)> {
         let (cell, bit, count) = self.keeps?;
         let mut given = std::collections::BTreeSet::new();
-        let mut open = vec![function.body];
+        let (mut open, mut calls) = (vec![function.body], BTreeSet::new());
         while let Some(id) = open.pop() {
             match &self.plan.exprs[id as usize] {
                 Expr::Ask(..) => return None,
@@ -559,6 +611,12 @@ impl<'a> Writer<'a> {
                         return None;
                     }
                     given.insert(self.names.cell(*cell).alone());
+                }
+                Expr::Apply(called, args) => {
+                    open.extend(args);
+                    if calls.insert(*called) {
+                        open.push(self.plan.functions[*called as usize].body);
+                    }
                 }
                 expr => expr.children(|child| open.push(child)),
             }

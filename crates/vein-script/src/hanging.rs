@@ -3,6 +3,7 @@
 
 use crate::readers::{given_in, list_of, read_of};
 use std::collections::BTreeSet;
+use vein_plan::calls::reached;
 use vein_plan::code::{CellId, Expr, ExprId};
 use vein_plan::{CellKind, Given, Plan, Program, SpotKind};
 
@@ -100,15 +101,12 @@ impl Hanging {
 
     /// Whether what an expression gives does.
     pub(crate) fn expr(&self, number: u32, plan: &Plan, expr: ExprId) -> bool {
-        let mut open = vec![expr];
-        while let Some(at) = open.pop() {
-            match &plan.exprs[at as usize] {
-                Expr::Ask(..) if self.on == Late::Answers => return true,
-                Expr::Cell(cell) if self.cell(number, *cell) => return true,
-                other => other.children(|child| open.push(child)),
-            }
-        }
-        false
+        let inside = reached(&plan.exprs, &plan.functions, expr);
+        inside.into_iter().any(|at| match &plan.exprs[at as usize] {
+            Expr::Ask(..) => self.on == Late::Answers,
+            Expr::Cell(cell) => self.cell(number, *cell),
+            _ => false,
+        })
     }
 
     pub(crate) fn given(&self, number: u32, plan: &Plan, given: &Given) -> bool {

@@ -23,6 +23,15 @@ impl Class<'_> {
         }
     }
 
+    /// What it works out for others: its own functions, and those of stores.
+    pub(crate) fn functions(&mut self) {
+        for (number, function) in (0..).zip(&self.own.plan.functions) {
+            let mark = self.mark(function.location);
+            let (_, text) = self.written(|writer| writer.own_function(number, &mark));
+            self.members.push_str(&format!("  {text}\n"));
+        }
+    }
+
     /// What listens on its elements, as the items of a list.
     pub(crate) fn listeners(&mut self) -> String {
         let mut listeners = String::new();

@@ -52,7 +52,7 @@ impl Seen<'_> {
 
     fn expr(&mut self, id: ExprId, by: StmtId) {
         let expr = &self.plan.exprs[id as usize];
-        if let Expr::Local(local) | Expr::Unless(_, local, _) = expr {
+        if let Expr::Local(local) | Expr::Unless(_, local, _) | Expr::With(_, local, _) = expr {
             self.used.push(Use { local: *local, at: id, by, loops: self.loops.clone() });
         }
         let mut inside = Vec::new();
@@ -124,7 +124,7 @@ fn is_over_before_writes(plan: &Plan, body: &[StmtId], local: LocalId, clean: &m
         planned.children(|expr| exprs.push(expr), |_| {});
         let uses = exprs.into_iter().any(|expr| names_local(plan, expr, local));
         match planned {
-            Stmt::Let(..) | Stmt::Return => !uses || *clean,
+            Stmt::Let(..) | Stmt::Vary(..) | Stmt::Assign(..) | Stmt::Return => !uses || *clean,
             Stmt::If(_, then, otherwise) => {
                 let (mut one, mut other) = (*clean, *clean);
                 let is_over = (!uses || *clean)
@@ -150,7 +150,7 @@ fn is_over_before_writes(plan: &Plan, body: &[StmtId], local: LocalId, clean: &m
 /// Whether some statements may write.
 fn writes(plan: &Plan, body: &[StmtId]) -> bool {
     body.iter().any(|stmt| match &plan.stmts[*stmt as usize] {
-        Stmt::Let(..) | Stmt::Return => false,
+        Stmt::Let(..) | Stmt::Vary(..) | Stmt::Assign(..) | Stmt::Return => false,
         Stmt::If(_, then, otherwise) => writes(plan, then) || writes(plan, otherwise),
         Stmt::For(_, _, inner) => writes(plan, inner),
         _ => true,

@@ -1,7 +1,7 @@
 //! What a block of a component calls its own, and what it calls that of the blocks around it.
 
 use crate::code::{self, Code};
-use crate::expression::Names;
+use crate::expression::{Names, own_function};
 use crate::readers::{repeated, stays};
 use crate::types::type_of;
 use vein_plan::code::CellId;
@@ -144,6 +144,11 @@ impl Names for Own<'_> {
         is_shared.then(|| format!("{}.b{cell}$({called})", self.scope(planned.block)))
     }
 
+    fn apply(&self, function: u32, args: &[String]) -> Code {
+        let scope = self.scope(0);
+        Code::tight(format!("{scope}.{}({})", own_function(function), args.join(", ")))
+    }
+
     fn call(&self, handler: u32, args: &[String]) -> Code {
         let name = &self.plan.handlers[handler as usize].name;
         let args: String = args.iter().map(|arg| format!(", {arg}")).collect();
@@ -187,6 +192,10 @@ impl Names for OfItem<'_, '_> {
 
     fn place(&self, cell: CellId) -> (String, String) {
         self.own.place(cell)
+    }
+
+    fn apply(&self, function: u32, args: &[String]) -> Code {
+        self.own.apply(function, args)
     }
 
     fn call(&self, handler: u32, args: &[String]) -> Code {

@@ -325,6 +325,8 @@ fn reads_fields(plan: &Plan, function: &Function, source: CellId) -> bool {
                 {}
             Expr::Local(local) => sure &= !is_given(local),
             Expr::Cell(cell) => sure &= *cell != source,
+            // What it is given may be looked at in any way.
+            Expr::Apply(..) => return false,
             other => other.children(|child| open.push(child)),
         }
     }

@@ -186,6 +186,24 @@ impl Writer<'_> {
                 line(out, depth, &format!("const v{local} = {value};"));
                 self.bind(local, &format!("v{local}"), kind);
             }
+            Stmt::Vary(local, ty, value) => {
+                let (value, name) = (self.owned(value).alone(), format!("v{local}"));
+                // A pulse that is taken back may begin again in the middle: then it holds what it held there.
+                let (text, read) = match self.waiting.is_some() {
+                    true => (format!("const {name} = {{ held: {value} }};"), format!("{name}.held")),
+                    false => (format!("let {name} = {value};"), name),
+                };
+                line(out, depth, &text);
+                self.bind(local, &read, Kind::of(self.program, ty));
+            }
+            Stmt::Assign(local, value) => {
+                let value = self.owned(value).alone();
+                let text = match self.waiting.is_some() {
+                    true => format!("{}(v{local}, \"held\", {value});", self.uses("put")),
+                    false => format!("v{local} = {value};"),
+                };
+                line(out, depth, &text);
+            }
             Stmt::Set(place, value) => {
                 self.hoist(&place, depth, out);
                 self.set(&place, value, depth, out);

@@ -50,6 +50,8 @@ pub enum DeclarationKind {
     Holds(Ident, Option<TypeExpr>, Expr),
     /// `derives name = value`
     Derives(Ident, Option<TypeExpr>, Expr),
+    /// `derives name(…) = value`, `derives name(…) { … return value }`
+    Function(Ident, Vec<TypedName>, Option<TypeExpr>, FunctionBody),
     /// `does name(…) { … }`
     Does(Ident, Vec<TypedName>, Vec<Stmt>),
     /// `asks name(…): type`, `awaits name(…): type`, `streams name(…): type`
@@ -64,6 +66,15 @@ pub enum DeclarationKind {
     Upon(Upon, Vec<Stmt>),
     /// A verb of the language whose declaration is not read further.
     Other(Ident),
+}
+
+/// What a function gives.
+#[derive(Clone, Debug, PartialEq)]
+pub enum FunctionBody {
+    /// The value of an expression.
+    Value(Expr),
+    /// What its statements return.
+    Statements(Vec<Stmt>),
 }
 
 /// When the statements of an `upon` run.
@@ -228,8 +239,10 @@ pub struct Stmt {
 /// What a statement is.
 #[derive(Clone, Debug, PartialEq)]
 pub enum StmtKind {
-    /// `const name = value`
-    Const(Ident, Expr),
+    /// `const name = value`, `const name: type = value`
+    Const(Ident, Option<TypeExpr>, Expr),
+    /// `let name = value`, `let name: type = value`
+    Let(Ident, Option<TypeExpr>, Expr),
     /// `target = value`, `target += value`, `target++`
     Assign {
         /// What is written to.
@@ -243,8 +256,8 @@ pub enum StmtKind {
     If(Expr, Vec<Stmt>, Vec<Stmt>),
     /// `for (const name of list) …`
     For(Ident, Expr, Vec<Stmt>),
-    /// `return`
-    Return,
+    /// `return`, and in functions `return value`
+    Return(Option<Expr>),
     /// `give name(…)`
     Give(Ident, Vec<Expr>),
     /// `reload name`

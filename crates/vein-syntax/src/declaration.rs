@@ -1,7 +1,7 @@
 //! Declarations: what a component takes, gives, holds, derives and does.
 
 use crate::ast::{
-    Declaration, DeclarationKind, Expr, ExprKind, Ident, TypeExpr, TypeKind, TypedName, Upon,
+    Declaration, DeclarationKind, Expr, ExprKind, FunctionBody, Ident, TypeExpr, TypeKind, TypedName, Upon,
 };
 use crate::error::SyntaxErrorKind;
 use crate::parser::Parser;
@@ -89,6 +89,9 @@ impl Parser<'_> {
             }
             "derives" => {
                 let name = self.ident("a name for the derived value");
+                if self.is("(") {
+                    return Some(self.function(name));
+                }
                 let ty = self.eat(":").then(|| self.ty());
                 self.expect("=", "`=` and what it is derived from");
                 DeclarationKind::Derives(name, ty, self.expression())
@@ -136,6 +139,25 @@ impl Parser<'_> {
                 return None;
             }
         })
+    }
+
+    /// A function: `(job: Job): number = value`, or statements that return what it gives.
+    fn function(&mut self, name: Ident) -> DeclarationKind {
+        let params = self.parameters();
+        let result = self.eat(":").then(|| self.ty());
+        let body = match self.is("{") {
+            true => {
+                let around = self.set_returns(true);
+                let body = FunctionBody::Statements(self.block());
+                self.set_returns(around);
+                body
+            }
+            false => {
+                self.expect("=", "`=` and what the function gives, or `{` and statements that return it");
+                FunctionBody::Value(self.expression())
+            }
+        };
+        DeclarationKind::Function(name, params, result, body)
     }
 
     /// A store's name; the name of its file is read as a whole, to be told that it is one.

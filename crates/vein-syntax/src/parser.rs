@@ -19,6 +19,8 @@ pub struct Parser<'a> {
     parenthesised: Span,
     /// Whether an arrow function's body is read.
     in_function: bool,
+    /// Whether statements are read that return what a function gives.
+    returns: bool,
     /// After text that is nested too deeply the rest is not read.
     gave_up: bool,
 }
@@ -35,6 +37,7 @@ impl<'a> Parser<'a> {
             depth: 0,
             parenthesised: Span::default(),
             in_function: false,
+            returns: false,
             gave_up: false,
         }
     }
@@ -162,6 +165,16 @@ impl<'a> Parser<'a> {
         if !std::mem::replace(&mut self.failed, true) && !self.gave_up {
             self.errors.push(SyntaxError { kind, span });
         }
+    }
+
+    /// Whether statements are read that return values.
+    pub(crate) fn returns(&self) -> bool {
+        self.returns
+    }
+
+    /// Says whether the statements that are read next return values; gives what was so before.
+    pub(crate) fn set_returns(&mut self, returns: bool) -> bool {
+        std::mem::replace(&mut self.returns, returns)
     }
 
     pub(crate) fn has_failed(&self) -> bool {

@@ -106,11 +106,17 @@ impl Parser<'_> {
             _ => "",
         };
         match word {
-            "const" => {
+            word @ ("const" | "let") => {
+                let is_fixed = word == "const";
                 self.advance();
                 let name = self.ident("a name");
+                let ty = self.eat(":").then(|| self.ty());
                 self.expect("=", "`=` and a value");
-                StmtKind::Const(name, self.expression())
+                let value = self.expression();
+                match is_fixed {
+                    true => StmtKind::Const(name, ty, value),
+                    false => StmtKind::Let(name, ty, value),
+                }
             }
             "if" => {
                 self.advance();
@@ -124,10 +130,13 @@ impl Parser<'_> {
                 self.advance();
                 let has_value =
                     !self.is(";") && !self.is("}") && !self.at_end() && !self.token().after_break;
+                if has_value && self.returns() {
+                    return StmtKind::Return(Some(self.expression()));
+                }
                 if has_value {
                     self.unexpected("nothing: a handler gives no value back, so the end of it");
                 }
-                StmtKind::Return
+                StmtKind::Return(None)
             }
             "give" if matches!(self.ahead(1), Tok::Name(_)) => {
                 self.advance();
@@ -231,7 +240,7 @@ fn one(span: Span) -> Expr {
 /// Words of ECMAScript with which no statement begins here.
 fn refused_statement(word: &str) -> Option<&'static str> {
     Some(match word {
-        "let" | "var" => "write `const`; what changes is state, declared with `holds`",
+        "var" => "write `const`, or `let` for what is assigned again",
         "while" | "do" => "write `for (const item of list)`",
         "switch" | "case" => "write `if` and `else`",
         "throw" | "try" => "a handler cannot throw",

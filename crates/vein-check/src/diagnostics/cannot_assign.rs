@@ -8,7 +8,10 @@ pub(crate) enum Target {
     Prop,
     Derived,
     Constant,
+    /// Something in what a name holds that `let` declares.
+    Variable,
     Handler,
+    Function,
     Event,
     /// An item of a list that an expression made.
     Made,
@@ -40,7 +43,9 @@ impl Finding for CannotAssign {
             Target::Prop => format!("`{name}` is a prop: it belongs to the parent"),
             Target::Derived => format!("`{name}` is derived: it follows what it is derived from"),
             Target::Constant => format!("`{name}` is a constant"),
+            Target::Variable => format!("`{name}` holds a copy"),
             Target::Handler => format!("`{name}` is a handler"),
+            Target::Function => format!("`{name}` is a function"),
             Target::Event => "an event's fields cannot be changed".into(),
             Target::Made => format!("`{name}` is an item of a list that was made for this loop"),
             Target::Position => format!("`{name}` is the position in the loop"),
@@ -69,7 +74,11 @@ impl Finding for CannotAssign {
                  by its position, `list[list.findIndex(…)].{0} = …`",
                 name.rsplit(['.', ']']).find(|step| !step.is_empty()).unwrap_or("field")
             ),
-            Target::Constant => "declare state with `holds` when it has to change".into(),
+            Target::Constant => "declare it with `let` when it has to change here, or state with `holds`".into(),
+            Target::Variable => format!(
+                "assign it as a whole: `{name} = [...{name}, …]`, `{name} = {{ ...{name}, … }}`"
+            ),
+            Target::Function => format!("what `{name}(…)` gives follows from what it is given and reads"),
             Target::Handler => format!("to run it, write `{name}()`"),
             Target::Made => "loop over the state itself, or over `filter`, `slice`, `toSorted` or \
                              `toReversed` of it: then a change lands in the state"
@@ -108,6 +117,8 @@ super::examples! { CannotAssign:
     "takes a: { b: number }[]\n<p click='-> for (const c of a) c.b = 1'>{a.length}</p>" => "c.b",
     "<p click='-> event.clientX = 1'></p>" => "event.clientX",
     "<p click='-> const a = 1; a = 2'></p>" => "a",
+    "holds a = [1]\n<p click='-> let b = a; b.push(2); a = b'>{a.length}</p>" => "b",
+    "derives a(b: number) = b\n<p click='-> a = 2'>{a(1)}</p>" => "a",
     "uses water\n<p click='-> water.litres = 2'>{water.litres}</p>" => "water.litres",
     "uses water\n<input type='number' value='<-> water.litres'>" => "water.litres",
     "holds a = [1]\n<p click='-> a.length = 0'>{a.length}</p>" => "a.length",

@@ -203,6 +203,7 @@ rules! {
     wrong_answer::WrongAnswer;
     wrong_arguments::WrongArguments;
     wrong_arrow::WrongArrow;
+    wrong_return::WrongReturn;
     wrong_type::WrongType;
 }
 

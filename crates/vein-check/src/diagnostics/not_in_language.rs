@@ -22,7 +22,7 @@ impl Finding for NotInLanguage {
 
 #[cfg(test)]
 super::examples! { NotInLanguage:
-    "does a() { let b = 1 }\n<p click='-> a()'></p>" => "let",
+    "does a() { var b = 1 }\n<p click='-> a()'></p>" => "var",
     "<p>{undefined}</p>" => "undefined",
     "<p click='-> while (true) {}'></p>" => "while",
 }

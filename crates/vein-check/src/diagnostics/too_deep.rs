@@ -20,9 +20,10 @@ impl Finding for TooDeep {
     fn message(&self) -> String {
         format!(
             "nested too deeply: elements go {} deep, expressions and blocks {}, types {DEEPEST_TYPE} with \
-             {MOST_TYPE_PARTS} parts, and there are at most {MOST_ALTERNATIVES} alternatives",
+             {MOST_TYPE_PARTS} parts, functions {} with those that they call, and there are at most {MOST_ALTERNATIVES} alternatives",
             vein_syntax::DEEPEST_MARKUP,
-            vein_syntax::DEEPEST_CODE
+            vein_syntax::DEEPEST_CODE,
+            vein_plan::calls::DEEPEST_CALLS
         )
     }
 

@@ -73,6 +73,10 @@ impl Names for Properties<'_> {
         ("s".into(), self.0.cells[cell as usize].name.to_string())
     }
 
+    fn apply(&self, function: u32, args: &[String]) -> Code {
+        Code::tight(format!("s.fn{function}$({})", args.join(", ")))
+    }
+
     fn call(&self, handler: u32, args: &[String]) -> Code {
         let name = &self.0.handlers[handler as usize].name;
         let args: String = args.iter().map(|arg| format!(", {arg}")).collect();
@@ -93,7 +97,7 @@ impl Names for Properties<'_> {
     }
 }
 
-/// The derived values of a component as getters.
+/// The derived values of a component as getters, and its functions as methods.
 pub fn getters(program: &Program, plan: &Plan, used: &mut BTreeSet<&'static str>) -> Vec<String> {
     let names = Properties(plan);
     let derived = plan.cells.iter().filter_map(|cell| match cell.kind {
@@ -106,7 +110,13 @@ pub fn getters(program: &Program, plan: &Plan, used: &mut BTreeSet<&'static str>
         used.append(&mut writer.used);
         format!("get {name}() {{ {}return {text}; }}", writer.declarations())
     });
-    getters.collect()
+    let mut all: Vec<String> = getters.collect();
+    for number in 0..plan.functions.len() as u32 {
+        let mut writer = Writer::new(program, plan, &names);
+        all.push(writer.own_function(number, ""));
+        used.append(&mut writer.used);
+    }
+    all
 }
 
 pub fn checked(text: &str) -> Option<Ui> {

@@ -5,7 +5,7 @@ use vein_plan::eval::{Cells, Evaluation};
 use vein_plan::members::Member;
 use vein_plan::ops::{Binary, Logical, Unary};
 use vein_plan::track::Tracked;
-use vein_plan::{Name, Read, Value};
+use vein_plan::{Name, Plan, Read, Value};
 
 struct State(Vec<Value>);
 
@@ -28,13 +28,8 @@ fn reads(exprs: &[Expr]) -> Vec<String> {
     let mut state = State(vec![beds, 1.0.into(), Value::Null, false.into()]);
     let names: Vec<Name> = vec!["id".into(), "crop".into()];
     let mut locals: Vec<(Value, Tracked)> = Vec::new();
-    let mut run = Evaluation {
-        exprs,
-        names: &names,
-        cells: &mut state,
-        locals: &mut locals,
-        log: Vec::new(),
-    };
+    let plan = Plan { exprs: exprs.to_vec(), ..Plan::default() };
+    let mut run = Evaluation::new(&plan, &names, &mut state, &mut locals);
     run.value(exprs.len() as u32 - 1);
     let cells = ["beds", "n", "none", "flag"];
     let shown = |read: &Read| {

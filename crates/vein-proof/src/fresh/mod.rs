@@ -503,13 +503,9 @@ impl Renderer<'_> {
             }
         }
         let mut locals: Vec<(Value, ())> = Vec::new();
-        let mut run = Evaluation {
-            exprs: &self.program.plans[plan].exprs,
-            names: &self.program.names,
-            cells: &mut Alone(cell, item),
-            locals: &mut locals,
-            log: Vec::new(),
-        };
+        let mut alone = Alone(cell, item);
+        let (plan, names) = (&self.program.plans[plan], &self.program.names);
+        let mut run = Evaluation::new(plan, names, &mut alone, &mut locals);
         Key::of(&run.value(by))
     }
 }

@@ -172,13 +172,8 @@ impl Fresh {
         let program = runtime.program();
         let mut locals: Vec<(Value, Tracked)> = Vec::new();
         let mut sight = Sight { fresh: self, runtime, scope, budget, spent: Spent::default() };
-        let mut run = Evaluation {
-            exprs: &program.plans[self.scopes[scope].plan].exprs,
-            names: &program.names,
-            cells: &mut sight,
-            locals: &mut locals,
-            log: Vec::new(),
-        };
+        let plan = &program.plans[self.scopes[scope].plan];
+        let mut run = Evaluation::new(plan, &program.names, &mut sight, &mut locals);
         let value = run.value(expr);
         let reads = run.log.iter().map(|noted| noted.read(&program.names)).collect();
         let is_whole = sight.spent.add(&budget, 0, 0, 0).is_ok();

@@ -34,7 +34,7 @@ impl Wear {
             Wear::Mute(seed) => (2, seed),
             Wear::Parted(seed) => (3, seed),
             Wear::Sure(seed) => (4, seed),
-            Wear::Seed(seed) => (6, seed),
+            Wear::Seed(seed) => (7, seed),
         };
         (step >= since).then(|| Random::new(seed ^ salt))
     }

@@ -13,6 +13,7 @@ holds stock: Bed[] = []
 holds spent = 0
 derives low = litres < 3
 derives total = litres + meter.count
+derives filled(n: number) = n > litres ? meter.least(n) : litres
 awaits weigh(n: number): number
 loads weight: number = weigh(litres)
 does draw(n: number) { litres = litres > 8 ? 0 : litres + n; meter.tick() }
@@ -26,7 +27,7 @@ upon change (low) { if (spent < 30) spent++ }
 upon every (70) while low { litres++ }
 ",
     ),
-    ("a-meter.vein", "store meter\nholds count = 0\ndoes tick() { count++ }\n"),
+    ("a-meter.vein", "store meter\nholds count = 0\nderives least(n: number) = n > count ? count : n\ndoes tick() { count++ }\n"),
 ];
 
 impl Writer<'_> {

@@ -71,6 +71,27 @@ holds bed: Bed = { id: 9, crop: 'pea', wet: false, levels: [5] }
 holds maybe: number? = null
 ";
 
+/// What a function takes.
+#[derive(Clone, Copy)]
+enum Taken {
+    Of(Kind),
+    Bed,
+}
+
+impl Kind {
+    /// How it is written.
+    fn written(self) -> &'static str {
+        match self {
+            Kind::Number => "number",
+            Kind::Text => "string",
+            Kind::Flag => "boolean",
+            Kind::Numbers => "number[]",
+            Kind::Beds => "Bed[]",
+            Kind::MaybeNumber => "number?",
+        }
+    }
+}
+
 pub struct Generator {
     random: Random,
     /// Names with their kinds: state, and derived values so far.
@@ -78,6 +99,8 @@ pub struct Generator {
     /// Names bound by functions around the place.
     numbers: Vec<String>,
     beds: Vec<String>,
+    /// Functions so far: their names, what they take, and what they give.
+    functions: Vec<(String, Vec<Taken>, Kind)>,
     next: usize,
 }
 
@@ -88,7 +111,8 @@ impl Generator {
         names.push(("own".into(), Kind::Beds));
         names.push(("beds".into(), Kind::Beds));
         let random = Random::new(seed);
-        Generator { random, names, numbers: vec![], beds: vec!["bed".into()], next: 0 }
+        let (numbers, beds) = (vec![], vec!["bed".into()]);
+        Generator { random, names, numbers, beds, functions: Vec::new(), next: 0 }
     }
 
     pub fn random(&mut self) -> &mut Random {
@@ -105,6 +129,9 @@ impl Generator {
         }
         let kinds = [Kind::Number, Kind::Text, Kind::Flag, Kind::Numbers, Kind::Beds];
         for i in 0..2 + self.random.below(6) {
+            if self.random.one_in(2) {
+                text.push_str(&self.function());
+            }
             let kind = *self.random.pick(&kinds);
             let value = self.expression(kind, 3);
             text.push_str(&format!("derives d{i} = {value}\n"));
@@ -134,6 +161,123 @@ impl Generator {
         }
         text.push_str("</main>\n");
         (text, buttons)
+    }
+
+    /// A function of what stands before it: an expression, statements, or one that calls itself.
+    fn function(&mut self) -> String {
+        let kinds =
+            [Kind::Number, Kind::Text, Kind::Flag, Kind::Numbers, Kind::Beds, Kind::MaybeNumber];
+        let (name, gives) = (format!("f{}", self.functions.len()), *self.random.pick(&kinds));
+        let (count, given) = (self.fresh(), self.fresh());
+        let takes = match self.random.one_in(3) {
+            true => Taken::Bed,
+            false => Taken::Of(*self.random.pick(&kinds)),
+        };
+        let (known, beds) = (self.names.len(), self.beds.len());
+        self.names.push((count.clone(), Kind::Number));
+        let written = match takes {
+            Taken::Of(kind) => {
+                self.names.push((given.clone(), kind));
+                kind.written()
+            }
+            Taken::Bed => {
+                self.beds.push(given.clone());
+                "Bed"
+            }
+        };
+        let head = format!("derives {name}({count}: number, {given}: {written})");
+        let value = self.expression(gives, 2);
+        let ty = gives.written();
+        let text = match self.random.below(4) {
+            0 => format!("{head} = {value}\n"),
+            1 => format!(
+                "{head}: {ty} = {count} > 0 && {count} < 9 ? {name}({count} - 1, {given}) : {value}\n"
+            ),
+            _ => format!("{head}: {ty} {{\n{}}}\n", self.returns(gives, value)),
+        };
+        self.names.truncate(known);
+        self.beds.truncate(beds);
+        self.functions.push((name, vec![Taken::Of(Kind::Number), takes], gives));
+        text
+    }
+
+    /// Statements that return something of a kind.
+    fn returns(&mut self, gives: Kind, value: String) -> String {
+        let (kind, fixed) = (*self.random.pick(&[Kind::Number, Kind::Text, Kind::Flag]), self.fresh());
+        let mut text = format!("  const {fixed} = {}\n", self.expression(kind, 2));
+        self.names.push((fixed, kind));
+        let varies = [self.fresh(), self.fresh()];
+        text.push_str(&format!("  let {}: {} = {value}\n", varies[0], gives.written()));
+        text.push_str(&format!("  let {} = n\n", varies[1]));
+        self.names.push((varies[0].clone(), gives));
+        self.names.push((varies[1].clone(), Kind::Number));
+        for _ in 0..1 + self.random.below(3) {
+            let (test, one, other) = (
+                self.expression(Kind::Flag, 1),
+                self.expression(gives, 1),
+                self.expression(Kind::Number, 1),
+            );
+            let [value, number] = &varies;
+            text.push_str(&match self.random.below(6) {
+                0 => format!("  if ({test}) return {one}\n"),
+                1 => format!("  {value} = {one}\n"),
+                2 => format!("  if ({test}) {value} = {one}\n  else {number} += {other}\n"),
+                3 => format!("  if ({test}) {{ {value} = {one}; {number} = {other} }}\n"),
+                4 => format!(
+                    "  if ({test}) {{ if ({number} > 2) return {one}; {number} = {other} }}\n"
+                ),
+                _ => format!(
+                    "  if ({test}) {{ const q = {other}; if (q > 1) {number} = q }} else {number}++\n"
+                ),
+            });
+        }
+        let last = self.expression(gives, 2);
+        format!("{text}  return {last}\n")
+    }
+
+    /// A call of a function that gives something of a kind, if there is one.
+    fn called(&mut self, kind: Kind, depth: usize) -> Option<String> {
+        let fitting: Vec<(String, Vec<Taken>)> = self
+            .functions
+            .iter()
+            .filter(|(_, _, gives)| *gives == kind)
+            .map(|(name, takes, _)| (name.clone(), takes.clone()))
+            .collect();
+        if fitting.is_empty() || !self.random.one_in(3) {
+            return None;
+        }
+        let (name, takes) = self.random.pick(&fitting).clone();
+        let args: Vec<String> = takes
+            .into_iter()
+            .map(|taken| match taken {
+                Taken::Of(kind) => self.expression(kind, depth - 1),
+                Taken::Bed => self.bed(),
+            })
+            .collect();
+        Some(format!("{name}({})", args.join(", ")))
+    }
+
+    /// Statements with a name that is assigned again.
+    fn varied(&mut self) -> String {
+        let places = [
+            (Kind::Number, "n"),
+            (Kind::Text, "t"),
+            (Kind::Flag, "flag"),
+            (Kind::Numbers, "numbers"),
+            (Kind::MaybeNumber, "maybe"),
+        ];
+        let (kind, place) = *self.random.pick(&places);
+        let (name, known) = (self.fresh(), self.names.len());
+        let first = self.expression(kind, 1);
+        self.names.push((name.clone(), kind));
+        let (test, other) = (self.expression(Kind::Flag, 1), self.expression(kind, 1));
+        let again = match self.random.below(3) {
+            0 => format!("if ({test}) {name} = {other};"),
+            1 => format!("for (const item of own) if (item.wet) {name} = {other};"),
+            _ => format!("{name} = {other}; {name} = {name};"),
+        };
+        self.names.truncate(known);
+        format!("let {name}: {} = {first}; {again} {place} = {name}; ", kind.written())
     }
 
     fn named(&mut self, kind: Kind) -> Option<String> {
@@ -166,6 +310,9 @@ impl Generator {
                 return name;
             }
             return self.leaf(kind);
+        }
+        if let Some(call) = self.called(kind, depth) {
+            return call;
         }
         if self.random.one_in(5) {
             let test = self.expression(Kind::Flag, depth - 1);
@@ -455,6 +602,9 @@ impl Generator {
     }
 
     fn statement(&mut self, depth: usize) -> String {
+        if self.random.one_in(6) {
+            return self.varied();
+        }
         let number = self.expression(Kind::Number, 2);
         let index = self.random.below(3);
         match self.random.below(if depth == 0 { 18 } else { 20 }) {

@@ -54,6 +54,10 @@ pub struct Writer<'r> {
     pub fails: Option<Random>,
     /// Where what is shown of several types, and where lists are spliced and flattened, is drawn from.
     pub mixes: Option<Random>,
+    /// Where calls of functions, and names that are assigned again, are drawn from.
+    pub works: Option<Random>,
+    /// Whether there are stores.
+    lively: bool,
     next: usize,
     /// Components that may be used, leaves first.
     components: &'static [&'static str],
@@ -74,6 +78,12 @@ impl Writer<'_> {
     }
 
     pub fn number(&mut self, names: &Names) -> String {
+        let number = self.plain_number(names);
+        let far = self.lively && self.works.as_mut().is_some_and(|works| works.below(4) == 0);
+        self.worked(if far { "tank.filled(#)" } else { "up(#)" }, number)
+    }
+
+    fn plain_number(&mut self, names: &Names) -> String {
         let known = self.pick(&names.numbers, "2");
         match self.random.below(9) {
             0 => self.random.below(5).to_string(),
@@ -96,13 +106,21 @@ impl Writer<'_> {
     }
 
     pub fn flag(&mut self, names: &Names) -> String {
+        let flag = self.plain_flag(names);
+        self.worked("turned(#)", flag)
+    }
+
+    fn plain_flag(&mut self, names: &Names) -> String {
         let known = self.pick(&names.flags, "true");
         match self.random.below(7) {
             0 => format!("{} > {}", self.pick(&names.numbers, "2"), self.random.below(4)),
             1 => format!("!{known}"),
             2 if !names.beds.is_empty() => {
                 let (bed, _) = self.random.pick(&names.beds).clone();
-                format!("{bed}.note !== null")
+                match self.works.as_mut().is_some_and(|works| works.below(3) == 0) {
+                    true => format!("damp({bed})"),
+                    false => format!("{bed}.note !== null"),
+                }
             }
             3 if !names.lists.is_empty() => {
                 let (list, _) = self.random.pick(&names.lists).clone();
@@ -118,6 +136,11 @@ impl Writer<'_> {
     }
 
     pub fn text(&mut self, names: &Names) -> String {
+        let text = self.plain_text(names);
+        self.worked("said(String(#), 1)", text)
+    }
+
+    fn plain_text(&mut self, names: &Names) -> String {
         match self.random.below(6) {
             0 => format!("({} ? 'yes' : 'no')", self.flag(names)),
             1 if !names.beds.is_empty() => {
@@ -131,6 +154,59 @@ impl Writer<'_> {
             }
             _ => self.pick(&names.texts, "'x'"),
         }
+    }
+
+    /// What a function of the component gives for something, once in a while.
+    fn worked(&mut self, call: &str, given: String) -> String {
+        match self.works.as_mut().is_some_and(|works| works.below(7) == 0) {
+            true => call.replace('#', &given),
+            false => given,
+        }
+    }
+
+    /// Functions of a component that read a number and a flag of it.
+    fn functions(&mut self, names: &Names) -> String {
+        let Some(works) = self.works.as_mut() else { return String::new() };
+        let plain = |names: &[String], or: &str| {
+            let own = |name: &&String| name.chars().all(|c| c.is_ascii_alphabetic());
+            names.iter().find(own).cloned().unwrap_or(or.into())
+        };
+        let (number, flag) =
+            (plain(&names.number_places, "2"), plain(&names.flag_places, "(1 > 0)"));
+        let (least, most) = (works.below(3), 3 + works.below(3));
+        let recurs = ["lean(l.slice(1))", "l"][works.below(2)];
+        format!(
+            "derives up(x: number) = x > {most} ? x - {number} : x + {least}\n\
+             derives turned(f: boolean) = f !== {flag}\n\
+             derives damp(b: Bed): boolean = b.wet || b.inner.some(damp)\n\
+             derives lean(l: Bed[]): Bed[] = l.length > {most} ? {recurs} : l.filter(q => q.id !== up(1))\n\
+             derives said(t: string, x: number) {{\n  const y = up(x)\n  let z = t\n  let w = 0\n\
+             \x20 if ({flag}) {{ z = z + y; w = y }} else if (y > {most}) return 'far'\n\
+             \x20 if (w > {least}) return z + w\n  return z\n}}\n"
+        )
+    }
+
+    /// Statements with a name that is assigned again, perhaps after an answer.
+    fn varied(&mut self, names: &Names) -> String {
+        let Some(mut works) = self.works.take() else { return String::new() };
+        let mut done = String::new();
+        if works.below(4) == 0 && !names.number_places.is_empty() {
+            self.next += 1;
+            let (name, place) = (format!("var{}", self.next), works.pick(&names.number_places));
+            let (first, test) =
+                (works.known(&names.numbers, "1"), works.known(&names.flags, "(2 > 1)"));
+            let waits = names.calls.iter().any(|call| call == "await weigh(#)");
+            let wait = if waits && works.below(2) == 0 { "await weigh(3);" } else { "" };
+            let over = match works.below(2) {
+                0 => format!("for (const q of [1, 2]) {{ {name} += q; {wait} }}"),
+                _ => format!("if ({test}) {{ {wait} {name} = {name} + 1 }}"),
+            };
+            done = format!(
+                "let {name} = {first}; {over} {wait} if ({name} > 5) {name} = 0; {place} = {name}; "
+            );
+        }
+        self.works = Some(works);
+        done
     }
 
     /// What is shown, perhaps of one type or another.
@@ -167,6 +243,10 @@ impl Writer<'_> {
             1 => Some(format!("{list}.map(q => q.inner).flat()")),
             _ => None,
         });
+        let made = made.or_else(|| {
+            let works = self.works.as_mut()?;
+            (works.below(12) == 0).then(|| format!("lean({list})"))
+        });
         let drawn = self.random.below(9);
         if let Some(made) = made {
             return Some((made, false));
@@ -189,6 +269,7 @@ impl Writer<'_> {
             done.push_str(&self.statement(names));
             done.push_str("; ");
         }
+        done.push_str(&self.varied(names));
         done
     }
 
@@ -664,6 +745,7 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
     let mut wholes = wear.drawn_from(4, 0x7768_6f6c_6573);
     let mut fails = wear.drawn_from(5, 0x6661_696c_7321);
     let mut mixes = wear.drawn_from(6, 0x6d69_7865_7321);
+    let mut works = wear.drawn_from(7, 0x776f_726b_7321);
     for (name, declarations, components) in COMPONENTS {
         let mut writer = Writer {
             random,
@@ -673,12 +755,15 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
             wholes: wholes.take(),
             fails: fails.take(),
             mixes: mixes.take(),
+            works: works.take(),
+            lively,
             next: 0,
             components,
             budget: 7,
         };
         let mut names = names(name);
         let mut declarations = (*declarations).to_owned();
+        declarations.push_str(&writer.functions(&names));
         if lively {
             let plain = names.clone();
             enliven(name, &mut names);
@@ -728,15 +813,19 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
                 declarations.push_str(UNSEEN);
                 markup.insert_str(end, &buttons);
             }
+            // These have no functions of their own.
+            let works = writer.works.take();
             files.extend(writer.own_card());
             files.extend(
                 writer.aside(|writer| frames(writer, &self::names(name))).unwrap_or_default(),
             );
+            writer.works = works;
         }
         let shape = if *name == "test-bed" { SHAPE } else { "" };
         files.push((format!("{name}.vein"), format!("{shape}{declarations}<!-- m -->{markup}\n")));
         (beside, forms, answers) = (writer.beside, writer.forms, writer.answers);
         (wholes, fails, mixes) = (writer.wholes, writer.fails, writer.mixes);
+        works = writer.works;
     }
     files
 }

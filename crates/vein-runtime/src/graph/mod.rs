@@ -217,6 +217,11 @@ impl Cells for Sight<'_> {
         self.graph.ask(self.scope, asked, args)
     }
 
+    fn calls_too_deep(&mut self, function: u32) {
+        let plan = self.prepared.plan(self.graph.scope(self.scope).plan);
+        self.graph.calls_too_deep(&plan.functions[function as usize].name);
+    }
+
     fn local(&mut self, member: Member, args: &[Value]) -> Text {
         self.graph.local(member, args)
     }

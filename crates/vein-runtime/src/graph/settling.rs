@@ -320,11 +320,11 @@ impl Graph {
         scope: ScopeId,
         expr: ExprId,
     ) -> Value {
-        let exprs = &prepared.plan(self.scope(scope).plan).exprs;
+        let plan = prepared.plan(self.scope(scope).plan);
         let mut locals: Vec<(Value, ())> = Vec::new();
         let cells = &mut Sight { graph: self, prepared, scope };
         let names = &prepared.program.names;
-        Evaluation { exprs, names, cells, locals: &mut locals, log: Vec::new() }.value(expr)
+        Evaluation::new(plan, names, cells, &mut locals).value(expr)
     }
 
     /// Evaluates the expression of a reader that is new. Nothing is noted for taking it back: what
@@ -354,12 +354,13 @@ impl Graph {
         scope: ScopeId,
         run: impl FnOnce(&mut Evaluation<'_, Sight<'_>, Tracked>) -> T,
     ) -> (T, Vec<Noted>) {
-        let exprs = &prepared.plan(self.scope(scope).plan).exprs;
+        let plan = prepared.plan(self.scope(scope).plan);
         let mut locals: Vec<(Value, Tracked)> = Vec::new();
         let log = std::mem::take(&mut self.noted);
         let cells = &mut Sight { graph: self, prepared, scope };
         let names = &prepared.program.names;
-        let mut evaluation = Evaluation { exprs, names, cells, locals: &mut locals, log };
+        let mut evaluation = Evaluation::new(plan, names, cells, &mut locals);
+        evaluation.log = log;
         let result = run(&mut evaluation);
         (result, evaluation.log)
     }

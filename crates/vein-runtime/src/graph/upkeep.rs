@@ -67,6 +67,10 @@ impl Cells for Beside<'_> {
         self.sight.local(member, args)
     }
 
+    fn calls_too_deep(&mut self, function: u32) {
+        self.sight.calls_too_deep(function);
+    }
+
     fn spend(&mut self, steps: u64, bytes: u64) -> bool {
         self.sight.spend(steps, bytes)
     }
@@ -105,11 +109,11 @@ impl<'a> Working<'a> {
         if !self.graph.spend(1, VALUE_BYTES) {
             return Value::Null;
         }
-        let exprs = &self.prepared.plan(self.plan).exprs;
+        let plan = self.prepared.plan(self.plan);
         let sight = Sight { graph: self.graph, prepared: self.prepared, scope: self.scope };
         let cells = &mut Beside { sight, known: &mut self.known };
         let (names, locals) = (&self.prepared.program.names, &mut self.locals);
-        let mut run = Evaluation { exprs, names, cells, locals, log: Vec::new() };
+        let mut run = Evaluation::new(plan, names, cells, locals);
         if let Some((local, item)) = item {
             run.bind(local, (item, ()));
         }

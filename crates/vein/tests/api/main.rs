@@ -10,6 +10,7 @@ mod documents;
 mod ends;
 mod examples;
 mod forms;
+mod functions;
 mod golden;
 mod host;
 mod ledger;
