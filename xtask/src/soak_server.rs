@@ -322,7 +322,7 @@ impl Tab {
         let mut tab = Tab(connect(port)?);
         let own = format!("127.0.0.1:{port}");
         let request = format!(
-            "GET /live HTTP/1.1\r\nHost: {own}\r\nOrigin: http://{own}\r\nConnection: Upgrade\r\nUpgrade: websocket\r\n\
+            "GET /vein/link HTTP/1.1\r\nHost: {own}\r\nOrigin: http://{own}\r\nConnection: Upgrade\r\nUpgrade: websocket\r\n\
              Sec-WebSocket-Version: 13\r\nSec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\n\r\n"
         );
         tab.0.write_all(request.as_bytes())?;

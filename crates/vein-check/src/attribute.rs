@@ -471,7 +471,7 @@ impl Checker<'_> {
                 OptionKind::Once => options.once = true,
                 OptionKind::Own => options.own = true,
                 OptionKind::Key(key) => options.key = Some(key.as_str().into()),
-                OptionKind::Settle(milliseconds) => options.settle = Some(*milliseconds),
+                OptionKind::Quiet(milliseconds) => options.quiet = Some(*milliseconds),
                 OptionKind::Change => {
                     let takes = Some("a two-way binding: `<->(change)`");
                     self.report(ArrowOption { name: "change".into(), takes }, option.span);

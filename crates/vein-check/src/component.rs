@@ -257,8 +257,10 @@ impl Checker<'_> {
                 let unknown: Vec<&str> = later.chain(others).map(|i| i.name.as_str()).collect();
                 let mut early = None;
                 free_names(from, &mut |name| {
-                    let shared =
-                        matches!(self.symbols.get(name), Some(Symbol::Store(_) | Symbol::Function(_)));
+                    let shared = matches!(
+                        self.symbols.get(name),
+                        Some(Symbol::Store(_) | Symbol::Function(_))
+                    );
                     if shared || unknown.contains(&name) {
                         early = Some(name.to_owned());
                     }
@@ -324,10 +326,8 @@ impl Checker<'_> {
                 Step::Value(i) if i < values.len() => self.compile_value(&values[i]),
                 Step::Value(i) => self.compile_function(&functions[i - values.len()]),
                 Step::Circle(circle) => {
-                    let circle: Vec<(String, Span)> = circle
-                        .iter()
-                        .map(|i| (idents[*i].name.clone(), idents[*i].span))
-                        .collect();
+                    let circle: Vec<(String, Span)> =
+                        circle.iter().map(|i| (idents[*i].name.clone(), idents[*i].span)).collect();
                     let at = circle[0].1;
                     self.report(CircularValue { circle }, at);
                 }

@@ -59,9 +59,9 @@ impl Checker<'_> {
         let held = Some(control.from.clone());
         let at = (address.clone(), span);
         let part = self.controlled_part(node, kind, control.shows, held, at, markup);
-        let (change, settle) = options;
+        let (change, quiet) = options;
         let event = if change { "change" } else { control.event };
-        let options = ListenerOptions { settle, ..ListenerOptions::default() };
+        let options = ListenerOptions { quiet, ..ListenerOptions::default() };
         let location = self.location(span);
         markup.push_listener(Listener {
             mark: node,
@@ -78,18 +78,18 @@ impl Checker<'_> {
 
     /// Whether `change` was written, and after how much quiet.
     fn two_way_options(&mut self, arrow: &Arrow) -> (bool, Option<u32>) {
-        let (mut change, mut settle) = (false, None);
+        let (mut change, mut quiet) = (false, None);
         for option in &arrow.options {
             match &option.kind {
                 OptionKind::Change => change = true,
-                OptionKind::Settle(milliseconds) => settle = Some(*milliseconds),
+                OptionKind::Quiet(milliseconds) => quiet = Some(*milliseconds),
                 _ => {
                     let name = self.source(option.span);
                     self.report(ArrowOption { name, takes: None }, option.span);
                 }
             }
         }
-        (change, settle)
+        (change, quiet)
     }
 
     fn control(

@@ -5,14 +5,14 @@ use crate::diagnostics::{
     UnknownName, WrongType,
 };
 use crate::narrow::{Fact, facts, path_of};
-use crate::scope::{CellRole, Checker, Links, LocalKind, Symbol, Typed};
+use crate::scope::{CellRole, Checker, Links, LocalKind, LocalName, Symbol, Typed};
 use crate::types::Ty;
 use vein_plan::code::{Expr, Field, Item, Piece};
 use vein_plan::members::Member;
 use vein_plan::nearest;
 use vein_plan::ops::{Binary, Logical, Unary};
 use vein_syntax::Span;
-use vein_syntax::ast::{self, ExprKind, Ident, RecordItem, TemplatePiece};
+use vein_syntax::ast::{self, ExprKind, Ident, Pattern, RecordItem, TemplatePiece};
 
 impl Typed {
     /// The type of what stays of the first side, where the second does not take its place.
@@ -108,6 +108,13 @@ impl Checker<'_> {
                 let advice = "functions are given to members such as `filter` and `map`";
                 self.not_usable(name, "a function", advice, e.span)
             }
+            ExprKind::Unpack(of, pattern, body) => {
+                let of = self.name(&of.name, of.span);
+                self.scoped(|checker| {
+                    checker.unpack(of, pattern);
+                    checker.expr_wanted(body, want)
+                })
+            }
             ExprKind::Await(_) => {
                 let word = Span { start: e.span.start, end: e.span.start + "await".len() as u32 };
                 self.report(AwaitMisplaced, word);
@@ -116,6 +123,58 @@ impl Checker<'_> {
             ExprKind::Is(of, word) => self.is_status(of, word),
             ExprKind::Error => self.broken(),
         }
+    }
+
+    /// Names for parts of a value.
+    pub(crate) fn unpack(&mut self, of: Typed, pattern: &Pattern) {
+        let Some(first) = pattern.names().next() else { return };
+        if of.ty.may_be_null() {
+            let (what, ty) = ("what is taken apart".into(), self.type_name(&of.ty));
+            self.report(MayBeNull { what, ty, dot: None }, first.span);
+        }
+        let of = Typed { ty: of.ty.without_null(), ..of };
+        match pattern {
+            Pattern::Fields(fields) => {
+                for (field, name) in fields {
+                    let part = self.field(of.clone(), field);
+                    self.name_part(name, part);
+                }
+            }
+            Pattern::Items(items, rest) => {
+                let item = match &of.ty {
+                    Ty::List(item) => Ty::optional((**item).clone()),
+                    Ty::Error => Ty::Error,
+                    other => {
+                        self.wrong("a list", other, first.span);
+                        Ty::Error
+                    }
+                };
+                for (at, name) in items.iter().enumerate() {
+                    let Some(name) = name else { continue };
+                    let position = self.push(Expr::Number(at as f64));
+                    let part = self.typed(Expr::Index(of.id, position), item.clone());
+                    self.name_part(name, part);
+                }
+                if let Some(name) = rest {
+                    let from = self.push(Expr::Number(items.len() as f64));
+                    let slice = Expr::Call(Member::ListSlice, Some(of.id), vec![from]);
+                    let ty = if item == Ty::Error { Ty::Error } else { of.ty.clone() };
+                    let part = self.typed(slice, ty);
+                    self.name_part(name, part);
+                }
+            }
+        }
+    }
+
+    fn name_part(&mut self, name: &Ident, part: Typed) {
+        self.not_taken_here(name);
+        let ty = self.not_too_deep(part.ty, name.span);
+        self.forget(&name.name);
+        self.locals.push(LocalName {
+            name: name.name.clone(),
+            span: name.span,
+            what: LocalKind::Part(part.id, ty),
+        });
     }
 
     pub(crate) fn not_usable(
@@ -136,7 +195,7 @@ impl Checker<'_> {
                     let ty = self.narrowed(Some(name.into()), ty);
                     self.typed(Expr::Local(id), ty)
                 }
-                LocalKind::Item(id, ty, ..) => {
+                LocalKind::Part(id, ty) | LocalKind::Item(id, ty, ..) => {
                     Typed { id, ty: self.narrowed(Some(name.into()), ty) }
                 }
                 LocalKind::Event | LocalKind::Payload(_) => {
@@ -173,10 +232,15 @@ impl Checker<'_> {
                 self.not_usable(name.into(), "a handler", &advice, span)
             }
             Some(Symbol::Broken) => self.broken(),
-            None if matches!(name, "Math" | "JSON" | "Local" | "Number" | "String" | "Boolean") => {
+            None if matches!(
+                name,
+                "Math" | "Array" | "JSON" | "Local" | "Number" | "String" | "Boolean"
+            ) =>
+            {
                 let advice = match name {
                     "Math" => "use one of its members: `Math.round(…)`",
                     "JSON" => "use its member: `JSON.stringify(…)`",
+                    "Array" => "use its member: `Array.from({ length: n }, (_, at) => …)`",
                     "Local" => "use one of its members: `Local.number(…)`",
                     _ => "call it with a value",
                 };

@@ -102,7 +102,13 @@ impl Checker<'_> {
         DeclaredFunction { ident, params, body, number }
     }
 
-    fn new_function(&mut self, name: String, span: Span, params: Params, result: Option<Ty>) -> u32 {
+    fn new_function(
+        &mut self,
+        name: String,
+        span: Span,
+        params: Params,
+        result: Option<Ty>,
+    ) -> u32 {
         let number = self.functions.len() as u32;
         self.plan.functions.push(OwnFunction {
             name: name.as_str().into(),
@@ -258,6 +264,13 @@ impl Checker<'_> {
                     let local = self.bind_local(name, value.ty);
                     found.names.push((value.id, local));
                 }
+                StmtKind::Unpack(pattern, value) => {
+                    let value = self.expr(value);
+                    let local = self.new_local();
+                    found.names.push((value.id, local));
+                    let kept = self.typed(Expr::Local(local), value.ty);
+                    self.unpack(kept, pattern);
+                }
                 StmtKind::Let(name, ty, value) => {
                     self.not_taken_here(name);
                     let value = self.named_value(name, ty.as_ref(), value);
@@ -293,7 +306,9 @@ impl Checker<'_> {
                     if let (Some(one), Some(other)) = (one, other) {
                         found.value = Some(self.one_or_other(chosen, one, other, test.span));
                     }
-                    if let (true, Some(after)) = (always_returns(std::slice::from_ref(stmt)), after.first()) {
+                    if let (true, Some(after)) =
+                        (always_returns(std::slice::from_ref(stmt)), after.first())
+                    {
                         self.report(WrongReturn::NeverReached, after.span);
                     }
                     return found;
@@ -373,7 +388,9 @@ impl Checker<'_> {
             .1
             .iter()
             .zip(&other.1)
-            .filter(|((at, one), (_, other))| before.iter().any(|(known, id)| known == at && (id, id) != (one, other)))
+            .filter(|((at, one), (_, other))| {
+                before.iter().any(|(known, id)| known == at && (id, id) != (one, other))
+            })
             .map(|((at, one), (_, other))| (*at, *one, *other))
             .collect();
         let locals = |checker: &mut Self, ids: Vec<LocalId>| -> ExprId {
@@ -397,7 +414,8 @@ impl Checker<'_> {
             return self.hold(*at, both);
         }
         for (number, (at, ..)) in differ.iter().enumerate() {
-            let (list, position) = (self.push(Expr::Local(both)), self.push(Expr::Number(number as f64)));
+            let (list, position) =
+                (self.push(Expr::Local(both)), self.push(Expr::Number(number as f64)));
             let (one, own) = (self.push(Expr::Index(list, position)), self.new_local());
             found.names.push((one, own));
             self.hold(*at, own);
@@ -409,7 +427,8 @@ impl Checker<'_> {
         let ty = match self.project.shapes.join(&one.ty, &other.ty) {
             Some(ty) => ty,
             None => {
-                let expected = format!("one type on all ways, such as `{}`", self.type_name(&one.ty));
+                let expected =
+                    format!("one type on all ways, such as `{}`", self.type_name(&one.ty));
                 let found = self.type_name(&other.ty);
                 let why = "for what the function gives".into();
                 self.report(WrongType { expected, found, why, nearest: None }, span);
@@ -426,9 +445,7 @@ impl Checker<'_> {
         let (name, params, result) = (info.name.clone(), info.params.clone(), info.result.clone());
         let ids = self.arguments(&name, at, &params, args);
         match (ids, result) {
-            (Some(ids), Some(ty)) if ty != Ty::Error => {
-                self.typed(Expr::Apply(function, ids), ty)
-            }
+            (Some(ids), Some(ty)) if ty != Ty::Error => self.typed(Expr::Apply(function, ids), ty),
             // Why it gives nothing was reported.
             _ => self.broken(),
         }
@@ -475,7 +492,12 @@ impl Checker<'_> {
         }
         let mut fits = true;
         for (ty, (param, wanted)) in given.iter().zip(&params) {
-            fits &= self.require(ty, wanted, arg.span, &format!("for the parameter `{param}` of `{name}`"));
+            fits &= self.require(
+                ty,
+                wanted,
+                arg.span,
+                &format!("for the parameter `{param}` of `{name}`"),
+            );
         }
         let ty = result.filter(|ty| fits && *ty != Ty::Error)?;
         if let Some(want) = want
@@ -515,7 +537,8 @@ impl Checker<'_> {
             }
             let (params, result) = there.types[function as usize].clone();
             let name = &there.functions[function as usize].name;
-            let name = if name.contains('.') { name.to_string() } else { format!("{store}.{name}") };
+            let name =
+                if name.contains('.') { name.to_string() } else { format!("{store}.{name}") };
             let own = checker.new_function(name, span, params, Some(result));
             checker.functions[own as usize].called = true;
             checker.copied.insert((plan, function), own);
@@ -533,9 +556,7 @@ impl Checker<'_> {
                         let (at, name, ty) = there.cells[cell as usize].clone();
                         Expr::Cell(self.stands_for(at, name, ty, span))
                     }
-                    Expr::Apply(called, args) => {
-                        Expr::Apply(place(self, called, &mut open), args)
-                    }
+                    Expr::Apply(called, args) => Expr::Apply(place(self, called, &mut open), args),
                     copy => copy,
                 };
                 copies.insert(id, self.push(copy));
@@ -559,14 +580,11 @@ impl Checker<'_> {
         let mut named: Vec<(String, u32)> = own.collect();
         named.sort();
         let store = self.plan.store.as_deref().unwrap_or_default();
-        let cells = (0..).zip(&self.cells).map(|(at, info)| {
-            match &self.plan.cells[at as usize].kind {
+        let cells =
+            (0..).zip(&self.cells).map(|(at, info)| match &self.plan.cells[at as usize].kind {
                 CellKind::Store(plan, cell) => ((*plan, *cell), info.name.clone(), info.ty.clone()),
-                _ => {
-                    ((self.own.number, at), format!("{store}.{}", info.name), info.ty.clone())
-                }
-            }
-        });
+                _ => ((self.own.number, at), format!("{store}.{}", info.name), info.ty.clone()),
+            });
         let types = self.functions.iter().map(|function| {
             (function.params.clone(), function.result.clone().unwrap_or(Ty::Error))
         });

@@ -75,6 +75,9 @@ impl Checker<'_> {
         args: Option<(&[ast::Expr], Span)>,
     ) -> Option<Typed> {
         let ExprKind::Name(root) = &of.kind else { return None };
+        if root == "Array" && self.local(root).is_none() && !self.symbols.contains_key(root) {
+            return Some(self.list_from(name, args));
+        }
         let on = match root.as_str() {
             "Math" => Receiver::Math,
             "JSON" => Receiver::Json,
@@ -100,6 +103,64 @@ impl Checker<'_> {
                 self.not_usable(name.name.clone(), "a constant", &advice, name.span)
             }
         })
+    }
+
+    /// `Array.from({ length: n }, (_, at) => …)`, `Array.from(list, item => …)`
+    fn list_from(&mut self, name: &Ident, args: Option<(&[ast::Expr], Span)>) -> Typed {
+        let Some((args, span)) = args.filter(|_| name.name == "from") else {
+            let (known, ty) = (vec!["from".to_owned()], "Array".to_owned());
+            let near = nearest(&name.name, ["from"]).map(str::to_owned);
+            self.report(
+                UnknownField { name: name.name.clone(), ty, nearest: near, known },
+                name.span,
+            );
+            return self.broken();
+        };
+        let signature = "{ length: n }, (_, at) => …";
+        if args.is_empty() || args.len() > 2 {
+            let (least, most, found) = (1, Some(2), args.len());
+            let finding = WrongArguments {
+                name: "from".into(),
+                least,
+                most,
+                found,
+                signature: signature.into(),
+            };
+            self.report(finding, name.span);
+            return self.broken();
+        }
+        let list = match &args[0].kind {
+            ExprKind::Record(items) => match items.as_slice() {
+                [ast::RecordItem::Field(field, length)] if field.name == "length" => {
+                    let length = self.expr_of(length, &Ty::Number, "for `length`");
+                    let list = Expr::Call(Member::OfLength, None, vec![length.id]);
+                    self.typed(list, Ty::list(Ty::Null))
+                }
+                _ => self.expr(&args[0]),
+            },
+            _ => self.expr(&args[0]),
+        };
+        let item = match &list.ty {
+            Ty::List(item) => (**item).clone(),
+            Ty::Error => return self.broken(),
+            other => {
+                let found = self.type_name(other);
+                let expected = "`{ length: n }` or a list".into();
+                let why = "for `from`".into();
+                self.report(WrongType { expected, found, why, nearest: None }, args[0].span);
+                return self.broken();
+            }
+        };
+        let Some(function) = args.get(1) else { return Typed { id: list.id, ty: list.ty } };
+        let Some(map) = find(Receiver::List, "map") else { return self.broken() };
+        match self.function(function, &[item, Ty::Number], map, None) {
+            Some(given) => {
+                let ty = Ty::list(given.ty.widened());
+                let ty = self.not_too_deep(ty, span);
+                self.typed(Expr::Walk(Member::Map, list.id, given.function, None), ty)
+            }
+            None => self.broken(),
+        }
     }
 
     /// A call in an expression.

@@ -30,6 +30,10 @@ fn walk_all<'a>(stmts: &'a [Stmt], bound: &mut Vec<&'a str>, each: &mut impl FnM
                 walk(value, bound, each);
                 bound.push(&name.name);
             }
+            StmtKind::Unpack(pattern, value) => {
+                walk(value, bound, each);
+                bound.extend(pattern.names().map(|name| name.name.as_str()));
+            }
             StmtKind::Assign { target, value, .. } => {
                 walk(target, bound, each);
                 walk(value, bound, each);
@@ -93,6 +97,12 @@ fn walk<'a>(expr: &'a Expr, bound: &mut Vec<&'a str>, each: &mut impl FnMut(&'a 
             for RecordItem::Field(_, e) | RecordItem::Spread(e) in items {
                 walk(e, bound, each);
             }
+        }
+        ExprKind::Unpack(_, pattern, body) => {
+            let before = bound.len();
+            bound.extend(pattern.names().map(|name| name.name.as_str()));
+            walk(body, bound, each);
+            bound.truncate(before);
         }
         ExprKind::Arrow(params, body) => {
             let before = bound.len();

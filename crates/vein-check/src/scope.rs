@@ -111,6 +111,8 @@ pub(crate) enum LocalKind {
     /// The item of a loop: the expression that reads it, and the place where it can be
     /// assigned, or why it cannot.
     Item(ExprId, Ty, Result<Place, Target>),
+    /// A part of a value that was taken apart: the expression that reads it.
+    Part(ExprId, Ty),
     /// The event of a listener.
     Event,
     /// The event of a component, with its payload.

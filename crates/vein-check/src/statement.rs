@@ -49,6 +49,19 @@ impl Checker<'_> {
     fn statement_of(&mut self, kind: &StmtKind, block: &mut Body) {
         match kind {
             StmtKind::Const(name, ty, value) => self.constant(name, ty.as_ref(), value, block),
+            StmtKind::Unpack(pattern, value) => {
+                let of = match &value.kind {
+                    ExprKind::Await(asked) => self
+                        .awaited(asked, block, None)
+                        .map(|(local, ty)| self.typed(Expr::Local(local), ty)),
+                    _ => Some(self.expr(value)),
+                };
+                let of = of.unwrap_or_else(|| self.broken());
+                let local = self.new_local();
+                self.emit(Stmt::Let(local, of.id), block);
+                let kept = self.typed(Expr::Local(local), of.ty);
+                self.unpack(kept, pattern);
+            }
             StmtKind::Let(name, ty, value) => self.variable_local(name, ty.as_ref(), value, block),
             StmtKind::Assign { target, op, value } => self.assign(target, *op, value, block),
             StmtKind::If(test, then, otherwise) => self.branch(test, then, otherwise, block),
@@ -217,7 +230,12 @@ impl Checker<'_> {
         if let Some((local, ty)) = self.variable_named(target) {
             if let (ExprKind::Await(asked), None) = (&value.kind, op) {
                 let Some((answer, found)) = self.awaited(asked, block, None) else { return };
-                self.require(&found, &ty, value.span, &format!("for `{}`", self.source(target.span)));
+                self.require(
+                    &found,
+                    &ty,
+                    value.span,
+                    &format!("for `{}`", self.source(target.span)),
+                );
                 self.assigned(path_of(target), &found);
                 let answer = self.push(Expr::Local(answer));
                 return self.emit(Stmt::Assign(local, answer), block);
@@ -282,7 +300,9 @@ impl Checker<'_> {
         self.emit(Stmt::If(condition.id, then_block, else_block), block);
         self.forget_state();
         self.forget_variables();
-        let leaves = |stmts: &[ast::Stmt]| stmts.last().is_some_and(|s| matches!(s.kind, StmtKind::Return(_)));
+        let leaves = |stmts: &[ast::Stmt]| {
+            stmts.last().is_some_and(|s| matches!(s.kind, StmtKind::Return(_)))
+        };
         // After `if (!note) return`, the note is there.
         if leaves(then) {
             self.facts.extend(facts(test, false));
@@ -691,6 +711,7 @@ impl Checker<'_> {
         if let Some(local) = self.local(name).cloned() {
             return Some(match local.what {
                 LocalKind::Value(..) => Err(Target::Constant),
+                LocalKind::Part(..) => Err(Target::Constant),
                 LocalKind::Variable(..) => Err(Target::Variable),
                 LocalKind::Event | LocalKind::Payload(_) => Err(Target::Event),
                 LocalKind::Item(read, ty, place) => place.map(|place| {

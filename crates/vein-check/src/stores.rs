@@ -178,7 +178,8 @@ impl Checker<'_> {
             return Some(self.typed(Expr::Cell(cell), ty));
         }
         if facts.functions.named(&name.name).is_some() {
-            let advice = format!("call it: `{}.{}(…)`", self.stores[store as usize].name, name.name);
+            let advice =
+                format!("call it: `{}.{}(…)`", self.stores[store as usize].name, name.name);
             return Some(self.not_usable(name.name.clone(), "a function", &advice, name.span));
         }
         if facts.handlers.iter().any(|(handler, _)| *handler == name.name) {

@@ -261,7 +261,7 @@ function wayTo(node, found, content) {
 }
 
 /** A place in the document that shows a view. */
-export class Surface {
+export class Applier {
   #root;
   #nodes = [];
   // By the first number in a clone's root, how many there are; and by number, what holds clones.

@@ -1,7 +1,7 @@
 // Links this tab to its page on the server: events go there, patches come back, and so does whatever was saved. It comes back by
 // itself when the server was gone, with what its page held.
 
-import { Surface } from './applier.mjs';
+import { Applier } from './applier.mjs';
 import { Looked } from './looked.mjs';
 import { Over } from './over.mjs';
 
@@ -12,7 +12,7 @@ const LATE = 1000;
 const root = document.querySelector('body > #view');
 const token = document.querySelector('meta[name="vein-token"]').content;
 const over = new Over(say, token);
-const surface = new Surface(root, (event) => say({ event }));
+const surface = new Applier(root, (event) => say({ event }));
 const looked = new Looked(root, surface, say);
 
 let socket = null;
@@ -54,7 +54,7 @@ function sayNow(what) {
 }
 
 function connect() {
-  socket = new WebSocket(`ws://${location.host}/live`);
+  socket = new WebSocket(`ws://${location.host}/vein/link`);
   socket.binaryType = 'arraybuffer';
   next = null;
   socket.addEventListener('message', ({ data }) => {

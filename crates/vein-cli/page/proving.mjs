@@ -1,10 +1,10 @@
 // A tab in which scenarios are played: what happens in it is told to the run that drives it, which
 // asks in return what was applied, what the document's own observer saw and what stands there.
 
-import { Surface } from './applier.mjs';
+import { Applier } from './applier.mjs';
 
 const view = document.querySelector('body > #view');
-const socket = new WebSocket(`ws://${location.host}/live`);
+const socket = new WebSocket(`ws://${location.host}/vein/link`);
 socket.binaryType = 'arraybuffer';
 const say = (told) => socket.send(JSON.stringify(told));
 let surface = null;
@@ -31,7 +31,7 @@ socket.addEventListener('message', async ({ data }) => {
     return;
   }
   try {
-    surface ??= new Surface(view, say);
+    surface ??= new Applier(view, say);
     surface.apply(data);
   } catch (error) {
     failure ??= error.message;

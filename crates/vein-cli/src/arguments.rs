@@ -46,7 +46,7 @@ pub(crate) struct New {
 #[command(after_help = "\
 Examples:
   vein check                    the project in this folder
-  vein check ui --warnings-fail warnings count as mistakes
+  vein check ui --deny-warnings warnings count as mistakes
   vein check --fix              mend what can be mended surely
   vein check --sarif > r.sarif  for code hosts")]
 pub(crate) struct Check {
@@ -64,7 +64,7 @@ pub(crate) struct Check {
     pub(crate) fix: bool,
     /// Exit with 1 for warnings too.
     #[arg(long)]
-    pub(crate) warnings_fail: bool,
+    pub(crate) deny_warnings: bool,
 }
 
 /// Where components and their data are.
@@ -74,7 +74,7 @@ pub(crate) struct Opening {
     pub(crate) component: Option<String>,
     /// A JSON file with a value for each prop; `-` reads the standard input.
     #[arg(long, value_name = "FILE")]
-    pub(crate) with: Option<PathBuf>,
+    pub(crate) data: Option<PathBuf>,
     /// The project's folder.
     #[arg(long, default_value = ".")]
     pub(crate) dir: PathBuf,
@@ -84,9 +84,9 @@ pub(crate) struct Opening {
 #[derive(Args)]
 #[command(after_help = "\
 Examples:
-  vein show bed-card --with bed.json
-  vein show bed-card --with bed.json --tree   each part, where it comes from, what it reads
-  echo '{\"n\": 1}' | vein show my-counter --with -")]
+  vein show bed-card --data bed.json
+  vein show bed-card --data bed.json --tree   each part, where it comes from, what it reads
+  echo '{\"n\": 1}' | vein show my-counter --data -")]
 pub(crate) struct Show {
     #[command(flatten)]
     pub(crate) opening: Opening,
@@ -152,7 +152,7 @@ pub(crate) struct Prove {
     pub(crate) coverage: bool,
     /// Exit with 1 when less than this was seen, in hundredths of all bindings, branches, handlers.
     #[arg(long, value_name = "PERCENT")]
-    pub(crate) coverage_least: Option<f64>,
+    pub(crate) coverage_min: Option<f64>,
     /// Write the coverage in lcov's format.
     #[arg(long, value_name = "FILE")]
     pub(crate) lcov: Option<PathBuf>,
@@ -195,7 +195,7 @@ pub(crate) struct Demo {
 #[command(after_help = "\
 Examples:
   vein serve                              what vein.toml names
-  vein serve bed-card --with bed.json --ledger
+  vein serve bed-card --data bed.json --ledger
   vein serve --open                       in the browser at once
   vein serve --port 0                     any free port
 
@@ -222,7 +222,7 @@ pub(crate) struct Serve {
 #[command(after_help = "\
 Examples:
   vein build                              what vein.toml names, into `dist`
-  vein build bed-card --with bed.json -o public
+  vein build bed-card --data bed.json -o public
   vein build --element bed-card           a file that any page can use as <bed-card>
   vein build --types vein.d.ts            types for `host.js`; nothing else is made")]
 pub(crate) struct Build {
@@ -246,4 +246,21 @@ pub(crate) struct Build {
     /// Print what was made as JSON.
     #[arg(long)]
     pub(crate) json: bool,
+}
+
+/// An option among some arguments that was called something else, and what it is called.
+pub(crate) fn renamed(
+    arguments: impl Iterator<Item = std::ffi::OsString>,
+) -> Option<(&'static str, &'static str)> {
+    const OLD: [(&str, &str); 3] = [
+        ("--with", "--data"),
+        ("--warnings-fail", "--deny-warnings"),
+        ("--coverage-least", "--coverage-min"),
+    ];
+    let options = arguments.take_while(|argument| argument != "--");
+    let mut names = options.filter_map(|argument| {
+        let argument = argument.into_string().ok()?;
+        Some(argument.split('=').next().unwrap_or_default().to_owned())
+    });
+    names.find_map(|name| OLD.into_iter().find(|(old, _)| *old == name))
 }

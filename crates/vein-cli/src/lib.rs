@@ -37,6 +37,10 @@ use std::process::ExitCode;
 
 /// Runs the command that the process was called with.
 pub fn main() -> ExitCode {
+    if let Some((old, new)) = arguments::renamed(std::env::args_os().skip(1)) {
+        eprintln!("error: `{old}` is called `{new}`");
+        return ExitCode::from(2);
+    }
     let arguments = Arguments::parse();
     let result = match arguments.command {
         Command::New(new) => commands::new::run(&new),

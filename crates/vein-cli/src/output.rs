@@ -176,7 +176,7 @@ fn help(error: &HostError) -> Option<String> {
         HostError::MissingProps { missing, .. } => {
             let fields: Vec<String> =
                 missing.iter().map(|(name, _)| format!("\"{name}\": …")).collect();
-            Some(format!("give it in a JSON file with `--with`: {{ {} }}", fields.join(", ")))
+            Some(format!("give it in a JSON file with `--data`: {{ {} }}", fields.join(", ")))
         }
         HostError::Unanswered { missing, .. } => {
             let name = missing.first()?.split([' ', '(']).nth(1).unwrap_or("name");

@@ -24,7 +24,7 @@ struct Settings {
     /// The component to begin with.
     component: Option<String>,
     /// A JSON file with the data to open it with.
-    with: Option<PathBuf>,
+    data: Option<PathBuf>,
     /// CSS files of the page.
     #[serde(default)]
     styles: Vec<PathBuf>,
@@ -251,7 +251,7 @@ pub(crate) fn planned_of(opening: &Opening, project: Project, ui: Ui) -> Result<
     if let Some(written) = &project.written {
         written.answer(&ui)?;
     }
-    let data = match (&opening.with, &project.settings.with) {
+    let data = match (&opening.data, &project.settings.data) {
         (Some(path), _) => Some(path.clone()),
         // The project's data is for the component that it names.
         (None, Some(path)) if project.settings.component.as_deref() == Some(&component) => {

@@ -32,7 +32,7 @@ enum Takes {
 const TOP: &[(&str, Takes)] = &[
     ("components", Takes::Folder),
     ("component", Takes::Text),
-    ("with", Takes::File),
+    ("data", Takes::File),
     ("styles", Takes::Files),
     ("port", Takes::Port),
     ("locale", Takes::Text),
@@ -192,7 +192,11 @@ impl Reader {
                 continue;
             }
             let names = known.iter().map(|(known, _)| *known);
-            let near = vein::nearest(name, names.clone());
+            // It was called so before.
+            let near = match (of, name) {
+                ("vein.toml", "with") => Some("data"),
+                _ => vein::nearest(name, names.clone()),
+            };
             let all: Vec<String> = names.map(|name| format!("`{name}`")).collect();
             let advice = match near {
                 Some(_) => Vec::new(),

@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
-use vein::{Opening, Value};
+use vein::{PageBuilder, Value};
 
 /// What a page is opened with, beside its data.
 #[derive(Clone, Debug, PartialEq)]
@@ -60,10 +60,13 @@ fn no_reason() -> String {
 }
 
 /// Has a page answered as the settings say. What they do not name is left without an answer.
-pub(crate) fn answered(opening: Opening, answers: &Answers) -> Result<Opening, vein::Error> {
+pub(crate) fn answered(
+    opening: PageBuilder,
+    answers: &Answers,
+) -> Result<PageBuilder, vein::Error> {
     #[cfg(feature = "locale")]
     let opening = opening.locale(&answers.locale, &answers.zone)?;
-    let mut opening = opening.answered_by_hand();
+    let mut opening = opening.manual_answers();
     for (name, answer) in &answers.functions {
         let answer = Arc::new(answer.clone());
         let at_once = answer.clone();

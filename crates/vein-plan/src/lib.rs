@@ -54,8 +54,9 @@ pub use life::{Answers, Asked, Hook, Source, When, status};
 pub use nearest::nearest;
 pub use program::{
     Block, BlockId, Cell, CellKind, Commit, Conversion, Event, EventField, Form, Given, Handler,
-    Heard, Listener, ListenerOptions, Location, Namespace, Next, OwnFunction, Part, PartKind, Plan, PlanRead,
-    Program, Property, ReadStep, Reads, Shape, Spot, SpotKind, TemplateNode, Type, TypeId, Use,
+    Heard, Listener, ListenerOptions, Location, Namespace, Next, OwnFunction, Part, PartKind, Plan,
+    PlanRead, Program, Property, ReadStep, Reads, Shape, Spot, SpotKind, TemplateNode, Type,
+    TypeId, Use,
 };
 pub use shown::Shown;
 pub use text::Text;

@@ -230,6 +230,7 @@ members! {
     Numbers "isInteger" IsInteger method [Number] 1 Boolean;
     Numbers "isNaN" IsNan method [Number] 1 Boolean;
     Unnamed "index" StringIndex method [Number] 1 MaybeString;
+    Unnamed "from" OfLength method [Number] 1 SameList;
     Unnamed "declarations" CssDeclarations method [Any] 1 MaybeString;
     Unnamed "piece" CssPiece method [Any] 1 String;
 }

@@ -598,7 +598,7 @@ pub struct ListenerOptions {
     /// Only for this key.
     pub key: Option<Name>,
     /// Wait until nothing has happened for so many milliseconds.
-    pub settle: Option<u32>,
+    pub quiet: Option<u32>,
 }
 
 macro_rules! event_fields {

@@ -58,6 +58,7 @@ pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
             (n.is_finite() && n.fract() == 0.0).into()
         }
         IsNan => number_or(args, 0, 0.0).is_nan().into(),
+        OfLength => Value::list(vec![Value::Null; length(args) as usize]),
         Filter | Map | Find | FindIndex | FindLast | FindLastIndex | Some | Every | Reduce
         | FlatMap | ToSorted => Value::Null,
         math => Value::Number(on_math(math, args)),
@@ -96,6 +97,7 @@ pub(crate) fn is_cheap(member: Member) -> bool {
             | ToReversed
             | ToSpliced
             | With
+            | OfLength
             | Stringify
             | ToNumber
             | ToText
@@ -119,6 +121,7 @@ pub(crate) fn cost(member: Member, receiver: &Value, args: &[Value], most: u64) 
             let bytes = args.first().map_or(0, whole);
             (bytes / (ITEMS_A_STEP * VALUE_BYTES), bytes)
         }
+        OfLength => (length(args) / ITEMS_A_STEP, length(args).saturating_mul(VALUE_BYTES)),
         Concat => {
             let count = items(receiver) + args.iter().map(items).sum::<u64>();
             (count / ITEMS_A_STEP, count * VALUE_BYTES)
@@ -139,6 +142,11 @@ pub(crate) fn cost(member: Member, receiver: &Value, args: &[Value], most: u64) 
             _ => (0, 0),
         },
     }
+}
+
+/// How long a list is to be; no list of ECMAScript is longer than 2^32 - 1.
+fn length(args: &[Value]) -> u64 {
+    number_or(args, 0, 0.0).trunc().clamp(0.0, 4_294_967_295.0) as u64
 }
 
 fn number_or(args: &[Value], at: usize, default: f64) -> f64 {

@@ -214,7 +214,7 @@ records! {
     Part { mark, kind, value, reads, control, address, location }
     Commit { place, from, part }
     Listener { mark, event, options, fields, locals, body, commit, address, location }
-    ListenerOptions { prevent, stop, once, own, key, settle }
+    ListenerOptions { prevent, stop, once, own, key, quiet }
     Function { params, body }
     Place { cell, steps }
     Asked { name, answers, params, result }

@@ -288,9 +288,7 @@ impl Verifier<'_> {
             Expr::Apply(function, args) => {
                 let function = self.plan.functions.get(*function as usize);
                 let function = function.ok_or("a call of no function")?;
-                ensure(function.params.len() == args.len(), || {
-                    "a call with other arguments".into()
-                })
+                ensure(function.params.len() == args.len(), || "a call with other arguments".into())
             }
             _ => Ok(()),
         }

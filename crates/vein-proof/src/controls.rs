@@ -131,19 +131,19 @@ impl Control<'_> {
     /// Whether what a person enters is committed later than it is entered.
     fn is_later(&self) -> bool {
         self.commits()
-            .any(|listener| &*listener.event == "change" || listener.options.settle.is_some())
+            .any(|listener| &*listener.event == "change" || listener.options.quiet.is_some())
     }
 
     /// Whether a pulse was what this control had to say.
     fn is_committed(&self, pulse: &Pulse, reached: &[NodeNumber]) -> bool {
         self.commits().any(|listener| match &pulse.cause {
             Cause::Event { kind, .. } => {
-                let now = *kind == *listener.event && listener.options.settle.is_none();
+                let now = *kind == *listener.event && listener.options.quiet.is_none();
                 (now || kind == "reset") && reached.contains(&self.number)
             }
             Cause::Settled { kind, node, after, .. } => {
                 *kind == *listener.event
-                    && listener.options.settle == Some(*after)
+                    && listener.options.quiet == Some(*after)
                     && *node == self.number
             }
             _ => false,

@@ -7,7 +7,7 @@ use rustc_hash::FxHashMap;
 use std::sync::Arc;
 use vein_plan::{EventField, Name, Program, Property, Record, Shown, Value};
 use vein_runtime::{
-    Carried, Cause, Clean, Delivery, Host, HostError, Left, Lost, Pulse, QuestionId, Runtime,
+    Carried, Cause, Clean, Delivery, Host, HostError, Lost, Pulse, QuestionId, Resources, Runtime,
 };
 use vein_view::{Event, Mates, NodeId, NodeNumber, NotDispatched, Patch, Reached, Restored, Tree};
 
@@ -53,7 +53,7 @@ impl Drop for Session {
             return;
         }
         self.close();
-        debug_assert!(self.left().is_nothing(), "left over: {:?}", self.left());
+        debug_assert!(self.resources().is_nothing(), "left over: {:?}", self.resources());
         debug_assert!(self.tree.children(self.tree.root()).is_empty(), "nodes are left over");
     }
 }
@@ -140,8 +140,8 @@ impl Session {
     }
 
     /// What there is of everything that comes and goes; nothing, once the page is closed.
-    pub fn left(&self) -> Left {
-        self.runtime.left()
+    pub fn resources(&self) -> Resources {
+        self.runtime.resources()
     }
 
     /// Turns proof on or off. While it is on, every pulse is held against a fresh rendering.
@@ -322,13 +322,13 @@ impl Session {
     ///
     /// # Errors
     /// No such component or event, or a payload that does not fit.
-    pub fn emit(
+    pub fn give(
         &mut self,
         owner: &str,
         event: &str,
         payload: impl Into<Value>,
     ) -> Result<Entry, HostError> {
-        let pulse = self.runtime.emit(owner, event, payload)?;
+        let pulse = self.runtime.give(owner, event, payload)?;
         Ok(self.show(pulse))
     }
 
@@ -534,7 +534,7 @@ impl Session {
             let id = self.tree.numbered(node)?;
             // What is committed later, the engine has not heard of yet.
             let bound = self.runtime.listeners_on(node).into_iter().any(|(_, listener)| {
-                let now = &*listener.event != "change" && listener.options.settle.is_none();
+                let now = &*listener.event != "change" && listener.options.quiet.is_none();
                 listener.commit.is_some() && (now || reset && self.sent.contains(&node))
             });
             // Of buttons of one group the browser lets another go by itself; the engine does not know of groups.

@@ -494,7 +494,7 @@ impl Judge<'_> {
             let Some(id) = self.tree.numbered(node).filter(|_| stands) else { continue };
             let all = self.runtime.listeners_on(node).into_iter();
             let same: Vec<_> =
-                all.filter(|(_, l)| *l.event == **kind && l.options.settle == after).collect();
+                all.filter(|(_, l)| *l.event == **kind && l.options.quiet == after).collect();
             // Of several it is not known here which was reached.
             if let [(number, listener)] = same[..]
                 && listener.options.once

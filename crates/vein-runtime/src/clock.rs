@@ -4,7 +4,7 @@ use crate::answers::{Dropped, Question};
 use crate::execute::{Activity, Turn};
 use crate::pulse::{Cause, Problem, Pulse};
 use crate::record::element_of;
-use crate::runtime::{Left, Runtime};
+use crate::runtime::{Resources, Runtime};
 use crate::sabotage::Sabotage;
 use crate::scope::{Millis, QuestionId, ScopeId, TimerKey};
 use rustc_hash::FxHashMap;
@@ -417,10 +417,10 @@ impl Runtime {
     }
 
     /// What there is at present of everything that comes and goes.
-    pub fn left(&self) -> Left {
+    pub fn resources(&self) -> Resources {
         let graph = &self.view.graph;
         let (timers, questions, streams) = self.waiting.count();
-        Left {
+        Resources {
             scopes: self.scopes(),
             timers,
             questions,

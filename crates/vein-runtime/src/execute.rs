@@ -408,9 +408,7 @@ impl<'a> Run<'a> {
 
     fn statement(&mut self, plan: &Plan, stmt: &Stmt, locals: &mut Locals) -> Result<(), Fault> {
         match stmt {
-            Stmt::Let(local, value)
-            | Stmt::Vary(local, _, value)
-            | Stmt::Assign(local, value) => {
+            Stmt::Let(local, value) | Stmt::Vary(local, _, value) | Stmt::Assign(local, value) => {
                 let value = self.value(*value, locals);
                 Self::bind(*local, value, locals);
             }

@@ -316,7 +316,7 @@ impl Runtime {
     ///
     /// # Errors
     /// No such component, no such event, or a payload that does not fit.
-    pub fn emit(
+    pub fn give(
         &mut self,
         owner: &str,
         event: &str,

@@ -64,7 +64,7 @@ pub use pulse::{
     Cause, Difference, Effect, Given, Layer, PartChange, PlaceId, Problem, Pulse, ValueChange,
     Which, Written,
 };
-pub use runtime::{Delivery, Left, Runtime};
+pub use runtime::{Delivery, Resources, Runtime};
 pub use sabotage::Sabotage;
 pub use scope::{Key, QuestionId, ScopeId};
 pub use view::Clean;

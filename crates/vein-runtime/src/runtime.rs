@@ -56,7 +56,7 @@ pub(crate) struct Held {
 /// What there is of everything that comes and goes on a page. Once the page is closed, there is
 /// nothing of it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Left {
+pub struct Resources {
     /// Components, rows, alternatives and content of slots.
     pub scopes: usize,
     /// Timers, and events that wait for quiet.
@@ -71,10 +71,10 @@ pub struct Left {
     pub reads: usize,
 }
 
-impl Left {
+impl Resources {
     /// Whether there is nothing of anything.
     pub fn is_nothing(&self) -> bool {
-        *self == Left::default()
+        *self == Resources::default()
     }
 }
 
@@ -86,7 +86,7 @@ impl Drop for Runtime {
             return;
         }
         self.close();
-        debug_assert!(self.left().is_nothing(), "left over: {:?}", self.left());
+        debug_assert!(self.resources().is_nothing(), "left over: {:?}", self.resources());
     }
 }
 
@@ -396,7 +396,7 @@ impl Runtime {
             if on.is_none() && self.records() {
                 on = Some(element_of(&graph.address(scope, &listener.address)).to_owned());
             }
-            match listener.options.settle {
+            match listener.options.quiet {
                 None => now.push((scope, number, event)),
                 Some(after) => later.push((scope, number, event, after)),
             }

@@ -395,7 +395,7 @@ impl Runtime {
         let shown = &self.view.graph.scope(scope).shown[number as usize];
         let later = |listener: &vein_plan::Listener| {
             listener.commit.as_ref().is_some_and(|commit| commit.part == number)
-                && (&*listener.event == "change" || listener.options.settle.is_some())
+                && (&*listener.event == "change" || listener.options.quiet.is_some())
         };
         if self.view.graph.is_broken(Sabotage::SkipLater)
             && prepared.plan(plan).blocks[block as usize].listeners.iter().any(later)

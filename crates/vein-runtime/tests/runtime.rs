@@ -293,7 +293,7 @@ fn faults_leave_waiting_events_as_they_were() {
     let text = "
 holds log: string[] = []
 holds fail = false
-<i input='->(settle 100) log.push(event.value)'></i>
+<i input='->(quiet 100) log.push(event.value)'></i>
 <i input='-> if (fail) log[9] = event.value'></i>
 <p>{log.join()}</p>
 ";
@@ -500,7 +500,7 @@ fn what_is_sent_says_where_it_happened_and_whether_anybody_heard() {
 holds on = true
 holds n = 0
 <p click='-> n += 1' when='on'><b click='-> n += 1'></b></p>
-<i click='->(settle 50) n += 1'></i><u click='-> on = false'></u>";
+<i click='->(quiet 50) n += 1'></i><u click='-> on = false'></u>";
     let mut runtime = open(text, &Json::Null);
     let node_of = |runtime: &Runtime, block: u32, listener: usize| {
         let scopes = runtime.scopes() as u32;
@@ -548,7 +548,7 @@ derives heavy = n + 1
     let counts: Vec<(usize, usize)> = (0..3)
         .map(|_| {
             act(&mut runtime, 0);
-            (runtime.followed_reads(), runtime.left().reads)
+            (runtime.followed_reads(), runtime.resources().reads)
         })
         .collect();
     assert!(counts[1].0 > counts[0].0, "{counts:?}");
@@ -596,7 +596,7 @@ fn batches_with_patches_are_counted_whatever_comes_of_a_pulse() {
 holds s = 'a'
 holds n = 0
 holds beds = [1]
-<input value='<->(settle 50) s' input='-> if (n > 0) { beds[9] = 1 }'><i click='-> n += 1'>{n}</i><p click='-> s = s'></p>";
+<input value='<->(quiet 50) s' input='-> if (n > 0) { beds[9] = 1 }'><i click='-> n += 1'>{n}</i><p click='-> s = s'></p>";
     let mut runtime = open(text, &Json::Null);
     assert_eq!(runtime.batches(), 1);
     act_on(&mut runtime, "i", 2);

@@ -72,6 +72,13 @@ export function runOut(name, what) {
   throw new Fault(`the pulse came to more than ${budget[name].toLocaleString('en')} ${what} (\`budget.${name}\`): have it do less, or allow it more`);
 }
 
+/** A list of nothings that is so long. */
+export function ofLength(length) {
+  const count = Math.min(Math.max(Math.trunc(length) || 0, 0), 4294967295);
+  weigh(count * 24);
+  return new Array(count).fill(null);
+}
+
 /** A list that others were put into. */
 export function sized(list) {
   weigh(list.length * 24);

@@ -127,7 +127,7 @@ impl Whole<'_> {
             let plan = &program.plans[*plan];
             let waits = plan.stmts.iter().any(|stmt| matches!(stmt, Stmt::Await(..)));
             let listeners = plan.blocks.iter().flat_map(|block| &block.listeners);
-            let settles = listeners.into_iter().any(|listener| listener.options.settle.is_some());
+            let settles = listeners.into_iter().any(|listener| listener.options.quiet.is_some());
             let lives = !plan.hooks.is_empty() || !plan.sources.is_empty();
             waits || settles || lives || plan.store.is_some()
         });
@@ -177,7 +177,7 @@ impl Whole<'_> {
                 return true;
             }
             let Some(here) = plan.blocks.get(block as usize) else { continue };
-            if here.listeners.iter().any(|listener| listener.options.settle.is_some()) {
+            if here.listeners.iter().any(|listener| listener.options.quiet.is_some()) {
                 return true;
             }
             for spot in &here.spots {

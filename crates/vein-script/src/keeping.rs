@@ -63,7 +63,7 @@ impl Class<'_> {
         let listeners = block
             .listeners
             .iter()
-            .all(|listener| !listener.options.once && listener.options.settle.is_none());
+            .all(|listener| !listener.options.once && listener.options.quiet.is_none());
         let spots = block.spots.iter().all(|spot| match &spot.kind {
             SpotKind::Branch { choice, alternatives, .. } => {
                 !asks(*choice) && alternatives.iter().all(|inside| self.is_bare(*inside))

@@ -50,7 +50,7 @@ impl Class<'_> {
                 self.members
                     .push_str(&format!("  l{at}$(v0) {{\n{}{text}  }}\n", begun(&mark, &declared)));
             }
-            let ListenerOptions { prevent, stop, own, key, once, settle } = &listener.options;
+            let ListenerOptions { prevent, stop, own, key, once, quiet } = &listener.options;
             let mut more = String::new();
             for (name, on) in [("prevent", prevent), ("stop", stop), ("own", own)] {
                 more.push_str(&if *on { format!(", {name}: true") } else { String::new() });
@@ -84,7 +84,7 @@ impl Class<'_> {
             } else {
                 more.push_str(&format!(", run: (scope, event) => scope.l{at}$(event)"));
             }
-            if let Some(after) = settle {
+            if let Some(after) = quiet {
                 more.push_str(&format!(", after: {after}, settle: waitForQuiet"));
             }
             let mut later = (at + 1..).zip(&self.block.listeners[at + 1..]);

@@ -125,6 +125,10 @@ fn without_receiver(
                 let text = format!("!!{}", value.code.within(Level::Unary));
                 Written::closed(Code { text, level: Level::Unary }, Kind::Boolean)
             }
+            (Member::OfLength, _) => {
+                let kind = Kind::list(Kind::Null);
+                Written::tight(format!("{}({all})", writer.uses("ofLength")), kind)
+            }
             (Member::CssDeclarations, _) => {
                 Written::tight(format!("{}({all})", writer.uses("cleanDeclarations")), Kind::Any)
             }

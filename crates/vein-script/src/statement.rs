@@ -190,7 +190,9 @@ impl Writer<'_> {
                 let (value, name) = (self.owned(value).alone(), format!("v{local}"));
                 // A pulse that is taken back may begin again in the middle: then it holds what it held there.
                 let (text, read) = match self.waiting.is_some() {
-                    true => (format!("const {name} = {{ held: {value} }};"), format!("{name}.held")),
+                    true => {
+                        (format!("const {name} = {{ held: {value} }};"), format!("{name}.held"))
+                    }
                     false => (format!("let {name} = {value};"), name),
                 };
                 line(out, depth, &text);

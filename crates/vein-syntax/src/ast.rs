@@ -201,12 +201,34 @@ pub enum ExprKind {
     Record(Vec<RecordItem>),
     /// `(a, b) => c`
     Arrow(Vec<Ident>, Box<Expr>),
+    /// What an arrow function gives whose parameter, which has a name that nobody writes, is taken apart: `({ a, b }) => c`
+    Unpack(Ident, Pattern, Box<Expr>),
     /// `await a`
     Await(Box<Expr>),
     /// `of is waiting`
     Is(Box<Expr>, Ident),
     /// A mistake that was already reported.
     Error,
+}
+
+/// The names that parts of a value get.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Pattern {
+    /// `{ id, crop: name }`: fields, and what each is called.
+    Fields(Vec<(Ident, Ident)>),
+    /// `[first, , third, ...rest]`
+    Items(Vec<Option<Ident>>, Option<Ident>),
+}
+
+impl Pattern {
+    /// The names.
+    pub fn names(&self) -> impl Iterator<Item = &Ident> {
+        let (fields, items, rest): (&[_], &[_], _) = match self {
+            Pattern::Fields(fields) => (fields, &[], None),
+            Pattern::Items(items, rest) => (&[], items, rest.as_ref()),
+        };
+        fields.iter().map(|(_, name)| name).chain(items.iter().flatten()).chain(rest)
+    }
 }
 
 /// A piece of a template literal.
@@ -243,6 +265,8 @@ pub enum StmtKind {
     Const(Ident, Option<TypeExpr>, Expr),
     /// `let name = value`, `let name: type = value`
     Let(Ident, Option<TypeExpr>, Expr),
+    /// `const { a, b } = value`, `const [a, b] = value`
+    Unpack(Pattern, Expr),
     /// `target = value`, `target += value`, `target++`
     Assign {
         /// What is written to.
@@ -368,8 +392,8 @@ pub enum OptionKind {
     Own,
     /// `key Enter`
     Key(String),
-    /// `settle 300`
-    Settle(u32),
+    /// `quiet 300`
+    Quiet(u32),
 }
 
 /// What happens on an event.

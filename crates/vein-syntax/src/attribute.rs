@@ -360,7 +360,7 @@ impl Value<'_> {
 }
 
 impl Parser<'_> {
-    /// `prevent, key Enter, settle 300`
+    /// `prevent, key Enter, quiet 300`
     fn arrow_options(&mut self) -> Vec<ArrowOption> {
         let mut options = Vec::new();
         while !self.at_end() && !self.has_failed() {
@@ -372,7 +372,7 @@ impl Parser<'_> {
                 "once" => Some(OptionKind::Once),
                 "self" => Some(OptionKind::Own),
                 "key" => self.key(&name),
-                "settle" => self.settle(&name),
+                "quiet" => self.quiet(&name),
                 _ => {
                     self.error(SyntaxErrorKind::UnknownOption(name.name.clone()), name.span);
                     None
@@ -402,14 +402,14 @@ impl Parser<'_> {
         Some(OptionKind::Key(key))
     }
 
-    fn settle(&mut self, option: &Ident) -> Option<OptionKind> {
+    fn quiet(&mut self, option: &Ident) -> Option<OptionKind> {
         match self.tok() {
             Tok::Number(n) if *n >= 0.0 && n.fract() == 0.0 && *n <= 86_400_000.0 => {
                 let milliseconds = *n as u32;
                 self.advance();
-                Some(OptionKind::Settle(milliseconds))
+                Some(OptionKind::Quiet(milliseconds))
             }
-            _ => self.bad_option(option, "whole milliseconds: `settle 300`"),
+            _ => self.bad_option(option, "whole milliseconds: `quiet 300`"),
         }
     }
 

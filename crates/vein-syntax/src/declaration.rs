@@ -1,7 +1,8 @@
 //! Declarations: what a component takes, gives, holds, derives and does.
 
 use crate::ast::{
-    Declaration, DeclarationKind, Expr, ExprKind, FunctionBody, Ident, TypeExpr, TypeKind, TypedName, Upon,
+    Declaration, DeclarationKind, Expr, ExprKind, FunctionBody, Ident, TypeExpr, TypeKind,
+    TypedName, Upon,
 };
 use crate::error::SyntaxErrorKind;
 use crate::parser::Parser;
@@ -153,7 +154,10 @@ impl Parser<'_> {
                 body
             }
             false => {
-                self.expect("=", "`=` and what the function gives, or `{` and statements that return it");
+                self.expect(
+                    "=",
+                    "`=` and what the function gives, or `{` and statements that return it",
+                );
                 FunctionBody::Value(self.expression())
             }
         };

@@ -1,6 +1,6 @@
 //! Expressions: a typed subset of ECMAScript's, with its precedence.
 
-use crate::ast::{Expr, ExprKind, Ident, RecordItem, TemplatePiece};
+use crate::ast::{Expr, ExprKind, Ident, Pattern, RecordItem, TemplatePiece};
 use crate::error::SyntaxErrorKind;
 use crate::parser::Parser;
 use crate::span::Span;
@@ -58,6 +58,15 @@ impl Parser<'_> {
             Tok::Punct("(") => {
                 let mut i = 1;
                 loop {
+                    if matches!(self.ahead(i), Tok::Punct("{" | "[")) {
+                        let Some(after) = self.after_pattern(i) else { return false };
+                        match self.ahead(after) {
+                            Tok::Punct(",") => i = after + 1,
+                            Tok::Punct(")") => return *self.ahead(after + 1) == Tok::Punct("=>"),
+                            _ => return false,
+                        }
+                        continue;
+                    }
                     match (self.ahead(i), self.ahead(i + 1)) {
                         (Tok::Name(_), Tok::Punct(",")) => i += 2,
                         (Tok::Name(_), Tok::Punct(")")) => {
@@ -72,12 +81,111 @@ impl Parser<'_> {
         }
     }
 
+    /// What comes after brackets that have nothing but names in them, if these stand here.
+    fn after_pattern(&self, from: usize) -> Option<usize> {
+        let (mut open, mut at) = (0usize, from);
+        loop {
+            match self.ahead(at) {
+                Tok::Punct("{" | "[") => open += 1,
+                Tok::Punct("}" | "]") if open == 1 => return Some(at + 1),
+                Tok::Punct("}" | "]") => open -= 1,
+                Tok::Name(_) | Tok::Punct("," | ":" | "..." | "=") => {}
+                _ => return None,
+            }
+            at += 1;
+        }
+    }
+
+    /// `{ id, crop: name }` or `[first, , ...rest]`
+    pub(crate) fn pattern(&mut self) -> Pattern {
+        let opened = self.span();
+        if self.eat("{") {
+            let mut fields = Vec::new();
+            while !self.is("}") && !self.at_end() && !self.has_failed() {
+                if self.is("...") {
+                    self.not_in_pattern("...", "name the fields that are meant: `{ id, crop }`");
+                    break;
+                }
+                let field = self.ident("a field's name");
+                let name = match self.eat(":") {
+                    true => self.name_in_pattern(),
+                    false => field.clone(),
+                };
+                fields.push((field, name));
+                self.no_default();
+                if !self.eat(",") {
+                    break;
+                }
+            }
+            self.close("}", opened, "`,` or `}`");
+            return Pattern::Fields(fields);
+        }
+        self.expect("[", "`{` or `[`");
+        let (mut items, mut rest) = (Vec::new(), None);
+        while !self.is("]") && !self.at_end() && !self.has_failed() {
+            if self.eat("...") {
+                rest = Some(self.name_in_pattern());
+                break;
+            }
+            if self.is(",") {
+                items.push(None);
+            } else {
+                items.push(Some(self.name_in_pattern()));
+                self.no_default();
+            }
+            if !self.eat(",") {
+                break;
+            }
+        }
+        self.close("]", opened, "`,` or `]`");
+        Pattern::Items(items, rest)
+    }
+
+    fn name_in_pattern(&mut self) -> Ident {
+        if self.is("{") || self.is("[") {
+            let instead = "take apart what is inside in a step of its own: `const { a } = b`";
+            self.not_in_pattern("{", instead);
+        }
+        self.ident("a name")
+    }
+
+    fn no_default(&mut self) {
+        if self.is("=") {
+            self.not_in_pattern("=", "say what stands for nothing where it is read: `name ?? 0`");
+        }
+    }
+
+    fn not_in_pattern(&mut self, word: &str, instead: &'static str) {
+        let span = self.span();
+        self.error(SyntaxErrorKind::NotInLanguage { word: word.into(), instead }, span);
+    }
+
+    /// A name that nobody writes, for what is taken apart at once.
+    pub(crate) fn unwritten(&self, at: Span) -> Ident {
+        Ident { name: format!("{{{}", at.start), span: at }
+    }
+
+    /// A parameter of an arrow function; one that is taken apart says how.
+    fn parameter(&mut self, apart: &mut Vec<(Ident, Pattern)>) -> Ident {
+        if !self.is("{") && !self.is("[") {
+            return self.ident("a parameter");
+        }
+        let start = self.span();
+        let pattern = self.pattern();
+        let name = self.unwritten(self.since(start));
+        apart.push((name.clone(), pattern));
+        name
+    }
+
     fn arrow(&mut self) -> Expr {
         let start = self.span();
-        let mut params = Vec::new();
+        let (mut params, mut apart) = (Vec::new(), Vec::new());
         if self.eat("(") {
             while !self.is(")") {
-                params.push(self.ident("a parameter"));
+                if self.has_failed() {
+                    break;
+                }
+                params.push(self.parameter(&mut apart));
                 self.eat(",");
             }
             self.advance();
@@ -101,6 +209,10 @@ impl Parser<'_> {
         let within = self.set_in_function(true);
         let body = self.expression();
         self.set_in_function(within);
+        let body = apart.into_iter().rev().fold(body, |body, (name, pattern)| {
+            let span = body.span;
+            expr(ExprKind::Unpack(name, pattern, Box::new(body)), span)
+        });
         expr(ExprKind::Arrow(params, Box::new(body)), self.since(start))
     }
 
@@ -243,7 +355,7 @@ impl Parser<'_> {
             "forEach" if is_field => "write a loop: `for (const item of list) { … }`",
             "setTimeout" | "setInterval" if !is_field => {
                 "declare what happens with time: `upon every (500) while waiting { … }`; to wait until somebody \
-                 has stopped typing, `input=\"->(settle 300) …\"`"
+                 has stopped typing, `input=\"->(quiet 300) …\"`"
             }
             "requestAnimationFrame" | "queueMicrotask" if !is_field => {
                 "everything that follows from an event is done at once; what takes time is a transition of CSS"

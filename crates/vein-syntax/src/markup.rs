@@ -501,6 +501,7 @@ fn is_declaration(line: &str) -> bool {
     let then = |all: &[char]| then.starts_with(all);
     !name.is_empty()
         && match verb {
+            "derives" if rest[name_len..].starts_with('(') => true,
             "takes" | "shares" | "holds" | "derives" | "loads" | "follows" => then(&[':', '=']),
             "does" | "gives" | "asks" | "awaits" | "streams" => then(&['(', '{']),
             "shape" => then(&['{', '=']),

@@ -109,6 +109,19 @@ impl Parser<'_> {
             word @ ("const" | "let") => {
                 let is_fixed = word == "const";
                 self.advance();
+                if self.is("{") || self.is("[") {
+                    if !is_fixed {
+                        let instead =
+                            "write `const { … } = …`, and declare what is assigned again by itself";
+                        self.error(
+                            SyntaxErrorKind::NotInLanguage { word: "let".into(), instead },
+                            start,
+                        );
+                    }
+                    let pattern = self.pattern();
+                    self.expect("=", "`=` and a value");
+                    return StmtKind::Unpack(pattern, self.expression());
+                }
                 let name = self.ident("a name");
                 let ty = self.eat(":").then(|| self.ty());
                 self.expect("=", "`=` and a value");
@@ -185,13 +198,26 @@ impl Parser<'_> {
         if !self.eat_word("const") {
             self.unexpected("`const name of list`");
         }
-        let name = self.ident("a name for the item");
+        let apart = (self.is("{") || self.is("[")).then(|| {
+            let start = self.span();
+            let pattern = self.pattern();
+            (self.since(start), pattern)
+        });
+        let name = match &apart {
+            Some((span, _)) => self.unwritten(*span),
+            None => self.ident("a name for the item"),
+        };
         if !self.eat_word("of") {
             self.unexpected("`of` and a list");
         }
         let list = self.expression();
         self.close(")", opened, "`)`");
-        StmtKind::For(name, list, self.body())
+        let mut body = self.body();
+        if let Some((span, pattern)) = apart {
+            let item = Expr { kind: ExprKind::Name(name.name.clone()), span };
+            body.insert(0, Stmt { kind: StmtKind::Unpack(pattern, item), span });
+        }
+        StmtKind::For(name, list, body)
     }
 
     fn step(&mut self) -> Option<Binary> {

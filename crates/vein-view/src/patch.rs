@@ -71,7 +71,7 @@ impl Template {
                 number: number as u32,
                 event: listener.event.clone(),
                 bubbles: vein_plan::dom::bubbles(&listener.event),
-                options: ListenerOptions { once: false, settle: None, ..listener.options.clone() },
+                options: ListenerOptions { once: false, quiet: None, ..listener.options.clone() },
                 fields: listener.fields.clone(),
             });
         Template { nodes: block.template.clone(), listeners: listeners.collect() }
@@ -580,7 +580,7 @@ impl<'a> Reader<'a> {
             once: false,
             own: flag(2),
             key,
-            settle: None,
+            quiet: None,
         };
         let mut fields = Vec::new();
         for _ in 0..self.ops.number()? {

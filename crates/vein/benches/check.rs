@@ -34,7 +34,7 @@ fn component(number: usize) -> Source {
          <meter min=\"0\" max=\"100\" low=\"<- limit\" value=\"<- bed.moisture\"></meter>\n  \
          <p class=\"note\" when=\"bed.note\">{{bed.note.toUpperCase()}}</p>\n  \
          <p class=\"note\" otherwise>No note on {{bed.crop}}</p>\n  \
-         <input type=\"number\" value=\"<-> litres\">\n  <input type=\"search\" value=\"<->(settle 150) search\">\n  \
+         <input type=\"number\" value=\"<-> litres\">\n  <input type=\"search\" value=\"<->(quiet 150) search\">\n  \
          <label><input type=\"checkbox\" checked=\"<-> open\"> sorted</label>\n  \
          <button disabled=\"<- !dry\" click=\"-> pour(litres)\">Water {{bed.crop}}</button>\n{others}  \
          <p when=\"dry\">thirsty</p>\n  <p otherwise>{{shown.length}} of {{bed.beds.length}}</p>\n\

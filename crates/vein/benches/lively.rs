@@ -2,7 +2,7 @@
 
 use serde_json::json;
 use std::time::Instant;
-use vein::{Event, Left, Ui};
+use vein::{Event, Resources, Ui};
 
 const TANK: &str = "store tank\nholds litres = 60\nderives low = litres < 10\n\
                     does draw() { litres = litres > 1 ? litres - 1 : 60 }\n";
@@ -27,12 +27,12 @@ fn resident() -> u64 {
 fn come_and_go() {
     let files = [("water-tank.vein", TANK), ("a-sensor.vein", SENSOR), ("a-house.vein", HOUSE)];
     let ui = Ui::from_sources(files).expect("it checks");
-    let opening = ui.page("a-house").answered_by_hand().proven(false);
+    let opening = ui.page("a-house").manual_answers().proven(false);
     let mut page = opening.open(json!({})).expect("no props");
     page.record(false);
     let node = page.find("button").expect("a button").node();
     let click = Event::new("click");
-    let nothing = page.left();
+    let nothing = page.resources();
     println!("| added and removed | each, both | resident kB | left over |\n|---|---|---|---|");
     let (mut done, start) = (0u32, Instant::now());
     for until in [1_000, 10_000, 100_000, 1_000_000] {
@@ -42,14 +42,14 @@ fn come_and_go() {
             done += 1;
         }
         let each = start.elapsed().as_secs_f64() * 1e6 / f64::from(done);
-        let left = page.left();
-        let Left { timers, questions, streams, .. } = left;
+        let left = page.resources();
+        let Resources { timers, questions, streams, .. } = left;
         assert_eq!(left, nothing, "something is left over");
         let rss = resident();
         println!("| {done} | {each:.2} µs | {rss} | {timers}, {questions}, {streams} |");
     }
     page.session_mut().dispatch(node, &click).expect("it opens");
-    let Left { scopes, timers, questions, streams, subscriptions, .. } = page.left();
+    let Resources { scopes, timers, questions, streams, subscriptions, .. } = page.resources();
     println!(
         "while it stands: {scopes} scopes, {timers} timer, {questions} question, {streams} stream, \
          {subscriptions} subscription"

@@ -14,7 +14,7 @@ changes = [{ part = "barrel-gauge › p text", to = "30 l in the barrel" }]
 [[step]]
 note = "Now it is low, and both beds say so."
 call = "barrel.draw"
-with = [20]
+args = [20]
 changes = [
   { part = "barrel-gauge › p class", to = "low" },
   { part = "barrel-gauge › p text", to = "10 l in the barrel" },
@@ -33,7 +33,7 @@ pub fn run() -> Result<String, Error> {
     let played = ScenarioFile::from_text("barrel.scenario.toml", TEXT)?.prove(&ui)?;
     let mut out = String::new();
     for step in &played.steps {
-        let _ = writeln!(out, "{}", step.deed);
+        let _ = writeln!(out, "{}", step.action);
         for part in &step.seen.parts {
             let _ = writeln!(out, "  {}  {}  ({})", part.address, part.effect, part.origin);
         }

@@ -1,7 +1,7 @@
 //! What a page held after each of its pulses, to go back to.
 
 use crate::error::Error;
-use crate::opening::Opening;
+use crate::opening::PageBuilder;
 use crate::page::Page;
 use vein_plan::Value;
 use vein_plan::timeline::Timeline;
@@ -59,8 +59,8 @@ impl History {
     /// whoever drives it.
     ///
     /// # Errors
-    /// As [`Opening::open`].
-    pub fn open(&self, moment: u64, opening: Opening) -> Result<Option<Page>, Error> {
+    /// As [`PageBuilder::open`].
+    pub fn open(&self, moment: u64, opening: PageBuilder) -> Result<Option<Page>, Error> {
         let Some(held) = self.held(moment) else { return Ok(None) };
         opening.open_with(Value::Null, &held).map(|(page, _)| Some(page))
     }

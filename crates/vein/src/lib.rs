@@ -44,8 +44,8 @@ pub use driven::Remote;
 pub use error::Error;
 pub use files::{read_file, read_text};
 pub use history::History;
-pub use opening::{Function, Opening};
-pub use page::{Answered, Found, Page, Renewed};
+pub use opening::{Function, PageBuilder};
+pub use page::{Answered, FoundElement, Page, Renewed};
 pub use prove::{SCENARIO_ENDING, ScenarioFile, prove_file, report, same_scenarios, scenarios_in};
 pub use subscription::Subscription;
 pub use ui::{Ui, sources_in};
@@ -73,8 +73,8 @@ pub use vein_proof::{
 };
 pub use vein_proof::{Entry as Pulse, NotExact, Refused, Row, RowSource, Session, Verdict};
 pub use vein_runtime::{
-    Cause, Delivery, Difference, Dropped, Effect, Fault, Given, HostError, Layer, Left, Lost,
-    PartChange, Problem, Question, QuestionId, ValueChange,
+    Cause, Delivery, Difference, Dropped, Effect, Fault, Given, HostError, Layer, Lost, PartChange,
+    Problem, Question, QuestionId, Resources, ValueChange,
 };
 #[doc(hidden)]
 pub use vein_view::cleaning_rules;

@@ -48,7 +48,7 @@ type InPlace = (Session, Entry, Vec<Lost>, FxHashMap<Name, Begin>, bool);
 /// # Ok::<(), vein::Error>(())
 /// ```
 #[must_use = "a page is there once it is opened"]
-pub struct Opening {
+pub struct PageBuilder {
     ui: Ui,
     component: String,
     host: Host,
@@ -117,18 +117,18 @@ fn answer_of(value: impl Serialize) -> Result<Value, String> {
     serde_json::to_value(value).map(Value::from).map_err(|error| error.to_string())
 }
 
-impl Opening {
-    pub(crate) fn new(ui: Ui, component: &str) -> Opening {
+impl PageBuilder {
+    pub(crate) fn new(ui: Ui, component: &str) -> PageBuilder {
         let plain = Host { clean: Some(vein_view::clean as Clean), ..Host::default() };
         let host = default_host("en", "UTC").unwrap_or(plain);
         let host = Host { promised: Some(Default::default()), budget: ui.budget(), ..host };
         let (component, later) = (component.to_owned(), FxHashMap::default());
-        Opening { ui, component, host, later, proving: true }
+        PageBuilder { ui, component, host, later, proving: true }
     }
 
     /// Answers a function that is declared with `asks`: at once, and always the same for the same
     /// arguments.
-    pub fn answer<Args, F>(self, name: &str, function: F) -> Opening
+    pub fn answer<Args, F>(self, name: &str, function: F) -> PageBuilder
     where
         F: Function<Args>,
         F::Output: Serialize,
@@ -136,8 +136,8 @@ impl Opening {
         self.answer_values(name, move |args| answer_of(function.call(args)?))
     }
 
-    /// As [`Opening::answer`], where the answer may fail. Then the pulse that asked is taken back.
-    pub fn try_answer<Args, F, T, E>(self, name: &str, function: F) -> Opening
+    /// As [`PageBuilder::answer`], where the answer may fail. Then the pulse that asked is taken back.
+    pub fn try_answer<Args, F, T, E>(self, name: &str, function: F) -> PageBuilder
     where
         F: Function<Args, Output = Result<T, E>>,
         T: Serialize,
@@ -148,19 +148,19 @@ impl Opening {
         })
     }
 
-    /// As [`Opening::try_answer`], with values of the language in and out.
+    /// As [`PageBuilder::try_answer`], with values of the language in and out.
     pub fn answer_values(
         mut self,
         name: &str,
         function: impl Fn(&[Value]) -> Result<Value, String> + Send + Sync + 'static,
-    ) -> Opening {
+    ) -> PageBuilder {
         self.host.functions.insert(name.into(), Arc::new(function));
         self
     }
 
     /// Answers a function that is declared with `awaits`: with a future. It runs wherever the page
     /// is driven: [`Page::next`], [`Page::poll_next`] or [`Page::answers_now`].
-    pub fn answer_later<Args, F, Fut, T, E>(self, name: &str, function: F) -> Opening
+    pub fn answer_later<Args, F, Fut, T, E>(self, name: &str, function: F) -> PageBuilder
     where
         F: Function<Args, Output = Fut>,
         Fut: Future<Output = Result<T, E>> + Send + 'static,
@@ -174,7 +174,7 @@ impl Opening {
 
     /// Answers a function that is declared with `streams`: with a stream. When it ends, what it
     /// said last stays.
-    pub fn stream<Args, F, S>(self, name: &str, function: F) -> Opening
+    pub fn stream<Args, F, S>(self, name: &str, function: F) -> PageBuilder
     where
         F: Function<Args, Output = S>,
         S: Stream + Send + 'static,
@@ -186,13 +186,13 @@ impl Opening {
         })
     }
 
-    /// As [`Opening::stream`], with a closure that reads the arguments itself, and a stream that may
+    /// As [`PageBuilder::stream`], with a closure that reads the arguments itself, and a stream that may
     /// fail. Its first failure ends it.
     pub fn try_stream<S, T, E>(
         mut self,
         name: &str,
         begin: impl Fn(&[Value]) -> Result<S, String> + Send + 'static,
-    ) -> Opening
+    ) -> PageBuilder
     where
         S: Stream<Item = Result<T, E>> + Send + 'static,
         T: Serialize,
@@ -230,14 +230,14 @@ impl Opening {
     /// # Ok::<(), vein::Error>(())
     /// ```
     #[cfg(feature = "locale")]
-    pub fn locale(mut self, tag: &str, zone: &str) -> Result<Opening, Error> {
+    pub fn locale(mut self, tag: &str, zone: &str) -> Result<PageBuilder, Error> {
         self.host.formats = Some(Arc::new(vein_locale::Locale::new(tag, zone)?));
         Ok(self)
     }
 
     /// Leaves what is declared with `awaits` and `streams` and not answered here to whoever drives
     /// the page: [`Page::questions`], [`Page::answer`].
-    pub fn answered_by_hand(mut self) -> Opening {
+    pub fn manual_answers(mut self) -> PageBuilder {
         self.host.promised = None;
         self
     }
@@ -257,14 +257,14 @@ impl Opening {
     /// assert!(error.to_string().contains("`p text`: here the pulse came to more than 100 steps"), "{error}");
     /// # Ok::<(), vein::Error>(())
     /// ```
-    pub fn budget(mut self, budget: Budget) -> Opening {
+    pub fn budget(mut self, budget: Budget) -> PageBuilder {
         self.host.budget = budget;
         self
     }
 
     /// Whether every pulse is proven exact, from the start; it is, unless this says otherwise. Proof
     /// costs a fresh rendering of the view for every pulse.
-    pub fn proven(mut self, on: bool) -> Opening {
+    pub fn proven(mut self, on: bool) -> PageBuilder {
         self.proving = on;
         self
     }
@@ -279,22 +279,22 @@ impl Opening {
         self.open_value(props)
     }
 
-    /// As [`Opening::open`], with the props as a record of the language. Its strings may hold what
+    /// As [`PageBuilder::open`], with the props as a record of the language. Its strings may hold what
     /// Rust's cannot, halves of surrogate pairs; [`json::parse`](crate::json::parse) reads such data.
     ///
     /// # Errors
-    /// As [`Opening::open`].
+    /// As [`PageBuilder::open`].
     pub fn open_value(self, props: Value) -> Result<Page, Error> {
         let program = self.ui.program().clone();
         let (session, opening) = Session::open(program, &self.component, props, self.host)?;
         Page::new(session, opening, self.later, self.proving)
     }
 
-    /// As [`Opening::open_value`], going on with what another page held, as [`Page::held`] gave it. Gives also what of that does not
+    /// As [`PageBuilder::open_value`], going on with what another page held, as [`Page::held`] gave it. Gives also what of that does not
     /// fit. What is no such thing counts as nothing.
     ///
     /// # Errors
-    /// As [`Opening::open`].
+    /// As [`PageBuilder::open`].
     ///
     /// ```
     /// let ui = vein::Ui::from_sources([("a-count.vein", "holds n = 0\n<button click='-> n++'>{n}</button>")])?;

@@ -2,7 +2,7 @@
 
 use crate::driven::{Came, Driven, Handed, Remote, arguments};
 use crate::error::Error;
-use crate::opening::{Begin, Opening};
+use crate::opening::{Begin, PageBuilder};
 use crate::subscription::{Subscription, Subscriptions};
 use rustc_hash::FxHashMap;
 use serde::Serialize;
@@ -10,7 +10,7 @@ use serde::de::DeserializeOwned;
 use std::task::{Context, Poll, Waker};
 use vein_plan::{Name, Property, Value, to_json};
 use vein_proof::{Act, Entry, Session};
-use vein_runtime::{Carried, Left, Lost, Problem, Question, QuestionId};
+use vein_runtime::{Carried, Lost, Problem, Question, QuestionId, Resources};
 use vein_view::{Event, Layout, Mates, NodeId, Tree};
 
 /// A component on a page in memory.
@@ -60,7 +60,7 @@ impl Page {
     /// that runs when components come and go runs for those that stay. `props` are for those that this page has none of.
     ///
     /// # Errors
-    /// As [`Opening::open`]; then this page stays as it is.
+    /// As [`PageBuilder::open`]; then this page stays as it is.
     ///
     /// ```
     /// let text = |more| format!("holds n = 0\n<button click='-> n++'>{{n}}{more}</button>");
@@ -72,7 +72,7 @@ impl Page {
     /// assert!(renewed.lost.is_empty());
     /// # Ok::<(), vein::Error>(())
     /// ```
-    pub fn renew(&mut self, opening: Opening, props: Value) -> Result<Renewed, Error> {
+    pub fn renew(&mut self, opening: PageBuilder, props: Value) -> Result<Renewed, Error> {
         let carried = self.session.carried();
         let kept = carried.instances.iter().map(|instance| instance.values.len()).sum();
         self.take_the_place(opening, props, Some(carried), kept)
@@ -82,13 +82,13 @@ impl Page {
     ///
     /// # Errors
     /// As [`Page::renew`].
-    pub fn begin_anew(&mut self, opening: Opening, props: Value) -> Result<Renewed, Error> {
+    pub fn begin_anew(&mut self, opening: PageBuilder, props: Value) -> Result<Renewed, Error> {
         self.take_the_place(opening, props, None, 0)
     }
 
     fn take_the_place(
         &mut self,
-        opening: Opening,
+        opening: PageBuilder,
         props: Value,
         carried: Option<Carried>,
         held: usize,
@@ -109,7 +109,7 @@ impl Page {
         self.session.mates(&mut shown.session)
     }
 
-    /// What the page holds that nobody could work out again, to be written down: [`Opening::open_with`] goes on with it.
+    /// What the page holds that nobody could work out again, to be written down: [`PageBuilder::open_with`] goes on with it.
     pub fn held(&mut self) -> Value {
         self.session.carried().to_value()
     }
@@ -171,10 +171,10 @@ impl Page {
     ///
     /// # Errors
     /// A selector that does not parse or matches nothing.
-    pub fn find(&mut self, selector: &str) -> Result<Found<'_>, Error> {
+    pub fn find(&mut self, selector: &str) -> Result<FoundElement<'_>, Error> {
         let found = self.session.tree().select(selector)?;
         match found.first() {
-            Some(node) => Ok(Found { node: *node, page: self }),
+            Some(node) => Ok(FoundElement { node: *node, page: self }),
             None => {
                 let (selector, html) = (selector.to_owned(), self.html_indented());
                 Err(Error::NotFound { selector, html })
@@ -425,7 +425,7 @@ impl Page {
     }
 
     /// The questions that are left to whoever drives the page
-    /// ([`Opening::answered_by_hand`](crate::Opening::answered_by_hand)).
+    /// ([`PageBuilder::manual_answers`](crate::PageBuilder::manual_answers)).
     pub fn questions(&self) -> &[Question] {
         &self.driven.by_hand
     }
@@ -454,7 +454,7 @@ impl Page {
     /// ```
     /// let ui = vein::Ui::from_sources([("a-gauge.vein",
     ///     "streams sensor(): number\nfollows level: number = sensor()\n<p>{level}</p>")])?;
-    /// let mut page = ui.page("a-gauge").answered_by_hand().open(())?;
+    /// let mut page = ui.page("a-gauge").manual_answers().open(())?;
     /// let question = page.questions()[0].id;
     /// page.answer(question, Ok(vein::Value::from(3.0)))?;
     /// page.finish(question);
@@ -516,8 +516,8 @@ impl Page {
     }
 
     /// What there is at present of everything that comes and goes, such as timers and streams.
-    pub fn left(&self) -> Left {
-        self.session.left()
+    pub fn resources(&self) -> Resources {
+        self.session.resources()
     }
 
     /// How many answers and streams the host works on for this page.
@@ -595,12 +595,12 @@ impl Page {
 }
 
 /// An element of a page.
-pub struct Found<'a> {
+pub struct FoundElement<'a> {
     page: &'a mut Page,
     node: NodeId,
 }
 
-impl Found<'_> {
+impl FoundElement<'_> {
     /// The node in the tree.
     pub fn node(&self) -> NodeId {
         self.node
@@ -628,7 +628,7 @@ impl Found<'_> {
     /// # Errors
     /// An element that a person could not click, or a pulse that was taken back.
     pub fn click(self) -> Result<Entry, Error> {
-        let Found { page, node } = self;
+        let FoundElement { page, node } = self;
         let mut last = None;
         for entry in page.session.act(node, &Act::Click)? {
             last = Some(page.succeeded(entry)?);
@@ -636,14 +636,14 @@ impl Found<'_> {
         match last {
             Some(entry) => Ok(entry),
             // Nobody hears it: a pulse in which nothing changes.
-            None => Found { page, node }.dispatch(&Event::new("click")),
+            None => FoundElement { page, node }.dispatch(&Event::new("click")),
         }
     }
 
     /// Puts a text into a control, as typing does, and dispatches `input`.
     ///
     /// # Errors
-    /// As [`Found::dispatch`].
+    /// As [`FoundElement::dispatch`].
     pub fn input(self, text: &str) -> Result<Entry, Error> {
         self.page.session.tree_mut().type_value(self.node, text);
         self.dispatch(&Event::new("input"))
@@ -652,7 +652,7 @@ impl Found<'_> {
     /// Chooses options of a `select` by their values, and dispatches `input`.
     ///
     /// # Errors
-    /// As [`Found::dispatch`].
+    /// As [`FoundElement::dispatch`].
     pub fn choose(self, values: &[&str]) -> Result<Entry, Error> {
         if self.attribute("multiple").is_some() {
             self.page.session.tree_mut().choose(self.node, values);

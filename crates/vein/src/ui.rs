@@ -2,7 +2,7 @@
 
 use crate::error::Error;
 use crate::files::read_text;
-use crate::opening::Opening;
+use crate::opening::PageBuilder;
 use crate::page::Page;
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -77,7 +77,7 @@ impl Ui {
         Ui { budget, ..self }
     }
 
-    /// What each pulse of its pages may use up, where [`Opening::budget`] says nothing else.
+    /// What each pulse of its pages may use up, where [`PageBuilder::budget`] says nothing else.
     pub fn budget(&self) -> Budget {
         self.budget
     }
@@ -147,8 +147,8 @@ impl Ui {
     }
 
     /// A component to be opened, where the host answers functions or wants something special.
-    pub fn page(&self, component: &str) -> Opening {
-        Opening::new(self.clone(), component)
+    pub fn page(&self, component: &str) -> PageBuilder {
+        PageBuilder::new(self.clone(), component)
     }
 
     /// Opens a component with its props: anything that serde turns into an object. Proof is on.

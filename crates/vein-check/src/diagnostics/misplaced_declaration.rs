@@ -20,4 +20,5 @@ impl Finding for MisplacedDeclaration {
 #[cfg(test)]
 super::examples! { MisplacedDeclaration:
     "<p>{a}</p>\nholds a = 1\nderives b = a\n<p>{b}</p>" => "holds",
+    "<p>{a(1)}</p>\nderives a(b: number) = b\n" => "derives",
 }

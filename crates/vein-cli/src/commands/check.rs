@@ -22,7 +22,7 @@ pub(crate) fn run(check: &Check) -> Result<Outcome> {
         }
     }
     print(check, &report)?;
-    let mistakes = report.errors() + if check.warnings_fail { report.warnings() } else { 0 };
+    let mistakes = report.errors() + if check.deny_warnings { report.warnings() } else { 0 };
     Ok(Outcome::of(mistakes == 0))
 }
 

@@ -142,7 +142,7 @@ pub(crate) fn run(demo: &Demo) -> Result<Outcome> {
     if demo.serve {
         return served(demo.port, ui, props);
     }
-    let page = ui.page(COMPONENT).answer("season", || "late autumn").answered_by_hand();
+    let page = ui.page(COMPONENT).answer("season", || "late autumn").manual_answers();
     let mut page = page.open_value(props)?;
     if !demo.json {
         introduce(&page)?;

@@ -94,7 +94,7 @@ fn step(file: &ScenarioFile, step: &PlayedStep) -> Json {
         .map(|ran| json!({ "name": ran.name, "written_at": ran.origin.to_string() }));
     json!({
         "number": step.number,
-        "deed": step.deed,
+        "action": step.action,
         "note": step.note,
         "holds": step.holds(),
         "changes": parts.collect::<Vec<_>>(),

@@ -112,8 +112,8 @@ pub(crate) fn once(prove: &Prove, project: &Project, ui: &Ui) -> Result<Outcome>
     if let Some(path) = &prove.junit {
         write(path, junit::proved(&proved))?;
     }
-    let covered = prove.coverage_least.is_none_or(|least| proved.coverage.percent() >= least);
-    if let (false, Some(least)) = (covered, prove.coverage_least) {
+    let covered = prove.coverage_min.is_none_or(|least| proved.coverage.percent() >= least);
+    if let (false, Some(least)) = (covered, prove.coverage_min) {
         let seen = proved.coverage.percent();
         eprintln!("coverage: {seen:.1} % was seen, which is less than {least} %");
     }

@@ -331,7 +331,7 @@ fn step(
          <span class=\"more\">{} · {}{parts} changed{took}</span></header>\n",
         verdict_class(holds),
         mark(holds),
-        escaped(&step.deed),
+        escaped(&step.action),
         count(step.seen.entries.len(), "pulse"),
         count(step.seen.parts.len(), "part"),
     );

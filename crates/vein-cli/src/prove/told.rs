@@ -131,7 +131,7 @@ fn ledger(run: &Run) {
             0 => String::new(),
             number => format!("{number} · "),
         };
-        output::line(format!("\n  {BOLD}{number}{}{PLAIN}", step.deed));
+        output::line(format!("\n  {BOLD}{number}{}{PLAIN}", step.action));
         for entry in &step.seen.entries {
             for line in output::ledger(entry).lines() {
                 output::line(format!("    {line}"));
@@ -175,7 +175,7 @@ fn steps_failed(ui: &Ui, run: &Run, file: &ScenarioFile, played: &Played, place:
         output::line(format!(
             "\n  {BOLD}{} · {place}{number} · {}{PLAIN}\n",
             visible(&run.name),
-            visible(&step.deed)
+            visible(&step.action)
         ));
         for line in step_failure(ui, file, step).lines() {
             output::line(format!("  {line}").trim_end());

@@ -31,7 +31,7 @@ pub(super) fn router(site: Arc<Site>) -> Router {
         .route("/assets/styles.css", get(styles))
         .route("/assets/host-{mark}/{*path}", get(host))
         .route("/favicon.ico", get(|| async { StatusCode::NO_CONTENT }))
-        .route("/live", get(live::connect))
+        .route("/vein/link", get(live::connect))
         .route("/vein/host", post(driven::ask))
         .route("/vein", get(|| async { Redirect::permanent("/vein/") }))
         .route("/vein/", get(workbench::page))

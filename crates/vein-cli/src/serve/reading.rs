@@ -134,7 +134,7 @@ impl Reader {
     /// The folders that it reads from beside that: of components, and of data that was named on the command line.
     pub(super) fn others(&self) -> Vec<PathBuf> {
         let components = self.workspace.as_ref().map(|(folder, _)| folder.clone());
-        let data = self.opening.with.as_deref().filter(|path| *path != Path::new("-"));
+        let data = self.opening.data.as_deref().filter(|path| *path != Path::new("-"));
         let beside = data.and_then(Path::parent).map(|parent| match parent == Path::new("") {
             true => PathBuf::from("."),
             false => parent.to_owned(),
@@ -186,12 +186,12 @@ impl Reader {
         let warnings = warnings(&ui, warns);
         let mut opening = self.opening.clone();
         if self.given.is_some() {
-            opening.with = None;
+            opening.data = None;
         }
         let mut planned = planned_of(&opening, project, ui)?;
         match &self.given {
             Some(given) => planned.props = given.clone(),
-            None if self.opening.with.as_deref() == Some(Path::new("-")) => {
+            None if self.opening.data.as_deref() == Some(Path::new("-")) => {
                 self.given = Some(planned.props.clone());
             }
             None => {}

@@ -60,7 +60,7 @@ fn built() -> Result<&'static Built> {
         return Ok(built);
     }
     let ui = Ui::from_sources(COMPONENTS)?;
-    let view = ui.page(COMPONENT).answered_by_hand().proven(false).open_value(Value::Null)?.html();
+    let view = ui.page(COMPONENT).manual_answers().proven(false).open_value(Value::Null)?.html();
     let program = ui.program();
     let main = MAIN.replace("./host.js", "./workbench-host.mjs");
     let scripts =

@@ -54,7 +54,7 @@ fn a_new_project_checks_proves_builds_and_is_served() {
     }
     assert!(told.contains("\n  vein serve --dir yards/shed "), "{told}");
 
-    assert_eq!(held(&shed, &["check", "--warnings-fail"]), "3 components: no mistakes\n");
+    assert_eq!(held(&shed, &["check", "--deny-warnings"]), "3 components: no mistakes\n");
     let proven: serde_json::Value =
         serde_json::from_str(&held(&shed, &["prove", "--json"])).expect("JSON");
     assert_eq!(proven["scenarios"][0]["holds"], true, "{proven}");

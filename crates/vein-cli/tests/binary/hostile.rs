@@ -49,7 +49,7 @@ fn what_would_steer_a_terminal_is_shown() {
     let with = with.to_str().expect("a path");
     let mut all = String::new();
     for args in [
-        &["show", "a-bed", "--tree", "--with", with][..],
+        &["show", "a-bed", "--tree", "--data", with][..],
         &["map", "a-bed"],
         &["prove"],
         &["prove", "--ledger"],
@@ -72,7 +72,7 @@ fn what_would_steer_a_terminal_is_shown() {
         assert!(all.contains(shown), "{shown}: {all}");
     }
     // A document that is read by another program is what it is.
-    let html = vein(dir.path(), &["show", "a-bed", "--compact", "--with", with]);
+    let html = vein(dir.path(), &["show", "a-bed", "--compact", "--data", with]);
     assert!(said(&html).contains("\u{1b}[31mred\nnext"));
     // A picture is XML, which has no such characters.
     let picture = dir.path().join("map.svg");
@@ -97,7 +97,7 @@ fn columns_wider_than_any_terminal_are_cut_off_there() {
     let with = dir.path().join("a.json");
     let with = with.to_str().expect("a path");
     for args in [
-        &["show", "a-bed", "--tree", "--with", with][..],
+        &["show", "a-bed", "--tree", "--data", with][..],
         &["map", "a-bed"],
         &["prove", "--ledger"],
         &["prove", "--coverage"],
@@ -154,7 +154,7 @@ fn data_that_is_large_or_odd_is_read_or_refused_at_once() {
         let dir = folder(&[("a-bed.vein", ROWS), ("a.json", &data)]);
         let with = dir.path().join("a.json");
         let with = with.to_str().expect("a path");
-        let told = said(&vein(dir.path(), &["show", "a-bed", "--compact", "--with", with]));
+        let told = said(&vein(dir.path(), &["show", "a-bed", "--compact", "--data", with]));
         assert!(told.contains(expected) && told.len() < 1_000, "{}", &told[..told.len().min(300)]);
     }
 }
@@ -195,7 +195,7 @@ fn links_and_pipes_lead_nowhere_else() {
         let out = out.to_str().expect("a path");
         match name {
             "a.json" => {
-                refused(dir.path(), &["show", "--with", with], "a pipe or a device, and no file")
+                refused(dir.path(), &["show", "--data", with], "a pipe or a device, and no file")
             }
             "host.js" => refused(dir.path(), &["build", "-o", out], "no file"),
             _ => refused(dir.path(), &["check"], "a pipe or a device, and no file"),

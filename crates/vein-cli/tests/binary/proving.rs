@@ -116,7 +116,7 @@ fn the_outcome_is_written_for_people_and_for_programs() {
         ["out.html", "out.xml", "out.info"].map(|name| dir.path().join(name));
     let paths = [&report, &junit, &lcov].map(|path| path.to_str().expect("UTF-8").to_owned());
     let options = ["--report", &paths[0], "--junit", &paths[1], "--lcov", &paths[2]];
-    let out = vein(&[&options[..], &["--coverage-least", "101"]].concat(), dir.path());
+    let out = vein(&[&options[..], &["--coverage-min", "101"]].concat(), dir.path());
     assert_eq!(out.status.code(), Some(1));
     assert!(text(&out.stderr).contains("which is less than 101 %"), "{}", text(&out.stderr));
     let [report, junit, lcov] =

@@ -23,7 +23,7 @@ fn upgrade(port: u16, host: &str, origin: &str) -> String {
     ask(
         port,
         &format!(
-            "GET /live HTTP/1.1\r\nHost: {host}\r\n{origin}Connection: Upgrade\r\n\
+            "GET /vein/link HTTP/1.1\r\nHost: {host}\r\n{origin}Connection: Upgrade\r\n\
              Upgrade: websocket\r\nSec-WebSocket-Version: 13\r\n\
              Sec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\n\r\n"
         ),
@@ -239,7 +239,7 @@ fn data_on_the_standard_input_stays_when_files_are_saved() {
     std::fs::write(&page, "takes n: number\n<p>{n}</p>").expect("a file");
     std::fs::write(&data, "{ \"n\": 7 }").expect("a file");
     let mut command = Command::new(env!("CARGO_BIN_EXE_vein"));
-    command.args(["serve", "--with", "-", "--port", "0", "--dir"]).arg(dir.path());
+    command.args(["serve", "--data", "-", "--port", "0", "--dir"]).arg(dir.path());
     let running = Running::start_on(&mut command, std::fs::File::open(&data).expect("a file"));
     let first = running.line();
     let port = first.split([':', '/']).find_map(|part| part.parse().ok()).expect("a port");
@@ -288,7 +288,7 @@ pub fn tab(port: u16) -> TcpStream {
     stream.set_read_timeout(Some(PATIENCE)).expect("a time limit");
     let own = format!("127.0.0.1:{port}");
     let request = format!(
-        "GET /live HTTP/1.1\r\nHost: {own}\r\nOrigin: http://{own}\r\nConnection: Upgrade\r\nUpgrade: websocket\r\n\
+        "GET /vein/link HTTP/1.1\r\nHost: {own}\r\nOrigin: http://{own}\r\nConnection: Upgrade\r\nUpgrade: websocket\r\n\
          Sec-WebSocket-Version: 13\r\nSec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\n\r\n"
     );
     stream.write_all(request.as_bytes()).expect("a request sent");

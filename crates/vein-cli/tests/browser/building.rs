@@ -173,11 +173,11 @@ pub async fn a_damaged_batch_is_refused_and_the_page_is_not_touched(browser: &Br
     const batches = given.map((bytes) => Uint8Array.from(bytes).buffer);
     window.outcome = null;
     (async () => {
-      const { Surface } = await import(`${base}/applier.mjs`);
+      const { Applier } = await import(`${base}/applier.mjs`);
       let [tried, refused, touched] = [0, 0, 0];
       for (const [number, batch] of batches.entries()) {
         const place = document.createElement('div');
-        const surface = new Surface(place, () => {});
+        const surface = new Applier(place, () => {});
         for (const before of batches.slice(0, number)) surface.apply(before);
         const observer = new MutationObserver(() => {});
         observer.observe(place, { subtree: true, childList: true, attributes: true, characterData: true });
@@ -246,7 +246,7 @@ pub async fn a_page_that_nobody_drives_lives(browser: &Browser) {
         ("alone-view.vein", ALONE),
         ("water-tank.vein", TANK),
         ("beds.json", r#"{ "beds": [{ "crop": "kale" }, { "crop": "pea", "note": "late" }] }"#),
-        ("vein.toml", "component = 'alone-view'\nwith = 'beds.json'\n"),
+        ("vein.toml", "component = 'alone-view'\ndata = 'beds.json'\n"),
     ];
     for more in [&[][..], &["--readable"]] {
         let (project, dir) = (counting(&files), TempDir::new().expect("a folder"));

@@ -188,7 +188,7 @@ impl Lived {
             named.collect::<Vec<_>>()
         });
         let state: Vec<String> = state.collect();
-        let left = runtime.left();
+        let left = runtime.resources();
         let tree = self.session.tree();
         json!({
             "document": shown(tree, tree.root()),

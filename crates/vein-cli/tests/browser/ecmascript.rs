@@ -10,7 +10,36 @@ const COMPONENTS: u64 = 300;
 const CALLS: usize = 12;
 const MORE_VALUES: usize = 16;
 
-/// A component's declarations as an object of ECMAScript. Derived values are getters; state is
+/// Code without the types of names, and with lists that are values.
+fn untyped(code: &str) -> String {
+    let mut out = String::new();
+    let mut rest = code;
+    while let Some((before, after)) = rest.split_once("let ") {
+        let (name, value) = after.split_once(" = ").expect("a value");
+        out.push_str(&format!("{before}let {} = ", name.split(':').next().unwrap_or_default()));
+        rest = value;
+    }
+    out.push_str(rest);
+    let mut copying = String::new();
+    let mut rest = out.as_str();
+    while let Some((before, after)) = rest.split_once(" numbers = ") {
+        // A declaration has no end.
+        let Some((value, more)) = after.split_once(';') else { break };
+        copying.push_str(&format!("{before} numbers = copied({value});"));
+        rest = more;
+    }
+    copying + rest
+}
+
+/// A function's head as that of a method: without types.
+fn head(head: &str) -> String {
+    let (name, params) = head.split_once('(').expect("parameters");
+    let params = params.split_once(')').expect("an end").0;
+    let names: Vec<&str> = params.split(", ").filter_map(|param| param.split(':').next()).collect();
+    format!("{name}({})", names.join(", "))
+}
+
+/// A component's declarations as an object of ECMAScript. Derived values are getters, functions methods; state is
 /// put back where a handler fails. `undefined` is `null` here.
 fn script(text: &str, beds: &str) -> String {
     let mut members = format!("maybe: null, beds: {beds},");
@@ -20,8 +49,26 @@ fn script(text: &str, beds: &str) -> String {
         let name = name.split(':').next().expect("a name").to_owned();
         (name, value.to_owned())
     };
-    for line in text.lines().take_while(|line| !line.starts_with('<')) {
-        let line = line.replace("!== null", "!= null").replace("give noted(", "void (");
+    let mut lines = text.lines().take_while(|line| !line.starts_with('<'));
+    while let Some(line) = lines.next() {
+        let plain = |line: &str| {
+            let line = line.replace("!== null", "!= null").replace("give noted(", "void (");
+            untyped(&line)
+        };
+        let is_function = line.split(' ').nth(1).is_some_and(|name| name.contains('('));
+        if let (Some(rest), true) = (line.strip_prefix("derives "), is_function) {
+            let body = match rest.split_once(" = ") {
+                Some((_, value)) if !rest.ends_with('{') => format!("return ({});", plain(value)),
+                _ => lines
+                    .by_ref()
+                    .take_while(|line| *line != "}")
+                    .map(|line| plain(line) + "\n")
+                    .collect(),
+            };
+            members.push_str(&format!("{} {{ with (this) {{ {body} }} }},", head(rest)));
+            continue;
+        }
+        let line = plain(line);
         if let Some(rest) = line.strip_prefix("holds ") {
             let (name, value) = field(rest);
             members.push_str(&format!("{name}: {value},"));
@@ -104,6 +151,7 @@ pub async fn random_components_are_what_ecmascript_makes_of_them(browser: &Brows
         let calls: Vec<usize> = (0..CALLS).map(|_| generator.random().below(buttons)).collect();
         let derived =
             text.lines().filter_map(|line| line.strip_prefix("derives ")?.split(' ').next());
+        let derived = derived.filter(|name| !name.contains('('));
         let names: Vec<String> = STATE
             .iter()
             .map(|(name, ..)| *name)

@@ -58,7 +58,7 @@ fn data(name: &str) -> String {
 
 fn settings(title: &str) -> String {
     format!(
-        "component = 'shed-page'\nwith = 'shed.json'\nstyles = ['shed.css']\n[build]\ntitle = '{title}'\n"
+        "component = 'shed-page'\ndata = 'shed.json'\nstyles = ['shed.css']\n[build]\ntitle = '{title}'\n"
     )
 }
 

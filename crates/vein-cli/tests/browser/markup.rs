@@ -97,7 +97,7 @@ const HOST: &str = "export default async function begin(vein) { globalThis.page 
 pub async fn a_built_page_cleans_as_it_is_cleaned_outside(browser: &Browser) {
     let (dir, out) = (project(NOTE), TempDir::new().expect("a folder"));
     let note = "<p onclick='run()'>Late <b>frost</b></p><script>run()</script>";
-    let settings = "component = 'bed-tile'\nwith = 'data.json'\n";
+    let settings = "component = 'bed-tile'\ndata = 'data.json'\n";
     let data = json!({ "note": note }).to_string();
     for (file, text) in [("vein.toml", settings), ("data.json", &data), ("host.js", HOST)] {
         std::fs::write(dir.path().join(file), text).expect("a file");

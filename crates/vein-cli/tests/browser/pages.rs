@@ -12,7 +12,7 @@ const CARD_DATA: &str = r#"{ "bed": { "id": 3, "crop": "Ruby chard", "moisture":
 /// A project of one component.
 fn card() -> TempDir {
     let dir = TempDir::new().expect("a folder");
-    let settings = "component = 'bed-card'\nwith = 'data.json'\n";
+    let settings = "component = 'bed-card'\ndata = 'data.json'\n";
     for (file, text) in [("bed-card.vein", CARD), ("data.json", CARD_DATA), ("vein.toml", settings)]
     {
         std::fs::write(dir.path().join(file), text).expect("a file");
@@ -101,7 +101,7 @@ does key_was(key: string) { log.push(key) }
   <form id='form' submit=\"->(prevent) note('sent')\"><button id='send'>c</button></form>
   <a id='once' href='#gone' click=\"->(once, prevent) note('once')\">d</a>
   <input id='keys' keydown='->(key Enter) key_was'>
-  <input id='slow' focus=\"-> note('focus')\" input='->(settle 200) note(event.value)'>
+  <input id='slow' focus=\"-> note('focus')\" input='->(quiet 200) note(event.value)'>
 </section>
 <output>{log.join(' ')}</output>
 ";
@@ -160,10 +160,10 @@ pub async fn the_applier_refuses_what_is_malformed_and_leaves_the_page_as_it_is(
     let opening = page.opening().pulse.patches.to_bytes();
     let script = "
       const [bytes, done] = [arguments[0], arguments[arguments.length - 1]];
-      import('/vein/applier.mjs').then(({ Surface }) => {
+      import('/vein/applier.mjs').then(({ Applier }) => {
         const place = document.createElement('div');
         document.body.append(place);
-        const surface = new Surface(place, () => {});
+        const surface = new Applier(place, () => {});
         const whole = Uint8Array.from(bytes);
         const refused = [];
         for (let cut = 0; cut < whole.length; cut++) {

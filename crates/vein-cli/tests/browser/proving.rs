@@ -61,7 +61,7 @@ holds soils: string[] = ['clay']
 holds resets = 0
 <form reset='-> resets++'>
   <input id='name' value='<-> name'><input id='late' value='<->(change) late'>
-  <input id='slow' value='<->(settle 100) slow'><input id='litres' type='number' value='<-> litres'>
+  <input id='slow' value='<->(quiet 100) slow'><input id='litres' type='number' value='<-> litres'>
   <input id='gift' type='checkbox' checked='<-> gift'><input id='shown' value='<- name'>
   <select id='soil' value='<-> soil'><option>dry</option><option>moist</option></select>
   <select id='soils' multiple value='<-> soils'><option>clay</option><option>loam</option></select>

@@ -45,13 +45,13 @@ const RENEW: &str = r#"
     .filter((name) => name in node && node.localName !== 'li')
     .map((name) => [at, name, node[name]]));
   const bytes = (text) => Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
-  import('/vein/applier.mjs').then(({ Surface }) => done(all.map((one) => {
+  import('/vein/applier.mjs').then(({ Applier }) => done(all.map((one) => {
     const hosts = [document.createElement('div'), document.createElement('div')];
     document.body.append(...hosts);
     // Buttons of one group let each other go where they stand in one tree.
     const places = hosts.map((host) => host.attachShadow({ mode: 'open' }));
     try {
-      const [here, afresh] = places.map((place) => new Surface(place, () => {}));
+      const [here, afresh] = places.map((place) => new Applier(place, () => {}));
       one.before.forEach((batch) => here.apply(bytes(batch)));
       const nodes = inOrder(places[0]);
       // What a person has entered meanwhile.

@@ -340,7 +340,7 @@ pub async fn the_glasshouse_is_the_same_in_the_browser_and_in_memory(browser: &B
     let data = std::fs::read_to_string(dir.path().join("glass-house.json")).expect("its data");
     let visit = Visit { browser, server, _dir: Some(dir) }.begin().await;
     let data: Json = serde_json::from_str(&data).expect("JSON");
-    let opening = ui.page("glass-house").answer("season", || "late autumn").answered_by_hand();
+    let opening = ui.page("glass-house").answer("season", || "late autumn").manual_answers();
     let mut page = opening.open(data).expect("data that fits");
     for selector in [
         ".bed button.water",
@@ -452,9 +452,9 @@ async fn run_nothing(browser: &Browser, ui: &vein::Ui, all: &[String]) {
          </script>
          <div id=written>{}</div><div id=patched></div><div id=compiled></div>
          <script type=module>
-           import {{ Surface }} from '/applier.mjs';
+           import {{ Applier }} from '/applier.mjs';
            const batch = await (await fetch('/batch')).arrayBuffer();
-           new Surface(document.getElementById('patched'), () => {{}}).apply(batch);
+           new Applier(document.getElementById('patched'), () => {{}}).apply(batch);
            const {{ open }} = await import('/compiled.mjs');
            open(document.getElementById('compiled'), {});
            document.documentElement.dataset.done = '';

@@ -320,7 +320,7 @@ upon every (300) while on { ticks++; }
   <label id='label'>Name <input id='name' value='<-> name' keydown='->(key Enter) keys++'></label>
   <textarea id='note' value='<->(change) note'></textarea>
   <input id='n' type='number' value='<-> n'>
-  <input id='late' value='<->(settle 120) late'>
+  <input id='late' value='<->(quiet 120) late'>
   <select id='soil' value='<-> soil'><option>dry</option><option>moist</option><option>wet</option></select>
   <select id='soils' multiple value='<-> soils'><option>clay</option><option>loam</option></select>
   <input id='on' type='checkbox' checked='<-> on'>
@@ -404,7 +404,7 @@ upon every (300) while on { ticks++; }
         "double_click = \"#twice\"",
         "press = \" \"\non = \"#twice\"",
         "click = \"#send\"",
-        "[[answers.tone]]\nof = [0]\nvalue = \"tone 0\"",
+        "[[answers.tone]]\nargs = [0]\nvalue = \"tone 0\"",
     ] {
         assert!(text.contains(step), "{step}\n{text}");
     }

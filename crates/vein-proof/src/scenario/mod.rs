@@ -142,7 +142,7 @@ pub struct Scripted {
 #[derive(Clone, Debug)]
 pub struct Step {
     /// What is done.
-    pub deed: Deed,
+    pub action: Action,
     /// Where that was written.
     pub place: Place,
     /// What the author says about it.
@@ -153,7 +153,7 @@ pub struct Step {
 
 /// What is done in a step.
 #[derive(Clone, Debug)]
-pub enum Deed {
+pub enum Action {
     /// A person does something with the element of a CSS selector; without one, with the element
     /// that has the focus.
     Person(Act, Option<At<String>>),
@@ -162,7 +162,7 @@ pub enum Deed {
     /// The host calls a handler.
     Call(At<String>, Vec<Value>),
     /// A component on the page gives an event: the event, whose it is, its payload.
-    Emit(At<String>, Option<At<String>>, Value),
+    Give(At<String>, Option<At<String>>, Value),
     /// The host answers a question that is open: the function, with which arguments it was asked,
     /// and the answer, or an item of a stream, or why there is none.
     Answer(At<String>, Option<Vec<Value>>, Result<Value, String>),
@@ -172,7 +172,7 @@ pub enum Deed {
     Drop,
 }
 
-impl Deed {
+impl Action {
     /// What is done, in words.
     pub fn shown(&self) -> String {
         let args =
@@ -182,7 +182,7 @@ impl Deed {
             None => String::new(),
         };
         match self {
-            Deed::Person(act, on) => {
+            Action::Person(act, on) => {
                 let what = match act {
                     Act::Type { text, .. } => format!("type {text:?} into"),
                     Act::Paste(text) => format!("paste {text:?} into"),
@@ -195,20 +195,20 @@ impl Deed {
                     None => format!("{what} what has the focus"),
                 }
             }
-            Deed::Set(path, value) => format!("host sets {} to {}", path.value, value.value),
-            Deed::Call(name, with) => format!("host calls {}({})", name.value, args(with)),
-            Deed::Emit(event, None, _) => format!("{} is given", event.value),
-            Deed::Emit(event, Some(owner), _) => {
+            Action::Set(path, value) => format!("host sets {} to {}", path.value, value.value),
+            Action::Call(name, with) => format!("host calls {}({})", name.value, args(with)),
+            Action::Give(event, None, _) => format!("{} is given", event.value),
+            Action::Give(event, Some(owner), _) => {
                 format!("{} gives {}", owner.value, event.value)
             }
-            Deed::Answer(function, asked, Ok(value)) => {
+            Action::Answer(function, asked, Ok(value)) => {
                 format!("host answers {}{} with {value}", function.value, of(asked))
             }
-            Deed::Answer(function, asked, Err(reason)) => {
+            Action::Answer(function, asked, Err(reason)) => {
                 format!("host fails {}{}: {reason}", function.value, of(asked))
             }
-            Deed::Wait(ms) => format!("wait {ms} ms"),
-            Deed::Drop => "drop the page".into(),
+            Action::Wait(ms) => format!("wait {ms} ms"),
+            Action::Drop => "drop the page".into(),
         }
     }
 }

@@ -2,17 +2,17 @@
 
 use super::judge::{self, Pairing};
 use super::seen::SeenStep;
-use super::{At, Deed, Mistake, Place, Scenario, Scripted, Stated, Which};
+use super::{Action, At, Mistake, Place, Scenario, Scripted, Stated, Which};
 use crate::coverage::Coverage;
 use crate::ledger::Entry;
 use crate::person::Act;
 use crate::session::Session;
 use std::sync::Arc;
 use vein_plan::{Answers, Name, Program, Value};
-use vein_runtime::{Host, HostError, Left, Question, QuestionId};
+use vein_runtime::{Host, HostError, Question, QuestionId, Resources};
 use vein_view::{NodeId, Tree};
 
-/// Whose hands a person's deeds are done with: those of the tree in memory, or of a browser.
+/// Whose hands a person's actions are done with: those of the tree in memory, or of a browser.
 pub trait Hands {
     /// Does something with the first element that a selector matches, and gives the pulses.
     ///
@@ -100,7 +100,7 @@ pub struct PlayedStep {
     /// Its number, from one; zero is the opening.
     pub number: usize,
     /// What was done, in words.
-    pub deed: String,
+    pub action: String,
     /// Where that was written.
     pub place: Place,
     /// What the author says about it.
@@ -354,7 +354,7 @@ impl<'s> Player<'s> {
         let session = self.session.as_mut()?;
         let mut played = PlayedStep {
             number: 0,
-            deed: format!("{} is opened", scenario.component.value),
+            action: format!("{} is opened", scenario.component.value),
             place: scenario.component.place.clone(),
             note: None,
             seen,
@@ -375,7 +375,7 @@ impl<'s> Player<'s> {
         };
         let mut played = PlayedStep {
             number,
-            deed: step.deed.shown(),
+            action: step.action.shown(),
             place: step.place.clone(),
             note: step.note.clone(),
             seen: SeenStep::default(),
@@ -384,7 +384,7 @@ impl<'s> Player<'s> {
             views: None,
         };
         let mut seen = SeenStep::default();
-        let done = self.deed(step, hands, &mut seen).and_then(|()| {
+        let done = self.action(step, hands, &mut seen).and_then(|()| {
             let now = self.session.as_ref().map_or(0.0, |session| session.runtime().now());
             let due = self.run_until(now, hands, &mut seen);
             due.map_err(|why| Mistake::new("not-shown", &step.place, why))
@@ -415,7 +415,7 @@ impl<'s> Player<'s> {
         let place = self.scenario.component.place.clone();
         let mut played = PlayedStep {
             number: self.next,
-            deed: "the page is dropped".into(),
+            action: "the page is dropped".into(),
             place: place.clone(),
             note: None,
             seen: SeenStep::default(),
@@ -439,7 +439,7 @@ impl<'s> Player<'s> {
         &mut self,
         hands: &mut dyn Hands,
         seen: &mut SeenStep,
-    ) -> Result<Option<Left>, String> {
+    ) -> Result<Option<Resources>, String> {
         let Some(mut session) = self.session.take() else { return Ok(None) };
         hands.foresee(Doing::Close);
         let entry = session.close();
@@ -449,7 +449,7 @@ impl<'s> Player<'s> {
         let shown = hands.show(&session, &entry);
         // Nothing of it stands any more: only its own record is kept.
         seen.entries.push(entry);
-        let left = session.left();
+        let left = session.resources();
         let nodes = session.tree().len();
         shown?;
         if nodes > 0 {
@@ -458,7 +458,7 @@ impl<'s> Player<'s> {
         Ok((!left.is_nothing()).then_some(left))
     }
 
-    fn deed(
+    fn action(
         &mut self,
         step: &super::Step,
         hands: &mut dyn Hands,
@@ -469,8 +469,8 @@ impl<'s> Player<'s> {
             return Err(Mistake::new("dropped", &step.place, said));
         };
         let refused = |why: String, at: &Place| Mistake::new("refused", at, why);
-        match &step.deed {
-            Deed::Person(act, on) => {
+        match &step.action {
+            Action::Person(act, on) => {
                 let (target, at) = match on {
                     Some(on) => (judge::find(session.tree(), on)?, &on.place),
                     None => {
@@ -487,26 +487,26 @@ impl<'s> Player<'s> {
                 }
                 Ok(())
             }
-            Deed::Set(path, value) => {
+            Action::Set(path, value) => {
                 hands.foresee(Doing::Set(&path.value, &value.value));
                 let entry = session
                     .set(&path.value, value.value.clone())
                     .map_err(|error| judge::host_mistake(error, path, &value.place))?;
                 self.came(entry, hands, seen).map_err(|why| refused(why, &step.place))
             }
-            Deed::Call(name, with) => {
+            Action::Call(name, with) => {
                 hands.foresee(Doing::Call(&name.value, with));
                 let entry = session
                     .call(&name.value, with.clone())
                     .map_err(|error| judge::host_mistake(error, name, &step.place))?;
                 self.came(entry, hands, seen).map_err(|why| refused(why, &step.place))
             }
-            Deed::Emit(event, by, payload) => {
+            Action::Give(event, by, payload) => {
                 let owner = by.as_ref().map_or("", |by| by.value.as_str());
                 let owner = super::read::normal(owner);
                 hands.foresee(Doing::Give(&owner, &event.value, payload));
                 let entry =
-                    session.emit(&owner, &event.value, payload.clone()).map_err(|error| {
+                    session.give(&owner, &event.value, payload.clone()).map_err(|error| {
                         let at = match (&error, by) {
                             (HostError::UnknownPath { path, .. }, Some(by)) if *path == owner => by,
                             _ => event,
@@ -515,7 +515,7 @@ impl<'s> Player<'s> {
                     })?;
                 self.came(entry, hands, seen).map_err(|why| refused(why, &step.place))
             }
-            Deed::Answer(function, of, answer) => {
+            Action::Answer(function, of, answer) => {
                 let open = self.script.open.iter().find(|question| {
                     *question.function == *function.value && asked_with(of, &question.args)
                 });
@@ -525,11 +525,11 @@ impl<'s> Player<'s> {
                 self.answer(question, answer.clone(), hands, seen)
                     .map_err(|why| refused(why, &step.place))
             }
-            Deed::Wait(ms) => {
+            Action::Wait(ms) => {
                 let until = session.runtime().now() + ms;
                 self.run_until(until, hands, seen).map_err(|why| refused(why, &step.place))
             }
-            Deed::Drop => match self.drop_page(hands, seen) {
+            Action::Drop => match self.drop_page(hands, seen) {
                 Ok(Some(left)) => Err(left_over(&step.place, &left)),
                 Ok(None) => Ok(()),
                 Err(why) => Err(refused(why, &step.place)),
@@ -622,7 +622,7 @@ fn elsewhere(hands: &mut dyn Hands, session: &mut Session, played: &PlayedStep) 
     found.map(|said| Mistake::new("not-the-same", &played.place, said)).collect()
 }
 
-fn left_over(place: &Place, left: &Left) -> Mistake {
+fn left_over(place: &Place, left: &Resources) -> Mistake {
     let counts = [
         (left.scopes, "component or row", "components and rows"),
         (left.timers, "timer", "timers"),

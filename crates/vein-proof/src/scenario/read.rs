@@ -1,7 +1,7 @@
 //! Scenarios from TOML, with the place of everything that was written.
 
 use super::{
-    At, Data, Deed, Mistake, Must, Place, Scenario, Scripted, Sight, Stated, StatedChange, Step,
+    Action, At, Data, Mistake, Must, Place, Scenario, Scripted, Sight, Stated, StatedChange, Step,
     Which,
 };
 use crate::person::Act;
@@ -45,9 +45,11 @@ pub(super) fn scenario(text: &str) -> Result<Scenario, Vec<Mistake>> {
 
 const TOP: &[&str] =
     &["title", "component", "data", "locale", "zone", "answers", "see", "asks", "state", "step"];
-const ANSWER: &[&str] = &["of", "after", "value", "fails"];
+const ANSWER: &[&str] = &["args", "after", "value", "fails"];
+/// Keys that were called something else.
+const OLD: &[(&str, &str)] = &[("emit", "give"), ("of", "args")];
 /// What a step can do; one of them in each step.
-const DEEDS: &[&str] = &[
+const ACTIONS: &[&str] = &[
     "click",
     "double_click",
     "type",
@@ -61,7 +63,7 @@ const DEEDS: &[&str] = &[
     "submit",
     "set",
     "call",
-    "emit",
+    "give",
     "answer",
     "fail",
     "push",
@@ -69,7 +71,7 @@ const DEEDS: &[&str] = &[
     "drop",
 ];
 const BESIDE: &[&str] = &[
-    "on", "append", "to", "with", "by", "of", "reason", "note", "changes", "gives", "asks",
+    "on", "append", "to", "with", "by", "args", "reason", "note", "changes", "gives", "asks",
     "state", "see", "fails",
 ];
 const CHANGE: &[&str] = &["part", "at", "what", "from", "to", "added", "removed", "moved", "count"];
@@ -93,7 +95,7 @@ pub fn keys() -> [(&'static str, Vec<&'static str>); 5] {
     [
         ("scenario", TOP.to_vec()),
         ("answer", ANSWER.to_vec()),
-        ("step", [DEEDS, BESIDE].concat()),
+        ("step", [ACTIONS, BESIDE].concat()),
         ("change", CHANGE.to_vec()),
         ("sight", SIGHT.to_vec()),
     ]
@@ -157,7 +159,13 @@ impl Reader {
             let at = table.key(name).map_or(0..0, key_place);
             let all = known.iter().flat_map(|known| known.iter().copied());
             let mut mistake = Mistake::new("unknown-key", &at, format!("{of} has no key `{name}`"));
-            mistake.instead = vein_plan::nearest(name, all.clone()).map(Box::from);
+            // What keys were called before says what they are called.
+            let before =
+                OLD.iter().find(|(old, new)| *old == name && all.clone().any(|key| key == *new));
+            mistake.instead = match before {
+                Some((_, new)) => Some((*new).into()),
+                None => vein_plan::nearest(name, all.clone()).map(Box::from),
+            };
             if mistake.instead.is_none() {
                 let all: Vec<String> = all.map(|name| format!("`{name}`")).collect();
                 mistake = mistake.advice(format!("there are: {}", all.join(", ")));
@@ -369,7 +377,7 @@ impl Reader {
                         continue;
                     }
                 };
-                let of = self.arguments(table, "of");
+                let of = self.arguments(table, "args");
                 let after = self.number(table, "after").unwrap_or(0.0);
                 let function = At { value: name.to_owned(), place: at.clone() };
                 let place = table.get("value").and_then(Item::span).unwrap_or(place);
@@ -380,17 +388,18 @@ impl Reader {
     }
 
     fn step(&mut self, table: &dyn TableLike, at: Place) -> Option<Step> {
-        let known = self.keys(table, "a step", &[DEEDS, BESIDE]);
+        let known = self.keys(table, "a step", &[ACTIONS, BESIDE]);
         let done: Vec<&str> =
-            DEEDS.iter().copied().filter(|deed| table.contains_key(deed)).collect();
-        let deed = match done.as_slice() {
-            [deed] => *deed,
+            ACTIONS.iter().copied().filter(|action| table.contains_key(action)).collect();
+        let action = match done.as_slice() {
+            [action] => *action,
             // What is misspelt explains it.
             [] if !known => return None,
             [] => {
-                let known: Vec<String> = DEEDS.iter().map(|deed| format!("`{deed}`")).collect();
+                let known: Vec<String> =
+                    ACTIONS.iter().map(|action| format!("`{action}`")).collect();
                 self.wrong(
-                    Mistake::new("no-deed", &head(&at), "the step does nothing")
+                    Mistake::new("no-action", &head(&at), "the step does nothing")
                         .advice(format!("say what is done: one of {}", known.join(", "))),
                 );
                 return None;
@@ -398,41 +407,47 @@ impl Reader {
             [first, second, ..] => {
                 let place = table.key(second).map_or(at, key_place);
                 let said = format!("a step does one thing: `{first}` or `{second}`");
-                self.wrong(Mistake::new("two-deeds", &place, said).advice("make two steps of it"));
+                self.wrong(
+                    Mistake::new("two-actions", &place, said).advice("make two steps of it"),
+                );
                 return None;
             }
         };
-        let place = match (table.key(deed).map(key_place), table.get(deed).map(place)) {
+        let place = match (table.key(action).map(key_place), table.get(action).map(place)) {
             (Some(key), Some(value)) => key.start..value.end,
             _ => at,
         };
-        self.beside(table, deed);
-        let deed = self.deed(table, deed);
+        self.beside(table, action);
+        let action = self.action(table, action);
         let note = self.text(table, "note").map(|note| note.value);
         let stated = self.stated(table);
-        Some(Step { deed: deed?, place, note, stated })
+        Some(Step { action: action?, place, note, stated })
     }
 
-    /// Reports what stands beside a deed and belongs to another.
-    fn beside(&mut self, table: &dyn TableLike, deed: &str) {
-        let of_deed: &[&str] = match deed {
+    /// Reports what stands beside a action and belongs to another.
+    fn beside(&mut self, table: &dyn TableLike, action: &str) {
+        let of_action: &[&str] = match action {
             "type" => &["on", "append"],
             "choose" | "paste" | "press" => &["on"],
             "set" => &["to"],
-            "call" => &["with"],
-            "emit" => &["with", "by"],
-            "answer" | "push" => &["with", "of"],
-            "fail" => &["reason", "of"],
+            "call" => &["args"],
+            "give" => &["args", "by"],
+            "answer" | "push" => &["with", "args"],
+            "fail" => &["reason", "args"],
             _ => &[],
         };
-        for key in ["on", "append", "to", "with", "by", "of", "reason"] {
-            if table.contains_key(key) && !of_deed.contains(&key) {
+        for key in ["on", "append", "to", "with", "by", "args", "reason"] {
+            if table.contains_key(key) && !of_action.contains(&key) {
                 let place = table.key(key).map_or(0..0, key_place);
                 let mut mistake =
-                    Mistake::new("unknown-key", &place, format!("`{deed}` has no `{key}`"));
+                    Mistake::new("unknown-key", &place, format!("`{action}` has no `{key}`"));
+                if key == "with" && of_action.contains(&"args") {
+                    mistake.instead = Some("args".into());
+                }
                 if key == "on" {
-                    mistake = mistake
-                        .advice(format!("the element stands in `{deed}` itself: `{deed} = \"…\"`"));
+                    mistake = mistake.advice(format!(
+                        "the element stands in `{action}` itself: `{action} = \"…\"`"
+                    ));
                 }
                 self.wrong(mistake);
             }
@@ -443,15 +458,15 @@ impl Reader {
     fn needed(
         &mut self,
         table: &dyn TableLike,
-        deed: &str,
+        action: &str,
         key: &str,
         what: &str,
     ) -> Option<Value> {
         match table.get(key) {
             Some(item) => Some(self.value(item)),
             None => {
-                let place = table.key(deed).map_or(0..0, key_place);
-                let said = format!("`{deed}` does not say {what}");
+                let place = table.key(action).map_or(0..0, key_place);
+                let said = format!("`{action}` does not say {what}");
                 self.wrong(
                     Mistake::new("missing-key", &place, said)
                         .advice(format!("add `{key} = …` to the step")),
@@ -461,9 +476,9 @@ impl Reader {
         }
     }
 
-    fn deed(&mut self, table: &dyn TableLike, deed: &str) -> Option<Deed> {
-        let element = |act: Act, on: At<String>| Deed::Person(act, Some(on));
-        let simple = match deed {
+    fn action(&mut self, table: &dyn TableLike, action: &str) -> Option<Action> {
+        let element = |act: Act, on: At<String>| Action::Person(act, Some(on));
+        let simple = match action {
             "click" => Some(Act::Click),
             "double_click" => Some(Act::DoubleClick),
             "tick" => Some(Act::Tick(true)),
@@ -474,71 +489,71 @@ impl Reader {
             _ => None,
         };
         if let Some(act) = simple {
-            return Some(element(act, self.text(table, deed)?));
+            return Some(element(act, self.text(table, action)?));
         }
-        match deed {
+        match action {
             "type" => {
-                let text = self.text(table, deed);
+                let text = self.text(table, action);
                 let append = self.flag(table, "append").unwrap_or(false);
-                self.needed(table, deed, "on", "what is typed into")?;
+                self.needed(table, action, "on", "what is typed into")?;
                 let on = self.text(table, "on")?;
                 Some(element(Act::Type { text: text?.value, append }, on))
             }
             "paste" => {
-                let text = self.text(table, deed);
-                self.needed(table, deed, "on", "where it is pasted")?;
+                let text = self.text(table, action);
+                self.needed(table, action, "on", "where it is pasted")?;
                 let on = self.text(table, "on")?;
                 Some(element(Act::Paste(text?.value), on))
             }
             "choose" => {
-                self.needed(table, deed, "on", "in which `select`")?;
+                self.needed(table, action, "on", "in which `select`")?;
                 let on = self.text(table, "on")?;
-                let chosen = self.arguments(table, deed)?;
+                let chosen = self.arguments(table, action)?;
                 let options = chosen.iter().map(|value| value.to_shown().to_string()).collect();
                 Some(element(Act::Choose(options), on))
             }
             "press" => {
-                let key = self.text(table, deed)?.value;
+                let key = self.text(table, action)?.value;
                 let on = table.get("on").map(|_| self.text(table, "on"));
                 match on {
                     Some(on) => Some(element(Act::Press(key), on?)),
-                    None => Some(Deed::Person(Act::Press(key), None)),
+                    None => Some(Action::Person(Act::Press(key), None)),
                 }
             }
             "set" => {
-                let value = self.needed(table, deed, "to", "to what");
+                let value = self.needed(table, action, "to", "to what");
                 let place = table.get("to").map_or(0..0, place);
-                Some(Deed::Set(self.text(table, deed)?, At { value: value?, place }))
+                Some(Action::Set(self.text(table, action)?, At { value: value?, place }))
             }
             "call" => {
-                let with = self.arguments(table, "with").unwrap_or_default();
-                Some(Deed::Call(self.text(table, deed)?, with))
+                let with = self.arguments(table, "args").unwrap_or_default();
+                Some(Action::Call(self.text(table, action)?, with))
             }
-            "emit" => {
-                let with = table.get("with").map_or(Value::Null, |item| self.value(item));
+            "give" => {
+                let with = table.get("args").map_or(Value::Null, |item| self.value(item));
                 let by = match table.get("by") {
                     Some(_) => Some(self.text(table, "by")?),
                     None => None,
                 };
-                Some(Deed::Emit(self.text(table, deed)?, by, with))
+                Some(Action::Give(self.text(table, action)?, by, with))
             }
             "answer" | "push" => {
-                let value = self.needed(table, deed, "with", "what the answer is");
-                let of = self.arguments(table, "of");
-                Some(Deed::Answer(self.text(table, deed)?, of, Ok(value?)))
+                let value = self.needed(table, action, "with", "what the answer is");
+                let of = self.arguments(table, "args");
+                Some(Action::Answer(self.text(table, action)?, of, Ok(value?)))
             }
             "fail" => {
                 let reason = self.text(table, "reason").map(|reason| reason.value);
-                let of = self.arguments(table, "of");
+                let of = self.arguments(table, "args");
                 let reason = reason.unwrap_or_else(|| "there is no answer".into());
-                Some(Deed::Answer(self.text(table, deed)?, of, Err(reason)))
+                Some(Action::Answer(self.text(table, action)?, of, Err(reason)))
             }
-            "wait" => self.number(table, deed).map(Deed::Wait),
-            "drop" => match self.flag(table, deed)? {
-                true => Some(Deed::Drop),
+            "wait" => self.number(table, action).map(Action::Wait),
+            "drop" => match self.flag(table, action)? {
+                true => Some(Action::Drop),
                 false => {
-                    let item = table.get(deed)?;
-                    self.expected(item, deed, "`true`: after it there is no page");
+                    let item = table.get(action)?;
+                    self.expected(item, action, "`true`: after it there is no page");
                     None
                 }
             },

@@ -1,14 +1,14 @@
 //! What is done on a page, noted as it happens, as a scenario.
 
 use super::accept::toml_of;
-use super::{At, Deed};
+use super::{Action, At};
 use crate::person::Act;
 use vein_plan::{Name, Value};
 use vein_view::Tree;
 
 /// What has been done on a page since it was opened.
 ///
-/// Whoever drives the page notes each deed before it is done, with the page's clock, whether anything is due by itself, and what the
+/// Whoever drives the page notes each action before it is done, with the page's clock, whether anything is due by itself, and what the
 /// page shows; [`Recording::draft`] writes it as a person would.
 ///
 /// ```
@@ -38,7 +38,7 @@ pub type Moment = (f64, bool);
 
 #[derive(Clone, Debug)]
 struct Recorded {
-    deed: Deed,
+    action: Action,
     /// Of an answer, whether it is an item of a stream.
     streams: bool,
     /// What a field held before it was typed into, and the keys; nothing for something that no key has done.
@@ -95,7 +95,7 @@ impl Recording {
 
     /// What was done, in words.
     pub fn shown(&self) -> impl Iterator<Item = String> {
-        self.steps.iter().map(|step| step.deed.shown())
+        self.steps.iter().map(|step| step.action.shown())
     }
 
     /// The host has answered something at once.
@@ -126,11 +126,11 @@ impl Recording {
             // Both of its clicks were told of before.
             self.steps.pop();
             if let Some(first) = self.steps.last_mut() {
-                first.deed = Deed::Person(act, Some(at(selector.to_owned())));
+                first.action = Action::Person(act, Some(at(selector.to_owned())));
             }
             return;
         }
-        self.add(Deed::Person(act, Some(at(selector.to_owned()))), false, moment, before);
+        self.add(Action::Person(act, Some(at(selector.to_owned()))), false, moment, before);
     }
 
     /// A person types into a field, which held `was` when that began and holds `text` now, by some more keys; an empty one stands for
@@ -146,7 +146,7 @@ impl Recording {
         let keys = keys.iter().map(|key| key.as_ref().to_owned());
         if self.typing
             && let Some(last) = self.steps.last_mut()
-            && let Deed::Person(Act::Type { text: typed, .. }, Some(on)) = &mut last.deed
+            && let Action::Person(Act::Type { text: typed, .. }, Some(on)) = &mut last.action
             && on.value == field
         {
             text.clone_into(typed);
@@ -156,7 +156,7 @@ impl Recording {
             return;
         }
         let act = Act::Type { text: text.to_owned(), append: false };
-        self.add(Deed::Person(act, Some(at(field.to_owned()))), false, moment, before);
+        self.add(Action::Person(act, Some(at(field.to_owned()))), false, moment, before);
         self.typing = true;
         if let Some(last) = self.steps.last_mut() {
             was.clone_into(&mut last.was);
@@ -166,14 +166,14 @@ impl Recording {
 
     /// The host writes to a path.
     pub fn set(&mut self, path: &str, value: &Value, moment: Moment, before: String) {
-        let deed = Deed::Set(at(path.to_owned()), at(value.clone()));
-        self.add(deed, false, moment, before);
+        let action = Action::Set(at(path.to_owned()), at(value.clone()));
+        self.add(action, false, moment, before);
     }
 
     /// The host calls a handler.
     pub fn call(&mut self, handler: &str, args: &[Value], moment: Moment, before: String) {
-        let deed = Deed::Call(at(handler.to_owned()), args.to_vec());
-        self.add(deed, false, moment, before);
+        let action = Action::Call(at(handler.to_owned()), args.to_vec());
+        self.add(action, false, moment, before);
     }
 
     /// The host answers a question, or gives an item of a stream.
@@ -184,16 +184,16 @@ impl Recording {
         moment: Moment,
         before: String,
     ) {
-        let deed = Deed::Answer(at(function.to_owned()), Some(args.to_vec()), answer.clone());
-        self.add(deed, streams, moment, before);
+        let action = Action::Answer(at(function.to_owned()), Some(args.to_vec()), answer.clone());
+        self.add(action, streams, moment, before);
     }
 
-    fn add(&mut self, deed: Deed, streams: bool, (at, due): Moment, before: String) {
+    fn add(&mut self, action: Action, streams: bool, (at, due): Moment, before: String) {
         self.typing = false;
         let by_itself = std::mem::take(&mut self.by_itself);
         let timed = due || by_itself;
         let (was, keys) = (String::new(), Vec::new());
-        self.steps.push(Recorded { deed, streams, was, keys, at, timed, by_itself, before });
+        self.steps.push(Recorded { action, streams, was, keys, at, timed, by_itself, before });
     }
 
     /// Writes it. `data` is what the scenario says of that, `"../shed.json"` or `{ litres = 3 }`; the page's clock and what it shows
@@ -208,7 +208,7 @@ impl Recording {
             let (of, value) = (list(args), toml_of(answer));
             text.push_str(&format!("\n[[answers.{function}]]\n"));
             if !args.is_empty() {
-                text.push_str(&format!("of = {of}\n"));
+                text.push_str(&format!("args = {of}\n"));
             }
             text.push_str(&format!("value = {value}\n"));
         }
@@ -241,12 +241,12 @@ impl Recording {
 
 impl Recorded {
     fn is_click(&self, selector: &str) -> bool {
-        matches!(&self.deed, Deed::Person(Act::Click, Some(on)) if on.value == selector)
+        matches!(&self.action, Action::Person(Act::Click, Some(on)) if on.value == selector)
     }
 
     /// The lines of each step that it is written as.
     fn written(&self, detail: Detail) -> Vec<String> {
-        let Deed::Person(Act::Type { text, .. }, Some(on)) = &self.deed else {
+        let Action::Person(Act::Type { text, .. }, Some(on)) = &self.action else {
             return vec![self.one()];
         };
         let by_keys = !self.keys.is_empty() && self.keys.iter().all(|key| !key.is_empty());
@@ -264,8 +264,8 @@ impl Recorded {
 
     /// The lines of it as one step.
     fn one(&self) -> String {
-        match &self.deed {
-            Deed::Person(act, on) => {
+        match &self.action {
+            Action::Person(act, on) => {
                 let on = on.as_ref().map_or(String::new(), |on| quoted(&on.value));
                 let line = |key: &str, what: &str| format!("{key} = {}\non = {on}\n", quoted(what));
                 match act {
@@ -287,19 +287,19 @@ impl Recorded {
                     act => format!("{} = {on}\n", act.name().replace(' ', "_")),
                 }
             }
-            Deed::Set(path, value) => {
+            Action::Set(path, value) => {
                 format!("set = {}\nto = {}\n", quoted(&path.value), toml_of(&value.value))
             }
-            Deed::Call(name, args) if args.is_empty() => {
+            Action::Call(name, args) if args.is_empty() => {
                 format!("call = {}\n", quoted(&name.value))
             }
-            Deed::Call(name, args) => {
-                format!("call = {}\nwith = {}\n", quoted(&name.value), list(args))
+            Action::Call(name, args) => {
+                format!("call = {}\nargs = {}\n", quoted(&name.value), list(args))
             }
-            Deed::Answer(function, of, answer) => {
+            Action::Answer(function, of, answer) => {
                 let of = match of.as_deref() {
                     None | Some([]) => String::new(),
-                    Some(of) => format!("of = {}\n", list(of)),
+                    Some(of) => format!("args = {}\n", list(of)),
                 };
                 let function = quoted(&function.value);
                 match answer {
@@ -310,7 +310,7 @@ impl Recorded {
                     Err(reason) => format!("fail = {function}\n{of}reason = {}\n", quoted(reason)),
                 }
             }
-            Deed::Emit(..) | Deed::Wait(_) | Deed::Drop => String::new(),
+            Action::Give(..) | Action::Wait(_) | Action::Drop => String::new(),
         }
     }
 }

@@ -47,7 +47,7 @@ fn random_pages_go_on_in_the_place_of_others() {
                 let read = Carried::from_value(&json::parse(&written).expect("it is JSON"));
                 let read = read.expect("it is what was written").to_value();
                 assert_eq!(json::stringify(&read).to_string(), written, "{}", story());
-                let left = page.session.left();
+                let left = page.session.resources();
                 let Some((mut other, lost)) = page.in_place(program.clone(), &beds, carried) else {
                     // What follows from state as it is may fail where it is worked out from the beginning.
                     break;
@@ -59,7 +59,7 @@ fn random_pages_go_on_in_the_place_of_others() {
                 let mates = other.session.mates(&mut page.session);
                 let all = (0..mates.nodes.len() as u32).map(Some);
                 assert!(mates.nodes.iter().copied().eq(all), "{}\n{mates:?}", story());
-                let goes_on = other.session.left();
+                let goes_on = other.session.resources();
                 assert_eq!(
                     (goes_on.timers, goes_on.questions, goes_on.streams),
                     (left.timers, left.questions, left.streams),

@@ -360,10 +360,10 @@ impl Writer<'_> {
             (1, ..) => {
                 let body = self.statements(names);
                 format!(
-                    "<button click=\"->(settle 30) {body}\" dblclick=\"->(once) {body}\">q</button>"
+                    "<button click=\"->(quiet 30) {body}\" dblclick=\"->(once) {body}\">q</button>"
                 )
             }
-            (2, Some(place), ..) => format!("<input{dress} value=\"<->(settle 40) {place}\">"),
+            (2, Some(place), ..) => format!("<input{dress} value=\"<->(quiet 40) {place}\">"),
             (3, Some(place), ..) => {
                 let kind: &str = self
                     .random

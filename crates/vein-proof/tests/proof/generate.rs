@@ -203,7 +203,8 @@ impl Generator {
 
     /// Statements that return something of a kind.
     fn returns(&mut self, gives: Kind, value: String) -> String {
-        let (kind, fixed) = (*self.random.pick(&[Kind::Number, Kind::Text, Kind::Flag]), self.fresh());
+        let (kind, fixed) =
+            (*self.random.pick(&[Kind::Number, Kind::Text, Kind::Flag]), self.fresh());
         let mut text = format!("  const {fixed} = {}\n", self.expression(kind, 2));
         self.names.push((fixed, kind));
         let varies = [self.fresh(), self.fresh()];
@@ -266,6 +267,20 @@ impl Generator {
             (Kind::Numbers, "numbers"),
             (Kind::MaybeNumber, "maybe"),
         ];
+        if self.random.one_in(4) {
+            let (one, other) = (self.fresh(), self.fresh());
+            return match self.random.below(3) {
+                0 => {
+                    format!("const {{ id: {one}, crop: {other} }} = bed; n = {one}; s = {other}; ")
+                }
+                1 => format!(
+                    "const [{one}, , ...{other}] = numbers; numbers = {other}; maybe = {one}; n++; "
+                ),
+                _ => format!(
+                    "for (const {{ id: {one}, levels: {other} }} of own) {{ n = {one}; numbers = {other}; }} "
+                ),
+            };
+        }
         let (kind, place) = *self.random.pick(&places);
         let (name, known) = (self.fresh(), self.names.len());
         let first = self.expression(kind, 1);
@@ -293,8 +308,24 @@ impl Generator {
         format!("v{}", self.next)
     }
 
+    /// A list of beds with a function that takes them apart.
+    fn apart(&mut self, body: Kind, depth: usize) -> (String, String) {
+        let source = self.expression(Kind::Beds, depth - 1);
+        let [id, wet, levels] = [self.fresh(), self.fresh(), self.fresh()];
+        let known = self.names.len();
+        self.names.push((id.clone(), Kind::Number));
+        self.names.push((wet.clone(), Kind::Flag));
+        self.names.push((levels.clone(), Kind::Numbers));
+        let inner = self.expression(body, depth - 1);
+        self.names.truncate(known);
+        (source, format!("({{ id: {id}, wet: {wet}, levels: {levels} }}) => {inner}"))
+    }
+
     /// A list with a function over its items.
     fn over(&mut self, list: Kind, body: Kind, depth: usize) -> (String, String) {
+        if list == Kind::Beds && self.random.one_in(5) {
+            return self.apart(body, depth);
+        }
         let (source, name) = (self.expression(list, depth - 1), self.fresh());
         let bound = if list == Kind::Beds { &mut self.beds } else { &mut self.numbers };
         bound.push(name.clone());
@@ -551,7 +582,14 @@ impl Generator {
 
     fn list_of_numbers(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(9) {
+        match self.random.below(10) {
+            9 => {
+                let (length, at) = (self.expression(Kind::Number, d), self.fresh());
+                self.numbers.push(at.clone());
+                let item = self.expression(Kind::Number, d);
+                self.numbers.pop();
+                format!("Array.from({{ length: {length} % 4 }}, (_, {at}) => {item})")
+            }
             7 => {
                 let list = self.expression(Kind::Beds, d);
                 let name = self.fresh();

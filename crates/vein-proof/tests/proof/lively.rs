@@ -136,7 +136,7 @@ impl Lived {
             "{}\n{:?}\n{root}\n{stores:?}\n{:?}\n{:?} {:?}",
             self.html(),
             self.held(),
-            runtime.left(),
+            runtime.resources(),
             runtime.next_due(),
             self.open,
         )

@@ -232,7 +232,7 @@ fn random_recordings_come_to_the_same_when_they_are_played() {
             };
             let views = step.views.as_ref().expect("pictures are taken");
             let found = record::shown(&views.1);
-            let told = || format!("step {number} of {:?}\n{}", step.deed, story(&draft.text));
+            let told = || format!("step {number} of {:?}\n{}", step.action, story(&draft.text));
             assert!(found == *seen, "{}\nwas\n{seen}\nis\n{found}\n{:?}", told(), step.mistakes);
             played_steps += 1;
         }

@@ -196,7 +196,7 @@ const BROKEN: &[(Sabotage, &str, &[Step], &str)] = &[
     ),
     (
         Sabotage::NoMarks,
-        "holds n = 1\n<input value='<->(settle 20) n'>",
+        "holds n = 1\n<input value='<->(quiet 20) n'>",
         &[Step::Type(0, "kale", "input"), Step::Wait(20.0)],
         "missed: <input> {} in the view should be <input> {\"aria-invalid\": \"true\"}",
     ),
@@ -226,13 +226,13 @@ const BROKEN: &[(Sabotage, &str, &[Step], &str)] = &[
     ),
     (
         Sabotage::UntoldOnce,
-        "holds n = 1\n<button click='->(once, settle 20) n++'>{n}</button>",
+        "holds n = 1\n<button click='->(once, quiet 20) n++'>{n}</button>",
         &[Step::Click, Step::Wait(20.0)],
         "missed: button click: still heard, though it was to happen once",
     ),
     (
         Sabotage::LateCommits,
-        "holds s = 'leek'\n<input value='<->(settle 20) s'><input value='<-> s'>",
+        "holds s = 'leek'\n<input value='<->(quiet 20) s'><input value='<-> s'>",
         &[Step::Type(0, "kale", "input"), Step::Type(1, "pea", "input"), Step::Wait(20.0)],
         "missed: test-bed › input value: shows \"pea\", should show \"kale\"",
     ),
@@ -264,7 +264,7 @@ const ASTRAY: &[(Sabotage, &str, &[Step], &[&str])] = &[
     ),
     (
         Sabotage::KeepTimers,
-        "holds on = true\nholds s = ''\n<p when='on'><input value='<->(settle 20) s'></p>
+        "holds on = true\nholds s = ''\n<p when='on'><input value='<->(quiet 20) s'></p>
 <button click='-> on = false'>b</button>",
         &[Step::Type(0, "kale", "input"), Step::Click],
         &["Settled { listener: 0"],

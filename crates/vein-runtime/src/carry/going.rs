@@ -157,7 +157,7 @@ impl Runtime {
             let Value::Record(fields) = event else { continue };
             let reads = listener.fields.iter().map(|field| field.name());
             let same = reads.eq(fields.iter().map(|(name, _)| &**name));
-            if listener.options.settle != Some(*after) || !same {
+            if listener.options.quiet != Some(*after) || !same {
                 continue;
             }
             if let Some(commit) = &listener.commit {

@@ -120,7 +120,7 @@ impl Runtime {
         self.places(|plan, block| {
             let listeners = (0..).zip(&plan.blocks[block as usize].listeners);
             let known =
-                listeners.filter(|(_, one)| one.options.once || one.options.settle.is_some());
+                listeners.filter(|(_, one)| one.options.once || one.options.quiet.is_some());
             known.map(|(number, one)| (number, one.address.clone())).collect()
         })
     }

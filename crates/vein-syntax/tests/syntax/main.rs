@@ -42,6 +42,7 @@ pub fn grouped(e: &Expr) -> String {
         }
         ExprKind::Template(pieces) => format!("template of {}", pieces.len()),
         ExprKind::Record(fields) => format!("record of {}", fields.len()),
+        ExprKind::Unpack(name, _, body) => format!("({} apart {})", name.name, grouped(body)),
         ExprKind::Await(of) => format!("(await {})", grouped(of)),
         ExprKind::Is(of, state) => format!("({} is {})", grouped(of), state.name),
         ExprKind::Error => "error".into(),
@@ -184,7 +185,7 @@ fn one_mistake_gives_one_message() {
         ("holds a = 1px", "1px", "BadNumber"),
         ("holds a = undefined", "undefined", "NotInLanguage"),
         ("<p click=\"->(twice) a()\"></p>", "twice", "UnknownOption"),
-        ("<p click=\"->(settle x) a()\"></p>", "settle", "BadOption"),
+        ("<p click=\"->(quiet x) a()\"></p>", "quiet", "BadOption"),
         ("<p title=\"<- \"></p>", "<-", "EmptyArrow"),
         ("<div><style>a</style></div>", "<style>", "MisplacedStyle"),
     ] {
@@ -244,7 +245,7 @@ does pour(n: number) {
 
 <article class="bed {dry ? 'dry' : 'moist'}" hidden>
   <h3>{bed.crop} &amp; more</h3>
-  <input type="number" value="<->(settle 300) litres">
+  <input type="number" value="<->(quiet 300) litres">
   <button click="->(prevent, key Enter) pour(2); litres = 0">Water {bed.crop}</button>
   <svg viewBox="0 0 1 1"><path d="M0 0"/></svg><!-- end -->
 </article>

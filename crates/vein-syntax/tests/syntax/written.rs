@@ -178,6 +178,7 @@ fn each_inside<'a>(e: &'a Expr, see: &mut dyn FnMut(&'a Expr)) {
     match &e.kind {
         ExprKind::Field { of, .. } | ExprKind::Chain(of) | ExprKind::Is(of, _) => all.push(of),
         ExprKind::Unary(_, of) | ExprKind::Arrow(_, of) | ExprKind::Await(of) => all.push(of),
+        ExprKind::Unpack(_, _, of) => all.push(of),
         ExprKind::Index { of, index, .. } => all.extend([&**of, &**index]),
         ExprKind::Call { callee, args } => all.extend(args.iter().chain([&**callee])),
         ExprKind::Binary { left, right, .. } => all.extend([&**left, &**right]),

@@ -56,7 +56,7 @@ pub fn listener(mark: u32, number: u32, event: &str, options: &[&str]) -> Templa
             once: has("once"),
             own: has("self"),
             key: key.map(Into::into),
-            settle: None,
+            quiet: None,
         },
         fields: Vec::new(),
     }

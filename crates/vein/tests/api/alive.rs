@@ -19,7 +19,7 @@ does refill() { litres = 60 }",
 
 fn opened(files: &[(&str, &str)], component: &str, props: serde_json::Value) -> Page {
     let ui = Ui::from_sources(files.iter().copied()).unwrap_or_else(|error| panic!("{error}"));
-    let opening = ui.page(component).answered_by_hand();
+    let opening = ui.page(component).manual_answers();
     opening.open(props).unwrap_or_else(|error| panic!("{error}"))
 }
 
@@ -30,7 +30,7 @@ fn exact(pulse: Result<Pulse, Error>) -> Pulse {
 }
 
 fn click(page: &mut Page, selector: &str) -> Pulse {
-    let pulse = page.find(selector).and_then(vein::Found::click);
+    let pulse = page.find(selector).and_then(vein::FoundElement::click);
     exact(pulse)
 }
 
@@ -44,7 +44,7 @@ fn siblings_share_a_store() {
 <button click='-> tank.draw(25); mine += 25'>{mine} of {tank.litres}</button>";
     let files = [TANK, ("a-house.vein", house), ("a-gauge.vein", gauge), ("a-tap.vein", tap)];
     let mut page = opened(&files, "a-house", json!({}));
-    assert_eq!(page.left().subscriptions, 3);
+    assert_eq!(page.resources().subscriptions, 3);
     let pulse = click(&mut page, "button");
     assert_eq!(
         pulse.changed(),
@@ -147,7 +147,7 @@ upon change (a) { b = a + 1 }
 upon change (b) { c = b; a = b + 1 }
 <p click='-> a = 1'>{a} {b} {c}</p><i click='-> c++'>x</i>";
     let mut page = opened(&[("a-b.vein", text)], "a-b", json!({}));
-    let error = page.find("p").and_then(vein::Found::click).map(|_| ());
+    let error = page.find("p").and_then(vein::FoundElement::click).map(|_| ());
     let Err(Error::Failed(Fault::NoEnd { circle })) = &error else { panic!("{error:?}") };
     let wrote = |name: &str| circle.iter().find(|(n, _)| n == name).map(|(_, wrote)| wrote.clone());
     assert_eq!(circle.len(), 2);
@@ -177,12 +177,12 @@ upon every (100) { n++ }
         other => Err(format!("no soil {other}")),
     });
     let mut page = opening.open(json!({})).unwrap_or_else(|error| panic!("{error}"));
-    let before = (page.html(), page.left(), page.next_due());
+    let before = (page.html(), page.resources(), page.next_due());
     for _ in 0..3 {
-        let error = page.find("button").and_then(vein::Found::click).map(|_| ());
+        let error = page.find("button").and_then(vein::FoundElement::click).map(|_| ());
         let Err(Error::Failed(fault)) = error else { panic!("{error:?}") };
         assert_eq!(fault.to_string(), "the host could not answer `soil`: no soil bad");
-        assert_eq!((page.html(), page.left(), page.next_due()), before);
+        assert_eq!((page.html(), page.resources(), page.next_due()), before);
     }
     click(&mut page, "s");
     assert!(page.html().contains("<p>loam</p>") && page.html().contains("<i>loam</i>"));
@@ -224,7 +224,7 @@ fn what_is_loaded_waits_is_ready_or_failed() {
     let ready = exact(ready.map(|pulse| pulse.unwrap_or_else(|| panic!("somebody waits"))));
     assert_eq!(ready.changed(), ["a-sky › p branch"]);
     assert_eq!(page.html(), "<p>sun no rain</p><i>1</i>");
-    assert_eq!((page.left().questions, page.questions().len()), (0, 0));
+    assert_eq!((page.resources().questions, page.questions().len()), (0, 0));
     // The old value stays while the new one is asked for.
     click(&mut page, "i");
     assert_eq!(page.html(), "<p>waiting, was sun</p><i>2</i>");
@@ -299,7 +299,7 @@ follows level: number = sensor(id)
     let house = "takes ids: number[]\n<a-row each='id of ids by id' id='<- id'></a-row>";
     let files = [("a-row.vein", row), ("a-house.vein", house)];
     let mut page = opened(&files, "a-house", json!({ "ids": [1, 2] }));
-    assert_eq!(page.left().streams, 2);
+    assert_eq!(page.resources().streams, 2);
     let first = page.questions()[0].id;
     for level in [5.0, 6.0] {
         let pulse = page.answer(first, Ok(Value::from(level)));
@@ -307,14 +307,14 @@ follows level: number = sensor(id)
     }
     assert_eq!(page.html(), "<p>1: 6</p><p>2: nothing</p>");
     exact(page.set("ids", json!([2, 3])));
-    assert_eq!((page.left().streams, page.questions().len()), (2, 2));
+    assert_eq!((page.resources().streams, page.questions().len()), (2, 2));
     let late = page.answer(first, Ok(Value::from(9.0))).unwrap_or_else(|error| panic!("{error}"));
     assert!(late.is_none());
     let second = page.questions()[0].id;
     let failed = page.answer(second, Err("dry".into()));
     exact(failed.map(|pulse| pulse.unwrap_or_else(|| panic!("it is followed"))));
     assert_eq!(page.html(), "<p>2: nothing (dry)</p><p>3: nothing</p>");
-    assert_eq!(page.left().streams, 1);
+    assert_eq!(page.resources().streams, 1);
 }
 
 #[test]
@@ -350,7 +350,7 @@ does all() {
     click(&mut page, "i");
     answer(&mut page, 7.0);
     assert!(page.html().starts_with("<p>12 begin,at 12,end</p>"), "{}", page.html());
-    assert_eq!(page.left().questions, 0);
+    assert_eq!(page.resources().questions, 0);
     // What waits for an item that is gone goes on after the loop.
     exact(page.set("beds", json!([{ "id": 9 }])));
     click(&mut page, "p");
@@ -364,7 +364,7 @@ does all() {
     click(&mut page, "p");
     let id = question(&page);
     exact(page.set("beds", beds(&[])));
-    assert_eq!((page.left().questions, page.questions().len()), (0, 0));
+    assert_eq!((page.resources().questions, page.questions().len()), (0, 0));
     assert!(page.answer(id, Ok(Value::from(1.0))).is_ok_and(|pulse| pulse.is_none()));
 }
 
@@ -379,7 +379,7 @@ does go() { n = 1; n = await weigh(); n = 3 }
     let id = question(&page);
     let error = page.answer(id, Err("the scales broke".into())).map(|_| ());
     assert!(matches!(&error, Err(Error::Failed(Fault::Host { .. }))), "{error:?}");
-    assert_eq!((page.html().as_str(), page.left().questions), ("<p>1</p>", 0));
+    assert_eq!((page.html().as_str(), page.resources().questions), ("<p>1</p>", 0));
 }
 
 #[test]
@@ -403,7 +403,7 @@ upon every (fast) while on { log += 'b' }
     assert_eq!(log(&mut page, 100.0), "bababbabab");
     assert_eq!(page.next_due(), Some(20.0));
     click(&mut page, "button");
-    assert_eq!((page.left().timers, page.next_due()), (1, Some(30.0)));
+    assert_eq!((page.resources().timers, page.next_due()), (1, Some(30.0)));
     assert_eq!(log(&mut page, 30.0), "bababbababa");
     click(&mut page, "button");
     click(&mut page, "i");
@@ -549,7 +549,7 @@ does check() {{ if (soil(code) === 'x') {{ log.push('x') }} }}
             });
             let mut page = opening.open(json!({ "code": 7 })).unwrap_or_else(|e| panic!("{e}"));
             // Once in vain: then nothing is kept of that.
-            assert!(page.find("i").and_then(vein::Found::click).is_err());
+            assert!(page.find("i").and_then(vein::FoundElement::click).is_err());
             exact(page.set("code", 1));
             click(&mut page, "b");
             click(&mut page, "i");
@@ -577,10 +577,10 @@ upon added { give sprout(n); give sprout(n) }
 does grow(n: number) { seeds.push(n + 1) }
 <p click='-> grow(0)'>{seeds.length}</p><a-seed each='n of seeds' n='<- n' sprout='-> grow'></a-seed>";
     let mut page = opened(&[("a-seed.vein", seed), ("a-bed.vein", bed)], "a-bed", json!({}));
-    let error = page.find("p").and_then(vein::Found::click).map(|_| ());
+    let error = page.find("p").and_then(vein::FoundElement::click).map(|_| ());
     let Err(Error::Failed(Fault::NoEnd { circle })) = &error else { panic!("{error:?}") };
     assert!(circle.iter().any(|(name, _)| name.ends_with("upon added")), "{circle:?}");
-    assert_eq!((page.html().as_str(), page.left().scopes), ("<p>0</p>", 1));
+    assert_eq!((page.html().as_str(), page.resources().scopes), ("<p>0</p>", 1));
 }
 
 #[test]

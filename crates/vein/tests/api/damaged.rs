@@ -27,7 +27,7 @@ fn use_all(ui: &Ui) -> usize {
     let names: Vec<String> = ui.components().map(str::to_owned).collect();
     let data = vein::json::parse(DATA).expect("the data of the glasshouse");
     let open = |name: &String| {
-        let page = || ui.page(name).answer("season", || "spring").answered_by_hand();
+        let page = || ui.page(name).answer("season", || "spring").manual_answers();
         let with_data = page().open_value(data.clone());
         with_data.or_else(|_| page().open(())).ok()
     };

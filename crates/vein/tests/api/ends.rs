@@ -6,7 +6,7 @@ use std::sync::{Arc, Mutex};
 use vein::{Error, Page, Ui};
 
 fn fault_of(page: &mut Page, selector: &str) -> Option<String> {
-    match page.find(selector).and_then(vein::Found::click) {
+    match page.find(selector).and_then(vein::FoundElement::click) {
         Ok(_) => None,
         Err(Error::Failed(fault)) => Some(fault.to_string()),
         Err(other) => panic!("{other}"),
@@ -171,7 +171,7 @@ fn stores_end_after_what_uses_them() {
     assert!(entry.pulse.fault.is_none(), "{entry}");
     let told = told.lock().expect("whole").clone();
     assert_eq!(told, ["added", "f", "b", "e", "a", "d", "c", "g"]);
-    assert!(page.left().is_nothing(), "{:?}", page.left());
+    assert!(page.resources().is_nothing(), "{:?}", page.resources());
     assert!(page.session_mut().runtime().store_scopes().is_empty());
 }
 
@@ -186,13 +186,13 @@ upon removed { beds[9] = 1 }
 <i>{name} {n}</i>";
     let files = [("a-leaf.vein", leaf), ("a-house.vein", "<p><a-leaf></a-leaf><b>b</b></p>")];
     let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
-    let mut page = ui.page("a-house").answered_by_hand().open(()).expect("no props");
-    let left = page.left();
+    let mut page = ui.page("a-house").manual_answers().open(()).expect("no props");
+    let left = page.resources();
     assert!(left.timers == 1 && left.questions == 1 && left.scopes > 1, "{left:?}");
     let entry = page.session_mut().close();
     let fault = entry.pulse.fault.as_ref().expect("it fails").to_string();
     assert!(fault.contains("there is nothing at `beds[9]`"), "{fault}");
-    assert!(page.left().is_nothing(), "{:?}", page.left());
+    assert!(page.resources().is_nothing(), "{:?}", page.resources());
     assert_eq!(page.html(), "");
 }
 
@@ -200,12 +200,12 @@ upon removed { beds[9] = 1 }
 fn a_listener_that_goes_with_its_element_waits_for_nothing() {
     let text = "holds on = true
 holds n = 0
-<p when='on' click='->(settle 50) n += 1'><b click='-> on = false'></b><i click='-> n = 5'></i></p><q>{n}</q>";
+<p when='on' click='->(quiet 50) n += 1'><b click='-> on = false'></b><i click='-> n = 5'></i></p><q>{n}</q>";
     let mut page = opened(text, json!({}));
     click(&mut page, "i");
-    assert_eq!(page.left().timers, 1);
+    assert_eq!(page.resources().timers, 1);
     click(&mut page, "b");
-    assert_eq!(page.left().timers, 0);
+    assert_eq!(page.resources().timers, 0);
     assert_eq!(page.advance(100.0).expect("nothing is due").len(), 0);
 }
 
@@ -238,7 +238,7 @@ upon change (m) { if (k < 1) { k += 1 } }
     let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
     let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
     page.record(true);
-    let pulse = page.find("p").and_then(vein::Found::click);
+    let pulse = page.find("p").and_then(vein::FoundElement::click);
     let told = exact(&mut page, pulse).to_string();
     let lines: Vec<String> = told
         .lines()
@@ -289,11 +289,11 @@ holds n = 0
 upon every (ms) { n += 1 }
 <p click='-> ms = 1 / 0'>{n}</p><b click='-> ms = 0.25'></b>";
     let mut page = opened(text, json!({}));
-    assert_eq!(page.left().timers, 0);
+    assert_eq!(page.resources().timers, 0);
     click(&mut page, "p");
-    assert_eq!(page.left().timers, 0);
+    assert_eq!(page.resources().timers, 0);
     click(&mut page, "b");
-    assert_eq!(page.left().timers, 1);
+    assert_eq!(page.resources().timers, 1);
     assert_eq!(page.advance(5.0).expect("it runs").len(), 5, "at most each millisecond");
 }
 

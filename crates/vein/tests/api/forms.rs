@@ -22,7 +22,7 @@ holds broken = false
   <input id='dry' type='radio' name='k' value='dry' picked='<-> kind'>
   <input id='moist' type='radio' name='k' value='moist' picked='<-> kind'>
   <select id='soils' multiple value='<-> soils'><option>clay</option><option>loam</option></select>
-  <input id='slow' value='<->(settle 300) slow'>
+  <input id='slow' value='<->(quiet 300) slow'>
   <textarea id='late' value='<->(change) crop'></textarea>
   <input id='one' value='<- crop'>
   <input id='free' value='written'>
@@ -146,10 +146,10 @@ fn what_a_control_holds_is_known_after_it_was_put_right() {
         assert_eq!(pulse.pulse.problems.len(), 0, "{pulse}");
         assert_eq!(held(&mut page).as_deref(), Some("5"), "{round}");
         // What was typed, and put right, is not what stands there.
-        let pulse = page.find("button").and_then(vein::Found::click).expect("it is clicked");
+        let pulse = page.find("button").and_then(vein::FoundElement::click).expect("it is clicked");
         pulse.assert_exact().unwrap_or_else(|error| panic!("{error}"));
         assert_eq!(held(&mut page).as_deref(), Some("9"), "{round}");
-        let pulse = page.find("i").and_then(vein::Found::click).expect("it is clicked");
+        let pulse = page.find("i").and_then(vein::FoundElement::click).expect("it is clicked");
         pulse.assert_exact().unwrap_or_else(|error| panic!("{error}"));
     }
     let pulse = page.find("input").and_then(|input| input.input("")).expect("it is typed");
@@ -164,7 +164,7 @@ fn what_was_typed_before_a_form_was_reset_is_not_committed_later() -> Result<(),
     for on_reset in ["said++", "slow = 'x'", "slow = 'a'"] {
         let text = format!(
             "holds slow = 'a'\nholds said = 0\n<form reset=\"-> {on_reset}\">
-             <input id='slow' value='<->(settle 300) slow'><button type='reset'>back</button></form>"
+             <input id='slow' value='<->(quiet 300) slow'><button type='reset'>back</button></form>"
         );
         let ui = Ui::from_sources([("test-bed.vein", text)]).expect("it checks");
         let mut page = ui.page("test-bed").open(()).expect("no data");

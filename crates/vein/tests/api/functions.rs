@@ -59,7 +59,7 @@ derives wide(n: number): number = wide(n + 1) + wide(n + 1)
     assert_eq!(text(&mut page, "p"), "1830 true false 4095");
     let mut page = opened(source, json!({ "deep": 200 }));
     for (selector, name) in [("p", "sum"), ("b", "wide")] {
-        let failed = page.find(selector).and_then(vein::Found::click).map(|_| ());
+        let failed = page.find(selector).and_then(vein::FoundElement::click).map(|_| ());
         let Err(Error::Failed(fault)) = failed else { panic!("{failed:?}") };
         assert_eq!(
             fault.to_string(),
@@ -80,7 +80,10 @@ fn functions_of_stores_are_shared() {
              derives all(list: number[]) = list.map(of).reduce((sum, one) => sum + one, 0)\n\
              does raise() { extra = extra + all([1]) }",
         ),
-        ("shared-rates", "store rates\nholds rate = 2\nderives of(hours: number) = hours * rate\ndoes double() { rate *= 2 }"),
+        (
+            "shared-rates",
+            "store rates\nholds rate = 2\nderives of(hours: number) = hours * rate\ndoes double() { rate *= 2 }",
+        ),
         (
             "job-list",
             "uses prices, rates\nholds jobs = [1, 2]\n\
@@ -116,4 +119,35 @@ does sum() {
     let mut page = opened(source, json!({}));
     click(&mut page, "p");
     assert_eq!(text(&mut page, "p"), "6 3 3,4,6 3,4,6");
+}
+
+#[test]
+fn values_are_taken_apart() {
+    let source = "shape Bed { id: number, crop: string, levels: number[] }
+holds beds: Bed[] = [{ id: 1, crop: 'leek', levels: [1, 2, 3] }, { id: 2, crop: 'kale', levels: [] }]
+holds shown = ''
+derives first({ id }: Bed) = id
+<p click='-> const { crop, levels: [] } = beds[0]'></p>";
+    let error = Ui::from_sources([("a-b", source)]).map(|_| ()).expect_err("no such patterns");
+    assert!(error.to_string().contains("expected a parameter"), "{error}");
+    let source = "shape Bed { id: number, crop: string, levels: number[] }
+holds beds: Bed[] = [{ id: 1, crop: 'leek', levels: [1, 2, 3] }, { id: 2, crop: 'kale', levels: [] }]
+holds shown = ''
+derives crops = beds.map(({ crop, id: of }, at) => crop + of + at).join()
+derives most(bed: Bed) {
+  const { levels } = bed
+  const [, second, ...rest] = levels
+  return `${second ?? '–'}/${rest.length}`
+}
+<div><p click='-> for (const { crop, levels: all } of beds) shown += crop + all.length'>{shown}</p>
+<b>{crops} {beds.map(most).join()} {Array.from({ length: 3 }, (_, at) => at * 2).join()}</b>
+<i click='-> const [one] = beds; if (one) { one.crop; beds[0].crop = \"pea\" }'></i></div>";
+    let error = Ui::from_sources([("a-b", source)]).map(|_| ()).expect_err("a statement");
+    assert!(error.to_string().contains("this statement changes nothing"), "{error}");
+    let mut page = opened(&source.replace("one.crop; ", ""), json!({}));
+    assert_eq!(text(&mut page, "b"), "leek10,kale21 2/1,–/0 0,2,4");
+    click(&mut page, "p");
+    assert_eq!(text(&mut page, "p"), "leek3kale0");
+    click(&mut page, "i");
+    assert_eq!(text(&mut page, "b"), "pea10,kale21 2/1,–/0 0,2,4");
 }

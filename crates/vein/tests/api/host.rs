@@ -198,7 +198,7 @@ does key_was(key: string) { log.push(key) }
   <div id='self' click=\"->(self) note('self')\"><button id='child'>b</button></div>
   <a id='once' href='#' click=\"->(once, prevent) note('once')\">c</a>
   <input id='keys' keydown='->(key Enter) key_was' input='-> note(event.value)'>
-  <input id='slow' input='->(settle 300) note(event.value)' focus=\"-> note('focus')\">
+  <input id='slow' input='->(quiet 300) note(event.value)' focus=\"-> note('focus')\">
 </section>
 <output>{log.join(' ')}</output>
 ";
@@ -241,8 +241,8 @@ holds log: string[] = []
 holds beds = [{ crop: 'leek' }]
 holds at = 3
 <button id='now' click=\"->(once, prevent) log.push('now'); beds[at].crop = 'kale'\">a</button>
-<button id='late' click=\"->(once, settle 20) log.push('late'); beds[at].crop = 'kale'\">b</button>
-<input value='<->(settle 20) beds[0].crop' input='-> beds[at].crop = event.value'>
+<button id='late' click=\"->(once, quiet 20) log.push('late'); beds[at].crop = 'kale'\">b</button>
+<input value='<->(quiet 20) beds[0].crop' input='-> beds[at].crop = event.value'>
 ";
     let mut page = Ui::from_sources([("event-lab.vein", text)])?.open("event-lab", ())?;
     let fails = |page: &mut vein::Page, id: &str| {

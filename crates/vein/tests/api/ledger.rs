@@ -104,11 +104,11 @@ fn reads_that_are_followed_are_counted_and_go() {
 <p when='flag'>{flag && n > 0 ? m : 0}</p><i>{n}</i>";
     let mut page = opened(text, json!({ "flag": true }));
     // The flag, one number and the other; what is always read is not followed.
-    assert_eq!(page.left().reads, 3);
+    assert_eq!(page.resources().reads, 3);
     page.set("n", 0).expect("it fits");
-    assert_eq!(page.left().reads, 2);
+    assert_eq!(page.resources().reads, 2);
     page.set("flag", false).expect("it fits");
-    assert_eq!(page.left().reads, 0);
+    assert_eq!(page.resources().reads, 0);
 }
 
 #[test]
@@ -151,14 +151,14 @@ does again() { n += 1 }
 does never() { n = 0 }
 upon change (n) { n = Math.min(n, 9) }
 <button click='-> go()'>{n}</button><i click='-> never()'></i><b each='x of [1].slice(n)'>{x}</b>
-<form><input value='<-> s'><u click='->(settle 9) s = 1'></u></form>";
+<form><input value='<-> s'><u click='->(quiet 9) s = 1'></u></form>";
     let text = text.replace("holds n = 1", "holds n = 1\nholds s = 0");
     let mut page = opened(&text, json!({}));
     let mut coverage = Coverage::of(page.session_mut().runtime().program());
     for on in [true, true, false] {
         page.record(on);
         page.prove(on);
-        let pulse = page.find("button").and_then(vein::Found::click).expect("it is clicked");
+        let pulse = page.find("button").and_then(vein::FoundElement::click).expect("it is clicked");
         coverage.note(&pulse);
         let pulse = page.find("input").and_then(|input| input.input("5")).expect("it is typed");
         coverage.note(&pulse);

@@ -64,8 +64,8 @@ const MISTAKES: &[(&str, &str, &str, &str)] = &[
     // What is written wrongly.
     ("[[step]]\nclick = ", "not-toml", "", "cannot be read"),
     ("[[step]]\nclik = '.water'", "unknown-key", "clik", "did you mean `click`?"),
-    ("[[step]]\nnote = 'nothing'", "no-deed", "[[step]]", "the step does nothing"),
-    ("[[step]]\nclick = '.water'\nwait = 5", "two-deeds", "wait", "a step does one thing"),
+    ("[[step]]\nnote = 'nothing'", "no-action", "[[step]]", "the step does nothing"),
+    ("[[step]]\nclick = '.water'\nwait = 5", "two-actions", "wait", "a step does one thing"),
     (
         "[[step]]\nclick = '.water'\non = 'x'",
         "unknown-key",
@@ -96,10 +96,12 @@ const MISTAKES: &[(&str, &str, &str, &str)] = &[
     ("[[step]]\nset = 'litre'\nto = 1", "unknown-path", "'litre'", "did you mean `litres`?"),
     ("[[step]]\nset = 'double'\nto = 1", "derived", "'double'", "write what it is derived from"),
     ("[[step]]\nset = 'litres'\nto = 'x'", "wrong-value", "'x'", "number"),
-    ("[[step]]\ncall = 'por'\nwith = [1]", "unknown-name", "'por'", "did you mean `pour`?"),
-    ("[[step]]\nemit = 'pored'", "unknown-name", "'pored'", "did you mean `poured`?"),
+    ("[[step]]\nemit = 'poured'", "unknown-key", "emit", "did you mean `give`?"),
+    ("[[step]]\ncall = 'pour'\nwith = [1]", "unknown-key", "with", "did you mean `args`?"),
+    ("[[step]]\ncall = 'por'\nargs = [1]", "unknown-name", "'por'", "did you mean `pour`?"),
+    ("[[step]]\ngive = 'pored'", "unknown-name", "'pored'", "did you mean `poured`?"),
     (
-        "[[step]]\nemit = 'poured'\nby = 'bed-card'\nwith = { litres = 1 }",
+        "[[step]]\ngive = 'poured'\nby = 'bed-card'\nargs = { litres = 1 }",
         "unknown-path",
         "'bed-card'",
         "nothing at `bed-card`",
@@ -288,7 +290,7 @@ fn panicked(test: impl FnOnce() + std::panic::UnwindSafe) -> String {
 fn statements_about_pulses_say_what_was_seen_instead() {
     let click = || {
         let ui = lab();
-        let page = ui.page("bed-lab").answer("soil", |_: String| "loam").answered_by_hand();
+        let page = ui.page("bed-lab").answer("soil", |_: String| "loam").manual_answers();
         let mut page = page.open(()).expect("a page");
         let pulse = page.find(".water").expect("a button").click().expect("a click");
         drop(page);
@@ -361,7 +363,7 @@ const PIECES: &[&str] = &[
     "\u{0}",
     "\u{e9}",
     "nan",
-    "of = []",
+    "args = []",
 ];
 
 proptest! {

@@ -7,7 +7,7 @@ use vein::{Page, Ui};
 fn house(leaf: &str, house: &str) -> Page {
     let ui = Ui::from_sources([("a-leaf.vein", leaf), ("a-house.vein", house)]);
     let ui = ui.unwrap_or_else(|error| panic!("{error}"));
-    let mut page = ui.page("a-house").answered_by_hand().open(()).unwrap_or_else(|e| panic!("{e}"));
+    let mut page = ui.page("a-house").manual_answers().open(()).unwrap_or_else(|e| panic!("{e}"));
     page.prove(true);
     page
 }
@@ -104,7 +104,7 @@ fn rows_that_failed_to_go_are_as_they_were() {
     );
     page.prove(true);
     let fails =
-        |page: &mut Page| page.find("q").and_then(vein::Found::click).expect_err("it fails");
+        |page: &mut Page| page.find("q").and_then(vein::FoundElement::click).expect_err("it fails");
     fails(&mut page);
     assert_eq!(click(&mut page, "s").pulse.created, 1, "told apart by something else");
     fails(&mut page);
@@ -217,7 +217,7 @@ upon change (b, k) { if (k > 0) { last = k } else { k = 1 } }
 <p title='<- on'>{on ? b : 0}</p><q click='-> on = true; b = 5'></q>",
         json!({}),
     );
-    let pulse = page.find("q").and_then(vein::Found::click);
+    let pulse = page.find("q").and_then(vein::FoundElement::click);
     let told = exact(&mut page, pulse).to_string();
     let reason = |what: &str| {
         let line = told.lines().find(|line| line.contains(what)).unwrap_or_default();
@@ -276,13 +276,13 @@ holds on = false
         let patches = click(page, selector).pulse.patches;
         patches.iter().filter(|patch| matches!(patch, vein::Patch::Template { .. })).count()
     };
-    page.find("q").and_then(vein::Found::click).expect_err("the host fails");
+    page.find("q").and_then(vein::FoundElement::click).expect_err("the host fails");
     assert_eq!(sent(&mut page, "s"), 2);
     assert!(page.html().starts_with("<h2>t</h2><p>more</p>"), "{}", page.html());
     let all: Vec<usize> =
         ["u", "s", "u", "s", "em", "em", "em"].iter().map(|on| sent(&mut page, on)).collect();
     assert_eq!(all, [0, 0, 0, 0, 1, 0, 0]);
-    page.find("q").and_then(vein::Found::click).expect_err("the host fails");
+    page.find("q").and_then(vein::FoundElement::click).expect_err("the host fails");
     assert_eq!(sent(&mut page, "u"), 0);
 }
 
@@ -308,7 +308,7 @@ holds n = 0
         let mut page = opened(text, json!({}));
         page.prove(true);
         if fails {
-            page.find("q").and_then(vein::Found::click).expect_err("the host fails");
+            page.find("q").and_then(vein::FoundElement::click).expect_err("the host fails");
         }
         let all: Vec<_> = ["a", "a", "h1", "a"].iter().map(|on| numbers(&mut page, on)).collect();
         let html = page.html();
@@ -403,7 +403,7 @@ upon removed { give told('removed') }
 <q click='-> t = \"h2\"'></q>";
     let files = [("a-leaf.vein", leaf), ("a-frame.vein", frame), ("a-house.vein", house)];
     let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
-    let mut page = ui.page("a-house").answered_by_hand().open(()).expect("no props");
+    let mut page = ui.page("a-house").manual_answers().open(()).expect("no props");
     page.prove(true);
     assert_eq!(page.opening().pulse.problems.len(), 1, "an element that cannot be");
     let began = |page: &mut Page, selector: &str| {
@@ -459,7 +459,7 @@ holds beds = [1, 2, 3].map(id => ({ id, crop: `c${id}` }))
         let runtime = page.session_mut().runtime();
         let components: Vec<String> =
             runtime.components().into_iter().map(|(name, _)| name).collect();
-        (runtime.standing().count(), components, page.left(), page.html())
+        (runtime.standing().count(), components, page.resources(), page.html())
     };
     let ways: [&[&str]; 6] = [
         &["#n", "#n", "#fill", "#t", "#n"],
@@ -473,7 +473,7 @@ holds beds = [1, 2, 3].map(id => ({ id, crop: `c${id}` }))
         for way in ways {
             let (mut page, mut twin) = (open(), open());
             for selector in way {
-                page.find(failing).and_then(vein::Found::click).expect_err("the host fails");
+                page.find(failing).and_then(vein::FoundElement::click).expect_err("the host fails");
                 assert_eq!(whole(&mut page), whole(&mut twin), "{failing} before {selector}");
                 let told = |page: &mut Page| {
                     let pulse = click(page, selector);

@@ -6,7 +6,7 @@ use vein::{Error, Page, Ui};
 
 fn failure(page: &mut Page, selector: &str) -> String {
     let before = page.html();
-    let failed = page.find(selector).and_then(vein::Found::click).map(|_| ());
+    let failed = page.find(selector).and_then(vein::FoundElement::click).map(|_| ());
     let Err(Error::Failed(fault)) = failed else { panic!("{selector}: {failed:?}") };
     assert_eq!(page.html(), before, "{selector}");
     fault.to_string()
@@ -172,7 +172,7 @@ derives wet = beds.filter(b => b.wet)
 <i>{{beds.map(b => b.crop).join()}} {{noted}}</i>"
             );
             let mut page = opened(&text, json!({}));
-            let clicked = page.find("p:nth-of-type(2) button").and_then(vein::Found::click);
+            let clicked = page.find("p:nth-of-type(2) button").and_then(vein::FoundElement::click);
             let fails = clicked.as_ref().err().map(ToString::to_string);
             if fails.is_none() {
                 exact(&mut page, clicked);
@@ -302,8 +302,8 @@ upon change (many) {{ if (beds.length < most) put() }}
         ] {
             let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
             // What a pulse that failed has read is forgotten with it.
-            page.find(".fail").and_then(vein::Found::click).expect_err("it fails");
-            let pulse = page.find(selector).and_then(vein::Found::click);
+            page.find(".fail").and_then(vein::FoundElement::click).expect_err("it fails");
+            let pulse = page.find(selector).and_then(vein::FoundElement::click);
             exact(&mut page, pulse);
             let row = |at| page.find(&format!("i:nth-of-type({at})")).expect("a row").text();
             let rows: Vec<String> = (1..=shown.len()).map(row).collect();
@@ -327,7 +327,7 @@ upon change (k) { if (many > 1) { beds.shift() } }
     let ui = Ui::from_sources([("an-eye.vein", eye), ("a-house.vein", house)]);
     let ui = ui.unwrap_or_else(|error| panic!("{error}"));
     let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
-    let pulse = page.find("u").and_then(vein::Found::click);
+    let pulse = page.find("u").and_then(vein::FoundElement::click);
     exact(&mut page, pulse);
     assert_eq!(page.find("i").expect("a row").text(), "0");
 }
@@ -375,7 +375,7 @@ does fill(id: number) {{ for (const bed of beds) {{ if (bed.id === id) {{ bed.li
         let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
         let says = |selector: &str| {
             let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
-            let pulse = page.find(selector).and_then(vein::Found::click);
+            let pulse = page.find(selector).and_then(vein::FoundElement::click);
             exact(&mut page, pulse);
             page.find("q").expect("it is there").text()
         };
@@ -398,7 +398,7 @@ fn an_event_that_the_host_gives_has_to_fit() {
     let text = "gives poured(litres: number, note: string?)\n<p></p>";
     let mut page = opened(text, json!({}));
     let mut told = |event: &str, payload: serde_json::Value| {
-        let given = page.session_mut().emit("", event, payload);
+        let given = page.session_mut().give("", event, payload);
         given.map(|_| ()).map_err(|error| error.to_string())
     };
     assert_eq!(told("poured", json!({ "litres": 2 })), Ok(()));
@@ -445,7 +445,7 @@ holds beds = [{ id: 1, in: [5] }, { id: 2, in: [] }]
         let files = [("a-card.vein", card), ("a-house.vein", house.as_str())];
         let ui = Ui::from_sources(files).unwrap_or_else(|error| panic!("{error}"));
         let mut page = ui.open("a-house", ()).unwrap_or_else(|error| panic!("{error}"));
-        let pulse = page.find("i").and_then(vein::Found::click);
+        let pulse = page.find("i").and_then(vein::FoundElement::click);
         exact(&mut page, pulse);
         let json = json.unwrap_or("[{\"id\":1,\"in\":[5]},{\"id\":2,\"in\":[]}]");
         let list: Vec<&str> = text.split(',').collect();

@@ -5,7 +5,7 @@ use vein::{Error, Fault, Page, Pulse, Resource, Ui, Value};
 
 pub fn opened(text: &str, props: serde_json::Value) -> Page {
     let ui = Ui::from_sources([("a-b.vein", text)]).unwrap_or_else(|error| panic!("{error}"));
-    let opening = ui.page("a-b").answered_by_hand().try_answer("soil", |code: u32| match code {
+    let opening = ui.page("a-b").manual_answers().try_answer("soil", |code: u32| match code {
         7 => Err("no soil"),
         _ => Ok(format!("soil {code}")),
     });
@@ -25,7 +25,7 @@ fn straight(page: &mut Page) {
 }
 
 pub fn click(page: &mut Page, selector: &str) -> Pulse {
-    let pulse = page.find(selector).and_then(vein::Found::click);
+    let pulse = page.find(selector).and_then(vein::FoundElement::click);
     exact(page, pulse)
 }
 
@@ -69,19 +69,22 @@ does go() { const found = await weigh('kale'); code = found }
     failed(&mut page);
     let pulse = answer(&mut page, Ok(3.0));
     exact(&mut page, pulse);
-    assert_eq!((page.html().as_str(), page.left().streams), ("<p>soil 1</p><i>soil 3</i>", 1));
+    assert_eq!((page.html().as_str(), page.resources().streams), ("<p>soil 1</p><i>soil 3</i>", 1));
     let stream = page.questions()[0].id;
     page.session_mut().finish(stream);
     straight(&mut page);
-    assert_eq!(page.left().streams, 0);
+    assert_eq!(page.resources().streams, 0);
     click(&mut page, "p");
     for _ in 0..2 {
         failed(&mut page);
-        assert_eq!((page.html().contains("soil 1"), page.left().questions), (true, 1));
+        assert_eq!((page.html().contains("soil 1"), page.resources().questions), (true, 1));
     }
     let pulse = answer(&mut page, Ok(2.0));
     let pulse = exact(&mut page, pulse);
-    assert_eq!((page.html().as_str(), page.left().questions), ("<p>soil 2</p><i>soil 3</i>", 0));
+    assert_eq!(
+        (page.html().as_str(), page.resources().questions),
+        ("<p>soil 2</p><i>soil 3</i>", 0)
+    );
     assert!(pulse.to_string().contains("answer of weigh for go"), "{pulse}");
 }
 
@@ -100,7 +103,7 @@ does turn() { for (const a of rows) { for (const b of rows) { for (const c of ro
     // Loops with nothing in them are loops.
     for (count, selector) in [(4500, "p"), (1000, "i")] {
         let mut page = opened(text, rows(count));
-        let error = page.find(selector).and_then(vein::Found::click).map(|_| ());
+        let error = page.find(selector).and_then(vein::FoundElement::click).map(|_| ());
         assert!(
             matches!(&error, Err(Error::Failed(Fault::OverBudget { what: Resource::Steps, .. }))),
             "{error:?}"
@@ -117,17 +120,17 @@ does turn() { for (const a of rows) { for (const b of rows) { for (const c of ro
 fn what_has_settled_waits_no_more() {
     let text = "holds name = ''
 holds said = ''
-<input value='<-> name' input='->(settle 50) said = event.value'><p>{said}</p>";
+<input value='<-> name' input='->(quiet 50) said = event.value'><p>{said}</p>";
     let mut page = opened(text, json!({}));
     for round in ["kale", "leek", "peas"] {
         let typed = page.find("input").and_then(|input| input.input(round));
         exact(&mut page, typed);
-        assert_eq!(page.left().timers, 1);
+        assert_eq!(page.resources().timers, 1);
         for pulse in page.advance(60.0).unwrap_or_else(|error| panic!("{error}")) {
             exact(&mut page, Ok(pulse));
         }
         assert!(page.html().ends_with(&format!("{round}</p>")), "{}", page.html());
-        assert_eq!(page.left().timers, 0);
+        assert_eq!(page.resources().timers, 0);
     }
 }
 
@@ -146,7 +149,7 @@ loads sky: number = weigh(n)
     assert_eq!(asked(&page), Some("1".to_owned()));
     // It was asked with 2 in the middle, so what it is asked with has become another again.
     click(&mut page, "p");
-    assert_eq!((asked(&page), page.left().questions), (Some("1".to_owned()), 1));
+    assert_eq!((asked(&page), page.resources().questions), (Some("1".to_owned()), 1));
 }
 
 #[test]
@@ -162,5 +165,5 @@ upon added { own.pop(); reload tide; }
     // There was something else to read when it was asked first.
     click(&mut page, "p");
     assert_eq!(page.session_mut().unasked(), [""; 0]);
-    assert_eq!((asked(&page), page.left().streams), (Some("2".to_owned()), 1));
+    assert_eq!((asked(&page), page.resources().streams), (Some("2".to_owned()), 1));
 }

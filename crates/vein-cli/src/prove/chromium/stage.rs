@@ -69,7 +69,7 @@ impl Stage {
             .route("/styles.css", get(styles_of))
             .route("/built/{name}", get(script_of))
             .route("/favicon.ico", get(|| async { StatusCode::NO_CONTENT }))
-            .route("/live", get(connect))
+            .route("/vein/link", get(connect))
             .layer(middleware::from_fn_with_state(Own(port), guard))
             .with_state(Arc::new(shared));
         let listener = listener.tap_io(at_once);

@@ -30,7 +30,7 @@ use std::time::Duration;
 use tokio::sync::mpsc::UnboundedReceiver;
 use tokio::sync::watch;
 use tokio::time::Instant;
-use vein::{Cause, Mates, Opening, Page, Problem, Pulse, Value};
+use vein::{Cause, Mates, Page, PageBuilder, Problem, Pulse, Value};
 
 /// What a page holds is handed to its tab so often at most, where that is much.
 const KEPT_EVERY: Duration = Duration::from_millis(250);
@@ -404,7 +404,7 @@ impl Tab {
     }
 
     /// Whoever answers on this page, and how it is proven.
-    fn opening(&self, served: &Served) -> Result<Opening, vein::Error> {
+    fn opening(&self, served: &Served) -> Result<PageBuilder, vein::Error> {
         let mut answers = served.answers.clone();
         answers.functions.retain(|name, _| !self.host.answers.contains(name));
         let mut opening = simulated::answered(served.ui.page(&served.component), &answers)?;

@@ -269,9 +269,9 @@ fn accepted(draft: &record::Draft, served: &Served, said: &mut Vec<String>) -> R
         let Some(step) = played.steps.iter().find(|step| step.number == *number) else { continue };
         let same = step.views.as_ref().is_some_and(|views| record::shown(&views.1) == *shown);
         if !same {
-            let deed = &step.deed;
+            let action = &step.action;
             said.push(format!(
-                "after step {number} ({deed}) the page shows something else than it did"
+                "after step {number} ({action}) the page shows something else than it did"
             ));
             break;
         }
