@@ -2,11 +2,11 @@
 
 use crate::code;
 use crate::component::Class;
-use crate::expression::Names;
+use crate::expression::{Names, Notes};
 use crate::kind::Kind;
 use crate::readers::{Who, hands_on};
 use vein_plan::code::{CellId, ExprId};
-use vein_plan::{CellKind, PlanRead};
+use vein_plan::{CellKind, Reads};
 
 impl Class<'_> {
     /// What it holds and derives. Each value stands after those that it reads.
@@ -21,7 +21,7 @@ impl Class<'_> {
                 CellKind::Prop(start) | CellKind::Shared(start) => (true, *start),
                 CellKind::State(start) => (false, Some(*start)),
                 CellKind::Derived(expr, reads) => {
-                    self.derived(number, *expr, reads.paths());
+                    self.derived(number, *expr, reads);
                     continue;
                 }
                 CellKind::Item | CellKind::Position | CellKind::Store(..) => continue,
@@ -104,13 +104,17 @@ impl Class<'_> {
     }
 
     /// A derived value: worked out again when it is asked for, once what it reads was written.
-    fn derived(&mut self, number: CellId, expr: ExprId, reads: &[PlanRead]) {
+    fn derived(&mut self, number: CellId, expr: ExprId, reads: &Reads) {
+        let (asked_for, notes) = self.asked_for(&format!("rd{number}$"), reads);
+        let begin = notes.as_ref().map_or(String::new(), Notes::begin);
+        let reads = reads.paths();
         let mut shares = false;
         let flagged = self.readers.flagged().any(|(who, _)| who == Who::Derived(number));
         let bit = self.readers.bit(Who::Derived(number));
         let keeps = !flagged && bit != 0 && !self.asks(number);
         let (declared, value) = self.written(|writer| {
             shares = writer.shares(expr);
+            writer.notes.clone_from(&notes);
             writer.keeps = keeps.then_some((number, bit, 0));
             writer.value(expr).alone()
         });
@@ -124,12 +128,14 @@ impl Class<'_> {
         }
         // Those that it reads are brought up to date first: they may come out as they were.
         let mut above = self.asked_among(reads);
-        above.extend(self.asking_among(reads));
+        let asking = self.asking_among(reads);
+        above.retain(|cell| !asking.contains(cell));
         // Inside of a component those around are, too: they may not have been looked at yet.
         let above = match self.own.block {
             0 => self.read_all(above),
             _ => self.read_around(reads) + &self.read_all(above),
         };
+        let above = above + &asked_for;
         let (has, looked) = self.asked(Who::Derived(number));
         let woken = self.readers.of_cell(number);
         let test = match shares {
@@ -142,7 +148,7 @@ impl Class<'_> {
         let has = format!("{has}{}", self.or_anew(asks, &kept));
         self.members.push_str(&format!(
             "  get {property}() {{\n{above}    if ({has}) {{\n      {looked}\n      \
-             {mark}{declared}const value = {value};\n      if ({test}) {{\n        \
+             {mark}{begin}{declared}const value = {value};\n      if ({test}) {{\n        \
              undo.push(this, \"w{number}$\", {kept});\n        {kept} = value;\n        \
              mark(this, {woken});{told}\n      }}\n    }}\n    return {kept};\n  }}\n"
         ));

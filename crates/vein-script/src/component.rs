@@ -1,7 +1,7 @@
 //! A component as classes, one for each of its blocks: its state, what it shows, what comes and goes, what is heard.
 
 use crate::code;
-use crate::expression::Writer;
+use crate::expression::{Notes, Writer};
 use crate::hanging::{Hanging, Late};
 use crate::own::Own;
 use crate::readers::{Readers, alternatives, cells, repeated};
@@ -11,8 +11,8 @@ use crate::types::shapes;
 use std::collections::BTreeSet;
 use vein_plan::code::{CellId, Stmt};
 use vein_plan::{
-    Block, BlockId, CellKind, Given, Location, Next, PartKind, Plan, PlanRead, Program, Spot,
-    SpotKind,
+    Block, BlockId, CellKind, Given, Location, Next, PartKind, Plan, PlanRead, Program, Reads,
+    Spot, SpotKind,
 };
 
 /// A component as a class, and what it uses of the engine.
@@ -521,6 +521,28 @@ impl<'a> Class<'a> {
         asking
     }
 
+    /// What has those cells brought up to date that a reader looks at and that may have to ask the host. Where it looks at them
+    /// only under conditions, those are asked that it looked at last, and what it looks at is noted in a field.
+    pub(crate) fn asked_for(&mut self, field: &str, reads: &Reads) -> (String, Option<Notes>) {
+        let Some(notes) = self.notes_for(field, reads) else {
+            return (self.read_all(self.asking_among(reads.paths())), None);
+        };
+        let asks = notes.cells.iter().enumerate().map(|(at, cell)| {
+            let code = crate::expression::Names::cell(&self.own, *cell);
+            format!("    if (this.{field} & {}) {};\n", 1 << at, code.text)
+        });
+        (asks.collect(), Some(notes))
+    }
+
+    /// Where it is noted which of the cells that may have to ask the host a reader looks at, if it looks at them only under
+    /// conditions.
+    pub(crate) fn notes_for(&self, field: &str, reads: &Reads) -> Option<Notes> {
+        let cells: Vec<CellId> = self.asking_among(reads.paths()).into_iter().collect();
+        let is_fixed = matches!(reads, Reads::Fixed(_));
+        let fits = !cells.is_empty() && cells.len() <= MOST_NOTED && !is_fixed;
+        fits.then(|| Notes { field: field.to_owned(), cells })
+    }
+
     /// Has cells of the block brought up to date.
     pub(crate) fn read_all(&self, cells: impl IntoIterator<Item = CellId>) -> String {
         let cell = |cell| {
@@ -535,6 +557,9 @@ impl<'a> Class<'a> {
         self.whole.asking.given(self.number, self.own.plan, given)
     }
 }
+
+/// How many cells can be noted: a bit of a number each.
+const MOST_NOTED: usize = 30;
 
 /// The way to a node from those that are known already, or from the top.
 fn way_to(known: &[(usize, &[usize])], way: &[usize], alone: bool) -> String {

@@ -118,6 +118,31 @@ impl Written {
     }
 }
 
+/// Cells that may have to be asked for, of which a reader looks at some only under conditions: which it has looked at stands in
+/// a field of its scope, a bit for each.
+#[derive(Clone, Debug)]
+pub(crate) struct Notes {
+    pub(crate) field: String,
+    pub(crate) cells: Vec<CellId>,
+}
+
+impl Notes {
+    /// An expression that reads some of the cells, and notes it.
+    fn noted(&self, read: impl Fn(&CellId) -> bool, code: Code) -> Code {
+        let cells = self.cells.iter().enumerate().filter(|(_, cell)| read(cell));
+        match cells.fold(0, |bits, (at, _)| bits | 1 << at) {
+            0 => code,
+            bits => Code::tight(format!("(this.{} |= {bits}, {})", self.field, code.alone())),
+        }
+    }
+
+    /// What begins to note afresh.
+    pub(crate) fn begin(&self) -> String {
+        let field = &self.field;
+        format!("undo.push(this, \"{field}\", this.{field}); this.{field} = 0; ")
+    }
+}
+
 /// Writes the expressions of one function of a component.
 pub struct Writer<'a> {
     pub(crate) program: &'a Program,
@@ -138,6 +163,8 @@ pub struct Writer<'a> {
     pub(crate) kept: u32,
     /// Whether statements are written.
     pub(crate) acts: bool,
+    /// What notes which cells were read, where the reader looks at some only under conditions.
+    pub(crate) notes: Option<Notes>,
     /// For a derived value, its cell, the bit of it that is marked, and how many lists in it are kept up.
     pub(crate) keeps: Option<(CellId, u32, u32)>,
     /// Whether a function is written that stands in another.
@@ -156,7 +183,7 @@ impl<'a> Writer<'a> {
     /// A writer of a component's expressions.
     pub fn new(program: &'a Program, plan: &'a Plan, names: &'a dyn Names) -> Writer<'a> {
         let (used, declared, locals) = Default::default();
-        let (waiting, indexes) = (None, BTreeMap::new());
+        let (waiting, indexes, notes) = (None, BTreeMap::new(), None);
         let (readers, kept, marks, acts, keeps, inner) = (None, 0, None, false, None, false);
         Writer {
             program,
@@ -170,6 +197,7 @@ impl<'a> Writer<'a> {
             indexes,
             kept,
             acts,
+            notes,
             keeps,
             inner,
             marks,
@@ -244,7 +272,12 @@ impl<'a> Writer<'a> {
             Expr::String(text) => Written::closed(code::string(text), Kind::String),
             Expr::Cell(cell) => {
                 let kind = Kind::of(self.program, self.plan.cells[*cell as usize].ty);
-                Written::closed(self.names.cell(*cell), kind)
+                let code = self.names.cell(*cell);
+                let code = match &self.notes {
+                    Some(notes) => notes.noted(|noted| noted == cell, code),
+                    None => code,
+                };
+                Written::closed(code, kind)
             }
             Expr::Local(local) => match self.locals.get(local) {
                 Some(known) => known.clone(),
@@ -302,7 +335,20 @@ impl<'a> Writer<'a> {
                     self.args(args).iter().map(|arg| arg.code.alone()).collect();
                 let result = self.plan.functions[*function as usize].result;
                 let kind = Kind::of(self.program, result);
-                Written::closed(self.names.apply(*function, &args), kind)
+                let code = self.names.apply(*function, &args);
+                let code = match &self.notes {
+                    Some(notes) => {
+                        let (exprs, functions) = (&self.plan.exprs, &self.plan.functions);
+                        let body = functions[*function as usize].body;
+                        let inside = vein_plan::calls::reached(exprs, functions, body);
+                        let reads = |cell: &CellId| {
+                            inside.iter().any(|id| exprs[*id as usize] == Expr::Cell(*cell))
+                        };
+                        notes.noted(reads, code)
+                    }
+                    None => code,
+                };
+                Written::closed(code, kind)
             }
             Expr::Concat(pieces) => self.concat(pieces),
             Expr::List(items) => self.list(items, false),

@@ -2,7 +2,7 @@
 
 use crate::code;
 use crate::component::{Class, begun, class_name, table};
-use crate::expression::Names;
+use crate::expression::{Names, Notes};
 use crate::kind::Kind;
 use crate::own::{Own, name_in};
 use crate::readers::{Who, cells, list_of, read_of};
@@ -149,10 +149,17 @@ impl Class<'_> {
     pub(crate) fn given(&mut self, at: usize, which: usize, name: &str, given: &Given) {
         let mut shares = false;
         self.own.live = true;
+        let (asked_for, notes) = match given {
+            Given::Value(_, reads) => self.asked_for(&format!("rg{at}_{which}$"), reads),
+            Given::Path { .. } => (self.read_all(self.asking_among(&read_of(given))), None),
+            Given::Once(_) => Default::default(),
+        };
+        let begin = notes.as_ref().map_or(String::new(), Notes::begin);
         let (declared, value) = self.written(|writer| match given {
             Given::Once(expr) => writer.owned(*expr).alone(),
             Given::Value(expr, _) => {
                 shares = writer.shares(*expr);
+                writer.notes.clone_from(&notes);
                 writer.value(*expr).alone()
             }
             Given::Path { cell, path } => {
@@ -176,7 +183,7 @@ impl Class<'_> {
             self.first.push_str(&format!("    {mark}{{ {declared}{kept} = {value}; }}\n"));
         }
         let bit = self.readers.bit(Who::Given(at, which));
-        let above = self.read_around(&read_of(given));
+        let above = self.read_around(&read_of(given)) + &asked_for;
         let again = if bit == 0 && !asks {
             String::new()
         } else {
@@ -184,7 +191,7 @@ impl Class<'_> {
             let (has, looked) = self.asked(Who::Given(at, which));
             let has = format!("{has}{}", self.or_anew(asks, &kept));
             format!(
-                "{above}    if ({has}) {{\n      {looked}\n      {mark}{declared}const value = {value};\n      \
+                "{above}    if ({has}) {{\n      {looked}\n      {mark}{begin}{declared}const value = {value};\n      \
                  if ({test}) {{\n        undo.push(this, \"k{at}_{which}$\", {kept});\n        {kept} = value;\n        \
                  this.spots$[{at}].given(\"{name}\");\n      }}\n    }}\n"
             )
@@ -222,7 +229,10 @@ impl Class<'_> {
 
     /// The same for what is asked in the middle of a pulse, when those around may not have been looked at yet.
     pub(crate) fn read_around(&self, reads: &[PlanRead]) -> String {
+        // What may have to ask is looked at by whoever knows whether it is needed.
         let mut open: Vec<CellId> = cells(reads).into_iter().collect();
+        let asking = self.asking_among(reads);
+        open.retain(|cell| !asking.contains(cell));
         let mut found = BTreeSet::new();
         while let Some(cell) = open.pop() {
             let planned = &self.own.plan.cells[cell as usize];

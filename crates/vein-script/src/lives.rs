@@ -4,7 +4,7 @@ use crate::code;
 use crate::component::{Class, begun, table};
 use crate::readers::Who;
 use crate::types::type_of;
-use vein_plan::{Answers, CellKind, When};
+use vein_plan::{Answers, CellKind, Reads, When};
 
 impl Class<'_> {
     /// Whether it has anything that begins once it is added, and ends with it.
@@ -28,13 +28,14 @@ impl Class<'_> {
             return;
         }
         let (mut wakes, mut looks) = (String::new(), String::new());
-        let reads = plan.sources.iter().map(|source| source.reads.paths());
+        let nothing = Reads::Fixed(Vec::new());
+        let reads = plan.sources.iter().map(|source| &source.reads);
         let hook_reads = plan.hooks.iter().map(|hook| match &hook.when {
-            When::Changed(reads) | When::Every(_, reads) => reads.paths(),
-            When::Added | When::Removed => &[],
+            When::Changed(reads) | When::Every(_, reads) => reads,
+            When::Added | When::Removed => &nothing,
         });
         for (at, reads) in reads.chain(hook_reads).enumerate() {
-            let above = self.read_all(self.asking_among(reads));
+            let (above, _) = self.asked_for(&format!("re{at}$"), reads);
             let (mut all, mut done) = (Vec::new(), String::new());
             for (who, more) in [
                 (Who::Effect(at), String::new()),
@@ -58,15 +59,27 @@ impl Class<'_> {
              looks$(at) {{\n    switch (at) {{\n{looks}    }}\n  }}\n"
         ));
         for (at, source) in plan.sources.iter().enumerate() {
-            let (declared, args) = self.written(|writer| writer.owned(source.args).alone());
+            let notes = self.notes_for(&format!("re{at}$"), &source.reads);
+            let (declared, args) = self.written(|writer| {
+                writer.notes.clone_from(&notes);
+                writer.owned(source.args).alone()
+            });
+            let begin = notes.map_or(String::new(), |notes| notes.begin());
             let mark = self.mark(source.location);
-            self.members.push_str(&format!("  a{at}$() {{ {mark}{declared}return {args}; }}\n"));
+            self.members
+                .push_str(&format!("  a{at}$() {{ {mark}{begin}{declared}return {args}; }}\n"));
         }
         for (at, hook) in plan.hooks.iter().enumerate() {
             let seen = match &hook.when {
                 When::Added | When::Removed => None,
-                When::Every(period, _) => {
-                    Some(self.written(|writer| writer.value(*period).alone()))
+                When::Every(period, reads) => {
+                    let notes = self.notes_for(&format!("re{}$", plan.sources.len() + at), reads);
+                    let (declared, seen) = self.written(|writer| {
+                        writer.notes.clone_from(&notes);
+                        writer.value(*period).alone()
+                    });
+                    let begin = notes.map_or(String::new(), |notes| notes.begin());
+                    Some((begin + &declared, seen))
                 }
                 When::Changed(reads) => {
                     let reads = reads.paths().to_vec();

@@ -1,6 +1,7 @@
 //! What a block shows by its parts.
 
 use crate::component::{Class, table};
+use crate::expression::Notes;
 use crate::readers::Who;
 use crate::shown::{first_set, set, shown};
 use vein_plan::{Conversion, Form, Namespace, Part, PartKind, Property, TemplateNode};
@@ -10,14 +11,28 @@ impl Class<'_> {
     /// what has to be done once all of it is there.
     pub(crate) fn parts(&mut self, name: &str) -> String {
         let (mut show, mut setters, mut deferred) = (String::new(), String::new(), 0);
-        let needed = self.asking_among(self.block.parts.iter().flat_map(|p| p.reads.paths()));
-        show.push_str(&self.read_all(needed));
+        let mut noting = Vec::new();
+        let mut needed = std::collections::BTreeSet::new();
+        for (at, part) in self.block.parts.iter().enumerate() {
+            let (asks, notes) = self.asked_for(&format!("rp{at}$"), &part.reads);
+            match notes {
+                Some(_) => show.push_str(&asks),
+                None => needed.extend(self.asking_among(part.reads.paths())),
+            }
+            noting.push(notes);
+        }
+        show.insert_str(0, &self.read_all(needed));
         let mut waits = false;
         let (comes_again, mut again) = (self.comes_again(), String::new());
         for (at, part) in self.block.parts.iter().enumerate() {
             let bit = self.readers.bit(Who::Part(at));
             let asks = self.whole.asking.expr(self.number, self.own.plan, part.value);
-            let (declared, value) = self.written(|writer| shown(writer, part));
+            let notes = &noting[at];
+            let (declared, value) = self.written(|writer| {
+                writer.notes.clone_from(notes);
+                shown(writer, part)
+            });
+            let begin = notes.as_ref().map_or(String::new(), Notes::begin);
             let mark = self.mark(part.location);
             let node = format!("this.n{}$", part.mark);
             let set = self.set(at, part, &node);
@@ -78,7 +93,7 @@ impl Class<'_> {
                 ),
             };
             show.push_str(&format!(
-                "    if (this.d$ & {bit}{first}) {{ {mark}{declared}{keep}; }}\n"
+                "    if (this.d$ & {bit}{first}) {{ {mark}{begin}{declared}{keep}; }}\n"
             ));
         }
         // Whatever is asked for one by one stays marked until somebody asks.

@@ -8,7 +8,7 @@ use crate::readers::{Who, alternatives, given_in, gives_item, is_item, read_by, 
 use crate::template::Template;
 use std::collections::BTreeMap;
 use vein_plan::code::{CellId, ExprId, Place, Stmt};
-use vein_plan::{CellKind, Next, PlanRead, Spot, SpotKind};
+use vein_plan::{CellKind, Next, PlanRead, Reads, Spot, SpotKind};
 
 impl Class<'_> {
     /// For each cell of around that is read inside of a spot: those who are told of it.
@@ -194,7 +194,7 @@ impl Class<'_> {
                     self.list(at, (*cell, path), by, &format!("{component}_{block}"))
                 }
                 SpotKind::Renamed { name, block, .. } => {
-                    let (declared, name) = self.written(|writer| writer.value(*name).alone());
+                    let (declared, name) = self.chosen(at, *name);
                     format!(
                         "    this.spots$[{at}] = new Renamed(this, {at});\n    \
                          {{ {declared}this.spots$[{at}].begin({component}_{block}, tagOf({name})); }}\n"
@@ -204,7 +204,7 @@ impl Class<'_> {
                     let kinds = alternatives(&spot.kind).into_iter();
                     let kinds: Vec<String> =
                         kinds.map(|at| format!("{component}_{at}")).collect();
-                    let (declared, choice) = self.written(|writer| writer.value(*choice).alone());
+                    let (declared, choice) = self.chosen(at, *choice);
                     format!(
                         "    this.spots$[{at}] = new Branch(this, {at});\n    \
                          {{ {declared}this.spots$[{at}].begin([{}], {choice}); }}\n",
@@ -212,7 +212,7 @@ impl Class<'_> {
                     )
                 }
                 SpotKind::Markup { value, .. } => {
-                    let (declared, value) = self.written(|writer| writer.value(*value).alone());
+                    let (declared, value) = self.chosen(at, *value);
                     format!(
                         "    this.spots$[{at}] = new Markup(this, {at});\n    \
                          {{ {declared}this.spots$[{at}].begin({value}); }}\n"
@@ -275,6 +275,17 @@ impl Class<'_> {
         }
     }
 
+    /// What decides what stands in a spot: what goes before it, and its expression.
+    fn chosen(&mut self, at: usize, value: ExprId) -> (String, String) {
+        let notes = reads_of_choice(&self.block.spots[at].kind)
+            .and_then(|reads| self.notes_for(&format!("rs{at}$"), reads));
+        let (declared, value) = self.written(|writer| {
+            writer.notes.clone_from(&notes);
+            writer.value(value).alone()
+        });
+        (notes.map_or(String::new(), |notes| notes.begin()) + &declared, value)
+    }
+
     /// What is looked at to work out what stands where.
     fn settles(&mut self) {
         let chosen: Vec<PlanRead> =
@@ -303,8 +314,13 @@ impl Class<'_> {
                 }
             }
         }
-        let needed = self.asking_among(&chosen);
-        let mut settle = self.read_all(needed);
+        let mut settle = String::new();
+        for (at, spot) in self.block.spots.iter().enumerate() {
+            settle.push_str(&match reads_of_choice(&spot.kind) {
+                Some(reads) => self.asked_for(&format!("rs{at}$"), reads).0,
+                None => self.read_all(self.asking_among(&read_by(self.own.plan, &spot.kind))),
+            });
+        }
         for (at, spot) in self.block.spots.iter().enumerate() {
             let bit = self.readers.bit(Who::Spot(at));
             if bit == 0 {
@@ -313,11 +329,11 @@ impl Class<'_> {
             let mark = self.mark(spot.location);
             let (declared, does) = match &spot.kind {
                 SpotKind::Renamed { name, .. } => {
-                    let (declared, name) = self.written(|writer| writer.value(*name).alone());
+                    let (declared, name) = self.chosen(at, *name);
                     (declared, format!("choose(tagOf({name}))"))
                 }
                 SpotKind::Branch { choice: value, .. } | SpotKind::Markup { value, .. } => {
-                    let (declared, value) = self.written(|writer| writer.value(*value).alone());
+                    let (declared, value) = self.chosen(at, *value);
                     (declared, format!("choose({value})"))
                 }
                 SpotKind::List { .. } => (String::new(), "match()".into()),
@@ -421,5 +437,15 @@ impl Class<'_> {
             "    this.spots$[{at}] = new Rows(this, {at}, {row}, {derived}, () => this.list{at}$(), {key});\n    \
              this.spots$[{at}].begin();\n"
         )
+    }
+}
+
+/// What is read to choose what stands in a spot.
+fn reads_of_choice(kind: &SpotKind) -> Option<&Reads> {
+    match kind {
+        SpotKind::Branch { reads, .. }
+        | SpotKind::Renamed { reads, .. }
+        | SpotKind::Markup { reads, .. } => Some(reads),
+        SpotKind::List { .. } | SpotKind::Component(_) | SpotKind::Slot { .. } => None,
     }
 }

@@ -19,6 +19,7 @@ pub mod events;
 pub mod html;
 pub mod interact;
 pub mod mates;
+mod numbers;
 pub mod patch;
 mod sanitise;
 #[cfg(feature = "select")]

@@ -1,5 +1,6 @@
 //! The tree in memory: the surface that tests, the server and the proof look at.
 
+use crate::numbers::Numbers;
 use crate::patch::{Batch, NodeNumber, Patch, ROOT, Template};
 use compact_str::CompactString;
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
@@ -14,8 +15,7 @@ pub struct NodeId(pub(crate) u32);
 #[derive(Clone, Debug)]
 pub struct Tree {
     pub(crate) nodes: Vec<Node>,
-    /// Which node has which number; a number that is not given out has none.
-    numbers: Vec<Option<NodeId>>,
+    numbers: Numbers,
     templates: HashMap<u32, Arc<Known>>,
     /// Names of attributes that patches have set.
     names: HashSet<Name>,
@@ -145,9 +145,11 @@ impl Default for Tree {
     fn default() -> Self {
         let root =
             Node { parent: None, number: Some(ROOT), serial: 0, kind: NodeKind::Root(Vec::new()) };
+        let mut numbers = Numbers::default();
+        numbers.set(ROOT, NodeId(0), 1);
         Tree {
             nodes: vec![root],
-            numbers: vec![Some(NodeId(0))],
+            numbers,
             templates: HashMap::default(),
             names: HashSet::default(),
             free: Vec::new(),
@@ -295,7 +297,7 @@ impl Tree {
         while let Some(id) = open.pop() {
             let node = &mut self.nodes[id.0 as usize];
             if let Some(number) = node.number.take() {
-                self.numbers[number as usize] = None;
+                self.numbers.clear(number);
             }
             node.parent = None;
             if let NodeKind::Element(element) = std::mem::replace(&mut node.kind, NodeKind::Free) {
@@ -378,11 +380,7 @@ impl Tree {
     }
 
     fn give_number(&mut self, number: NodeNumber, id: NodeId) {
-        let at = number as usize;
-        if self.numbers.len() <= at {
-            self.numbers.resize(at + 1, None);
-        }
-        self.numbers[at] = Some(id);
+        self.numbers.set(number, id, self.nodes.len());
     }
 
     pub(crate) fn node(&self, id: NodeId) -> &Node {
@@ -401,7 +399,7 @@ impl Tree {
 
     /// The node with a number.
     pub fn numbered(&self, number: NodeNumber) -> Option<NodeId> {
-        self.numbers.get(number as usize).copied().flatten()
+        self.numbers.get(number)
     }
 
     fn numbered_mut(&mut self, number: NodeNumber) -> Option<&mut Node> {

@@ -20,4 +20,6 @@ impl Finding for BadStyle {
 }
 
 #[cfg(test)]
-super::examples! { BadStyle: "<p>a</p>\n<style>\np { color: red; \n}\n.b % { color: blue }\n</style>" => "% { color: blue }" }
+super::examples! { BadStyle:
+    "<p>a</p>\n<style>p: { color: blue }</style>" => ": { color: blue }",
+    "<p>a</p>\n<style>\np { color: red; \n}\n.b % { color: blue }\n</style>" => "% { color: blue }" }

@@ -44,7 +44,12 @@ impl Rewriter<'_> {
             let inside = matches!(kind, Kind::Delim(c) if !".#*>+~&|".contains(*c));
             let class = matches!(kind, Kind::Delim('.'))
                 && !matches!(self.pieces.get(*at + 1).map(|p| &p.kind), Some(Kind::Ident(_)));
-            ((inside || class) && !bracketed) || *kind == Kind::Bad
+            let pseudo = *kind == Kind::Colon
+                && !matches!(
+                    self.pieces.get(*at + 1).map(|p| &p.kind),
+                    Some(Kind::Ident(_) | Kind::Function(_) | Kind::Colon)
+                );
+            ((inside || class || pseudo) && !bracketed) || *kind == Kind::Bad
         });
         if let Some(at) = wrong {
             let stop = (end..self.pieces.len())
