@@ -32,6 +32,8 @@ mod share_a_store;
 mod show_a_value;
 #[path = "../../examples/watch_a_value.rs"]
 mod watch_a_value;
+#[path = "../../examples/write_a_function.rs"]
+mod write_a_function;
 
 /// The lines of an example's output that hold one of the words.
 fn lines(output: &str, words: &[&str]) -> Vec<String> {
@@ -77,6 +79,17 @@ fn handle_an_event() {
         ]
     );
     assert!(output.contains("\nKale got 0 l\n"), "{output}");
+}
+
+#[test]
+fn write_a_function() {
+    write_a_function::main().expect("it prints");
+    let output = write_a_function::run().expect("it runs");
+    // Of one packet its row and the sum look, of the price every row.
+    let [first, second] = [1, 2].map(|pulse| output.split("\npulse ").nth(pulse).expect("a pulse"));
+    assert_eq!(first.matches(" text ").count(), 2, "{first}");
+    assert_eq!(second.matches(" text ").count(), 3, "{second}");
+    assert!(output.contains("<p>16.5 coins</p>"), "{output}");
 }
 
 #[test]
