@@ -311,7 +311,128 @@ impl Checker<'_> {
         }
     }
 
+    /// The items of a list that `filter`, `slice`, `toSorted` and `toReversed` make of one in state, where statements write to
+    /// them: by their positions in that list, which are found when the loop begins. `None` for any other loop.
+    fn each_in_source(
+        &mut self,
+        name: &Ident,
+        list: &ast::Expr,
+        body: &[ast::Stmt],
+        block: &mut Body,
+    ) -> Option<()> {
+        if !writes_to(body, &name.name) || self.list_source(list).is_err() {
+            return None;
+        }
+        let (source, members) = chain_of(list)?;
+        if members.is_empty() {
+            return None;
+        }
+        let Ok(found) = self.place(source)? else { return None };
+        let Ty::List(item) = found.ty.clone() else { return None };
+        self.mark_read(list);
+        let (read, place) = self.freeze(found.read, Ok(found.place), block);
+        let Ok(place) = place else { return None };
+        let mut positions = self.all_positions(read);
+        for (member, args) in members {
+            positions = self.positions_in((read, &item), positions, member, args);
+        }
+        let (kept, index) = (self.new_local(), self.new_local());
+        self.emit(Stmt::Let(kept, positions), block);
+        let (kept, index_read) = (self.push(Expr::Local(kept)), self.push(Expr::Local(index)));
+        let (at, one) = (self.new_local(), self.push(Expr::Index(kept, index_read)));
+        let position = self.push(Expr::Local(at));
+        let current = self.push(Expr::Index(read, position));
+        let mut place = place;
+        place.steps.push(PlaceStep::Index(position));
+        let inner = self.scoped(|checker| {
+            checker.forget_state();
+            checker.forget_variables();
+            checker.forget(&name.name);
+            checker.locals.push(LocalName {
+                name: name.name.clone(),
+                span: name.span,
+                what: LocalKind::Item(current, *item, Ok(place)),
+            });
+            checker.block(body)
+        });
+        self.forget_state();
+        self.forget_variables();
+        // The list may have become shorter.
+        let length = self.push(Expr::Call(Member::ListLength, Some(read), Vec::new()));
+        let stands = self.push(Expr::Binary(Binary::Less, position, length));
+        let guarded = self.push_stmt(Stmt::If(stands, inner, Vec::new()));
+        let begins = self.push_stmt(Stmt::Let(at, one));
+        self.emit(Stmt::For(index, kept, vec![begins, guarded]), block);
+        Some(())
+    }
+
+    /// The positions of a list, from zero.
+    fn all_positions(&mut self, list: u32) -> u32 {
+        let length = self.push(Expr::Call(Member::ListLength, Some(list), Vec::new()));
+        let nothings = self.push(Expr::Call(Member::OfLength, None, vec![length]));
+        let (item, at) = (self.new_local(), self.new_local());
+        let body = self.push(Expr::Local(at));
+        let function = Function { params: vec![item, at], body };
+        self.push(Expr::Walk(Member::Map, nothings, function, None))
+    }
+
+    /// Those positions that a member leaves, in its order.
+    fn positions_in(
+        &mut self,
+        (list, item): (u32, &Ty),
+        positions: u32,
+        member: &Ident,
+        args: &[ast::Expr],
+    ) -> u32 {
+        let takes_function = match member.name.as_str() {
+            "filter" => Some((Member::Filter, 1, None)),
+            "toSorted" if !args.is_empty() => Some((Member::ToSorted, 2, Some(Ty::Number))),
+            _ => None,
+        };
+        let Some((walk, items, want)) = takes_function else {
+            let member = match member.name.as_str() {
+                "slice" => Member::ListSlice,
+                _ => Member::ToReversed,
+            };
+            let args = args.iter().take(2);
+            let args =
+                args.map(|arg| self.expr_of(arg, &Ty::Number, "for a position").id).collect();
+            return self.push(Expr::Call(member, Some(positions), args));
+        };
+        let Some(ast::Expr { kind: ExprKind::Arrow(names, body), .. }) = args.first() else {
+            return positions;
+        };
+        let function = self.scoped(|checker| {
+            let mut params = Vec::new();
+            for (at, name) in names.iter().enumerate() {
+                if at >= items {
+                    params.push(checker.bind_local(name, Ty::Number));
+                    continue;
+                }
+                let position = checker.new_local();
+                params.push(position);
+                let read = checker.push(Expr::Local(position));
+                let read = checker.push(Expr::Index(list, read));
+                checker.forget(&name.name);
+                checker.locals.push(LocalName {
+                    name: name.name.clone(),
+                    span: name.span,
+                    what: LocalKind::Part(read, item.clone()),
+                });
+            }
+            let body = match &want {
+                Some(want) => checker.expr_of(body, want, "for what the function gives"),
+                None => checker.condition(body),
+            };
+            Function { params, body: body.id }
+        });
+        self.push(Expr::Walk(walk, positions, function, None))
+    }
+
     fn each(&mut self, name: &Ident, list: &ast::Expr, body: &[ast::Stmt], block: &mut Body) {
+        if self.each_in_source(name, list, body, block).is_some() {
+            return;
+        }
         let (read, ty, place) = match self.place(list) {
             Some(Ok(found)) => (found.read, found.ty.clone(), Ok(found.place)),
             Some(Err(why)) => {
@@ -807,6 +928,59 @@ impl Checker<'_> {
             _ => {}
         });
     }
+}
+
+/// The list that a chain of members starts at which hand its items on, and these members in order; `None` where one is
+/// called in a way that has no positions: by the name of a function, or to sort items as strings.
+type Chain<'e> = (&'e ast::Expr, Vec<(&'e Ident, &'e [ast::Expr])>);
+
+fn chain_of(list: &ast::Expr) -> Option<Chain<'_>> {
+    let (mut at, mut members) = (list, Vec::new());
+    while let ExprKind::Call { callee, args } = &at.kind {
+        let ExprKind::Field { of, name, optional: false } = &callee.kind else { return None };
+        let is_arrow = |most: usize| match args.as_slice() {
+            [ast::Expr { kind: ExprKind::Arrow(names, _), .. }] => names.len() <= most,
+            _ => false,
+        };
+        let fits = match name.name.as_str() {
+            "filter" => is_arrow(1),
+            "toSorted" => is_arrow(2),
+            "slice" => args.len() <= 2,
+            "toReversed" => args.is_empty(),
+            _ => false,
+        };
+        if !fits {
+            return None;
+        }
+        members.push((name, args.as_slice()));
+        at = of;
+    }
+    members.reverse();
+    Some((at, members))
+}
+
+/// Whether statements write to something of a name.
+fn writes_to(body: &[ast::Stmt], name: &str) -> bool {
+    fn root(e: &ast::Expr) -> Option<&str> {
+        match &e.kind {
+            ExprKind::Name(name) => Some(name),
+            ExprKind::Field { of, .. } | ExprKind::Index { of, .. } => root(of),
+            _ => None,
+        }
+    }
+    body.iter().any(|stmt| match &stmt.kind {
+        StmtKind::Assign { target, .. } => root(target) == Some(name),
+        StmtKind::If(_, then, otherwise) => writes_to(then, name) || writes_to(otherwise, name),
+        // What is inside of its items is written through them.
+        StmtKind::For(_, list, inner) => {
+            let source = chain_of(list).map_or(list, |(source, _)| source);
+            writes_to(inner, name) || root(source) == Some(name)
+        }
+        StmtKind::Expr(e) | StmtKind::Const(_, _, e) | StmtKind::Let(_, _, e) => {
+            list_edit(e).is_some_and(|(list, ..)| root(list) == Some(name))
+        }
+        _ => false,
+    })
 }
 
 /// `list.push(…)` and its like.

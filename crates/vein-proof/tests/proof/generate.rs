@@ -269,7 +269,17 @@ impl Generator {
         ];
         if self.random.one_in(4) {
             let (one, other) = (self.fresh(), self.fresh());
-            return match self.random.below(3) {
+            return match self.random.below(5) {
+                3 => {
+                    let test = self.expression(Kind::Flag, 1);
+                    format!(
+                        "for (const {one} of own.filter({other} => {other}.wet || {test})) {{ {one}.crop += 'x'; {one}.levels.push(n); }} "
+                    )
+                }
+                4 => format!(
+                    "for (const {one} of own.toSorted({}).slice(1).toReversed()) {{ {one}.id++; {one}.wet = !{one}.wet; }} ",
+                    ordered(".id")
+                ),
                 0 => {
                     format!("const {{ id: {one}, crop: {other} }} = bed; n = {one}; s = {other}; ")
                 }

@@ -197,11 +197,19 @@ impl Writer<'_> {
                 (works.known(&names.numbers, "1"), works.known(&names.flags, "(2 > 1)"));
             let waits = names.calls.iter().any(|call| call == "await weigh(#)");
             let wait = if waits && works.below(2) == 0 { "await weigh(3);" } else { "" };
+            if !names.list_places.is_empty() && works.below(3) == 0 {
+                let list = works.pick(&names.list_places);
+                done.push_str(match works.below(3) {
+                    0 => "for (const w of LIST.filter(q => q.wet || q.id > 1)) { w.id++; w.levels.push(w.id); } ",
+                    1 => "for (const w of LIST.toSorted((p, q) => q.id - p.id).slice(0, 2)) w.wet = !w.wet; ",
+                    _ => "for (const w of LIST.toReversed()) for (const v of w.inner.filter(q => q.wet)) v.crop = w.crop; ",
+                }.replace("LIST", list).as_str());
+            }
             let over = match works.below(2) {
                 0 => format!("for (const q of [1, 2]) {{ {name} += q; {wait} }}"),
                 _ => format!("if ({test}) {{ {wait} {name} = {name} + 1 }}"),
             };
-            done = format!(
+            done += &format!(
                 "let {name} = {first}; {over} {wait} if ({name} > 5) {name} = 0; {place} = {name}; "
             );
         }

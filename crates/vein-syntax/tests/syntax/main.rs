@@ -177,7 +177,7 @@ fn one_mistake_gives_one_message() {
         ("derives a = 'b\nholds c = 1\n<p>x</p>", "'b", "Unclosed(String)"),
         ("derives a = 1 +\nholds c = 1", "c", "Unexpected"),
         ("does a() {\n  b = = 1\n  c = 2\n}\n", "=", "Unexpected"),
-        ("does a() {\n  let b = 1\n}\n", "let", "NotInLanguage"),
+        ("does a() {\n  var b = 1\n}\n", "var", "NotInLanguage"),
         ("does a() { b = 1\n<p>x</p>", "{", "UnclosedBracket"),
         ("keeps a = 1\nholds b = 2", "keeps", "UnknownDeclaration"),
         ("holds a = 1 # 2", "#", "StrayCharacter"),

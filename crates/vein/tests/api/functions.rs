@@ -151,3 +151,32 @@ derives most(bed: Bed) {
     click(&mut page, "i");
     assert_eq!(text(&mut page, "b"), "pea10,kale21 2/1,–/0 0,2,4");
 }
+
+#[test]
+fn loops_write_to_what_their_lists_were_made_of() {
+    let source = "shape Bed { id: number, litres: number, levels: number[] }
+holds beds: Bed[] = [{ id: 3, litres: 1, levels: [] }, { id: 1, litres: 9, levels: [] }, { id: 2, litres: 2, levels: [] }]
+holds least = 5
+does pour() {
+  for (const bed of beds.filter(one => one.litres < least)) { bed.litres += 10; bed.levels.push(bed.id); }
+}
+does number() {
+  let at = 0
+  for (const bed of beds.toSorted((a, b) => a.id - b.id).slice(1)) { bed.id = at; at++ }
+}
+does shrink() {
+  for (const { id } of beds.toReversed()) { if (id > 0) beds.pop() }
+  for (const bed of beds.toReversed()) { beds = []; bed.litres = 0 }
+}
+<p click='-> pour()'>{beds.map(b => `${b.id} ${b.litres} ${b.levels.join()}`).join('; ')}</p>
+<b click='-> number()'></b><i click='-> shrink()'></i>";
+    let mut page = opened(source, json!({}));
+    click(&mut page, "p");
+    assert_eq!(text(&mut page, "p"), "3 11 3; 1 9 ; 2 12 2");
+    click(&mut page, "b");
+    assert_eq!(text(&mut page, "p"), "1 11 3; 1 9 ; 0 12 2");
+    let wrong = page.find("i").and_then(vein::FoundElement::click).map(|_| ());
+    let Err(Error::Failed(fault)) = wrong else { panic!("{wrong:?}") };
+    assert!(fault.to_string().contains("there is nothing at `beds["), "{fault}");
+    assert_eq!(text(&mut page, "p"), "1 11 3; 1 9 ; 0 12 2");
+}
