@@ -169,6 +169,7 @@ impl Checker<'_> {
         }
         let want = self.functions[number].result.clone().filter(|ty| *ty != Ty::Error);
         let why = format!("for what `{}` gives", declared.ident.name);
+        let before = self.found.len();
         self.is_in_function = true;
         let given = match declared.body {
             FunctionBody::Value(e) => match &want {
@@ -194,6 +195,12 @@ impl Checker<'_> {
             }
         };
         self.is_in_function = false;
+        // What comes after an `if` may be on both ways: it is told of once.
+        for finding in self.found.split_off(before) {
+            if !self.found[before..].contains(&finding) {
+                self.found.push(finding);
+            }
+        }
         let ty = self.not_too_deep(given.ty, declared.ident.span);
         let result = self.functions[number].result.get_or_insert(ty).clone();
         let function = &mut self.plan.functions[number];

@@ -50,5 +50,6 @@ super::examples! { WrongReturn:
     "derives a(b: number): number? {\n  return\n}\n<p>{a(1)}</p>" => "return",
     "derives a(b: number) {\n  return b\n  const c = 1\n}\n<p>{a(1)}</p>" => "const c = 1",
     "derives a(b: number[]) {\n  for (const c of b) return c\n  return 1\n}\n<p>{a([1])}</p>" => "for (const c of b) return c",
+    "derives a(b: number) {\n  if (b > 1) {\n    if (b > 2) return 1\n  }\n  c()\n  return 2\n}\n<p>{a(1)}</p>" => "c()",
     "holds a = 1\nderives b(c: number) {\n  a = c\n  return c\n}\n<p>{b(a)}</p>" => "a = c",
 }
