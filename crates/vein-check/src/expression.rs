@@ -109,9 +109,9 @@ impl Checker<'_> {
                 self.not_usable(name, "a function", advice, e.span)
             }
             ExprKind::Unpack(of, pattern, body) => {
-                let of = self.name(&of.name, of.span);
+                let (at, of) = (of.span, self.name(&of.name, of.span));
                 self.scoped(|checker| {
-                    checker.unpack(of, pattern);
+                    checker.unpack(of, pattern, at);
                     checker.expr_wanted(body, want)
                 })
             }
@@ -126,13 +126,18 @@ impl Checker<'_> {
     }
 
     /// Names for parts of a value.
-    pub(crate) fn unpack(&mut self, of: Typed, pattern: &Pattern) {
+    pub(crate) fn unpack(&mut self, of: Typed, pattern: &Pattern, at: Span) {
         let Some(first) = pattern.names().next() else { return };
         if of.ty.may_be_null() {
-            let (what, ty) = ("what is taken apart".into(), self.type_name(&of.ty));
-            self.report(MayBeNull { what, ty, dot: None }, first.span);
+            let (what, ty) = (self.source(at), self.type_name(&of.ty));
+            self.report(MayBeNull { what, ty, dot: None }, at);
+            // Nothing more can be said of what is in it.
+            for name in pattern.names() {
+                let part = self.broken();
+                self.name_part(name, part);
+            }
+            return;
         }
-        let of = Typed { ty: of.ty.without_null(), ..of };
         match pattern {
             Pattern::Fields(fields) => {
                 for (field, name) in fields {

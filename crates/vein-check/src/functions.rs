@@ -272,11 +272,11 @@ impl Checker<'_> {
                     found.names.push((value.id, local));
                 }
                 StmtKind::Unpack(pattern, value) => {
-                    let value = self.expr(value);
+                    let (at, value) = (value.span, self.expr(value));
                     let local = self.new_local();
                     found.names.push((value.id, local));
                     let kept = self.typed(Expr::Local(local), value.ty);
-                    self.unpack(kept, pattern);
+                    self.unpack(kept, pattern, at);
                 }
                 StmtKind::Let(name, ty, value) => {
                     self.not_taken_here(name);
@@ -607,10 +607,14 @@ impl Checker<'_> {
     /// How deep each function goes.
     pub(crate) fn count_levels(&mut self) {
         let deep = calls::depths(&self.plan.exprs, &self.plan.functions);
-        for (number, deep) in deep.into_iter().enumerate() {
-            self.plan.functions[number].levels = deep.counted();
+        let calls = calls::calls(&self.plan.exprs, &self.plan.functions);
+        let is_too_deep = |at: usize| deep[at].levels > DEEPEST_CALLS;
+        for (number, called) in calls.iter().enumerate() {
+            self.plan.functions[number].levels = deep[number].counted();
             let span = self.functions[number].span;
-            if deep.levels > DEEPEST_CALLS {
+            // Of functions that call each other the first is told of.
+            let is_first = called.iter().all(|other| !is_too_deep(*other as usize));
+            if is_too_deep(number) && (is_first || deep[number].is_circular) {
                 self.report(TooDeep, span);
             }
         }

@@ -60,7 +60,7 @@ impl Checker<'_> {
                 let local = self.new_local();
                 self.emit(Stmt::Let(local, of.id), block);
                 let kept = self.typed(Expr::Local(local), of.ty);
-                self.unpack(kept, pattern);
+                self.unpack(kept, pattern, value.span);
             }
             StmtKind::Let(name, ty, value) => self.variable_local(name, ty.as_ref(), value, block),
             StmtKind::Assign { target, op, value } => self.assign(target, *op, value, block),

@@ -39,6 +39,7 @@ impl Finding for MayBeNull {
 
 #[cfg(test)]
 super::examples! { MayBeNull:
+    "takes a: { b: number }?\nholds c = 1\n<p click='-> const { b } = a; c = b'>{c}</p>" => "a",
     "takes a: string?\n<p>{a.length}</p>" => "a",
     "takes a: { b: number }[]\n<p>{a[0].b}</p>" => "a[0]",
     "takes a: number?\n<p>{a + 1}</p>" => "a",
