@@ -290,7 +290,8 @@ impl Checker<'_> {
                         self.report(WrongReturn::Acts, stmt.span);
                         continue;
                     };
-                    let value = self.assigned_value((local, &ty), target, *op, value);
+                    let read = self.push(Expr::Local(local));
+                    let value = self.assigned_value((read, &ty), target, *op, value);
                     let next = self.new_local();
                     if let ExprKind::Name(name) = &target.kind {
                         self.rebind(name, next);

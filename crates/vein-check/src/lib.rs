@@ -26,6 +26,7 @@ mod events;
 mod expression;
 mod functions;
 mod interface;
+mod loops;
 mod map;
 mod marks;
 mod markup;

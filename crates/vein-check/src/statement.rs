@@ -50,13 +50,8 @@ impl Checker<'_> {
         match kind {
             StmtKind::Const(name, ty, value) => self.constant(name, ty.as_ref(), value, block),
             StmtKind::Unpack(pattern, value) => {
-                let of = match &value.kind {
-                    ExprKind::Await(asked) => self
-                        .awaited(asked, block, None)
-                        .map(|(local, ty)| self.typed(Expr::Local(local), ty)),
-                    _ => Some(self.expr(value)),
-                };
-                let of = of.unwrap_or_else(|| self.broken());
+                let unwritten = Ident { name: String::new(), span: value.span };
+                let of = self.value_or_answer(&unwritten, None, value, block);
                 let local = self.new_local();
                 self.emit(Stmt::Let(local, of.id), block);
                 let kept = self.typed(Expr::Local(local), of.ty);
@@ -107,6 +102,24 @@ impl Checker<'_> {
         Ty::Error
     }
 
+    /// What a declaration's value is, or the answer that it waits for.
+    fn value_or_answer(
+        &mut self,
+        name: &Ident,
+        ty: Option<&ast::TypeExpr>,
+        value: &ast::Expr,
+        block: &mut Body,
+    ) -> Typed {
+        let ExprKind::Await(asked) = &value.kind else { return self.named_value(name, ty, value) };
+        match self.awaited(asked, block, None) {
+            Some((local, found)) => {
+                let ty = self.kept_as(name, ty, found, value.span);
+                self.typed(Expr::Local(local), ty)
+            }
+            None => self.broken(),
+        }
+    }
+
     /// `let name = value`
     fn variable_local(
         &mut self,
@@ -116,17 +129,7 @@ impl Checker<'_> {
         block: &mut Body,
     ) {
         self.not_taken_here(name);
-        let first = match &value.kind {
-            ExprKind::Await(asked) => self.awaited(asked, block, None).map(|(local, found)| {
-                let id = self.push(Expr::Local(local));
-                let Some(ty) = ty else { return Typed { id, ty: found } };
-                let ty = self.resolve(ty);
-                self.require(&found, &ty, value.span, &format!("for `{}`", name.name));
-                Typed { id, ty }
-            }),
-            _ => Some(self.named_value(name, ty, value)),
-        };
-        let first = first.unwrap_or_else(|| self.broken());
+        let first = self.value_or_answer(name, ty, value, block);
         let ty = self.type_of_variable(name, ty.is_some(), first.ty);
         let local = self.bind_variable(name, ty.clone());
         let ty = self.tables.ty(&ty);
@@ -142,24 +145,20 @@ impl Checker<'_> {
         }
     }
 
-    /// The value that a variable is assigned.
+    /// The value that something of a type is assigned, which an expression reads.
     pub(crate) fn assigned_value(
         &mut self,
-        (local, ty): (u32, &Ty),
+        (read, ty): (u32, &Ty),
         target: &ast::Expr,
         op: Option<Binary>,
         value: &ast::Expr,
     ) -> Typed {
-        let why = format!("for `{}`", self.source(target.span));
         let value = match op {
-            None => self.expr_of(value, ty, &why),
-            Some(op) => {
-                let read = self.push(Expr::Local(local));
-                self.compound(op, (read, ty), target, value)
-            }
+            None => self.expr_of(value, ty, &format!("for `{}`", self.source(target.span))),
+            Some(op) => self.compound(op, (read, ty), target, value),
         };
-        let known = if value.ty == Ty::Error { ty.clone() } else { value.ty.clone() };
-        self.assigned(path_of(target), &known);
+        let known = if value.ty == Ty::Error { ty } else { &value.ty };
+        self.assigned(path_of(target), known);
         value
     }
 
@@ -227,41 +226,31 @@ impl Checker<'_> {
         value: &ast::Expr,
         block: &mut Body,
     ) {
-        if let Some((local, ty)) = self.variable_named(target) {
-            if let (ExprKind::Await(asked), None) = (&value.kind, op) {
+        let (to, read, ty) = match self.variable_named(target) {
+            Some((local, ty)) => (Err(local), self.push(Expr::Local(local)), ty),
+            None => match self.assignable(target) {
+                Some(Assignable { place, read, ty }) => (Ok(place), read, ty),
+                None => {
+                    self.expr(value);
+                    return;
+                }
+            },
+        };
+        let value = match (&value.kind, op) {
+            (ExprKind::Await(asked), None) => {
                 let Some((answer, found)) = self.awaited(asked, block, None) else { return };
-                self.require(
-                    &found,
-                    &ty,
-                    value.span,
-                    &format!("for `{}`", self.source(target.span)),
-                );
+                let why = format!("for `{}`", self.source(target.span));
+                self.require(&found, &ty, value.span, &why);
                 self.assigned(path_of(target), &found);
-                let answer = self.push(Expr::Local(answer));
-                return self.emit(Stmt::Assign(local, answer), block);
+                self.push(Expr::Local(answer))
             }
-            let value = self.assigned_value((local, &ty), target, op, value);
-            return self.emit(Stmt::Assign(local, value.id), block);
-        }
-        let Some(assignable) = self.assignable(target) else {
-            self.expr(value);
-            return;
+            _ => self.assigned_value((read, &ty), target, op, value).id,
         };
-        let why = format!("for `{}`", self.source(target.span));
-        if let (ExprKind::Await(asked), None) = (&value.kind, op) {
-            let Some((local, ty)) = self.awaited(asked, block, None) else { return };
-            self.require(&ty, &assignable.ty, value.span, &why);
-            self.assigned(path_of(target), &ty);
-            let value = self.push(Expr::Local(local));
-            return self.emit(Stmt::Set(assignable.place, value), block);
-        }
-        let value = match op {
-            None => self.expr_of(value, &assignable.ty, &why),
-            Some(op) => self.compound(op, (assignable.read, &assignable.ty), target, value),
+        let stmt = match to {
+            Ok(place) => Stmt::Set(place, value),
+            Err(local) => Stmt::Assign(local, value),
         };
-        let narrowed = if value.ty == Ty::Error { assignable.ty } else { value.ty };
-        self.assigned(path_of(target), &narrowed);
-        self.emit(Stmt::Set(assignable.place, value.id), block);
+        self.emit(stmt, block);
     }
 
     /// `target += value`
@@ -308,216 +297,6 @@ impl Checker<'_> {
             self.facts.extend(facts(test, false));
         } else if leaves(otherwise) {
             self.facts.extend(facts(test, true));
-        }
-    }
-
-    /// The items of a list that `filter`, `slice`, `toSorted` and `toReversed` make of one in state, where statements write to
-    /// them: by their positions in that list, which are found when the loop begins. `None` for any other loop.
-    fn each_in_source(
-        &mut self,
-        name: &Ident,
-        list: &ast::Expr,
-        body: &[ast::Stmt],
-        block: &mut Body,
-    ) -> Option<()> {
-        if !writes_to(body, &name.name) || self.list_source(list).is_err() {
-            return None;
-        }
-        let (source, members) = chain_of(list)?;
-        if members.is_empty() {
-            return None;
-        }
-        let Ok(found) = self.place(source)? else { return None };
-        let Ty::List(item) = found.ty.clone() else { return None };
-        self.mark_read(list);
-        let (read, place) = self.freeze(found.read, Ok(found.place), block);
-        let Ok(place) = place else { return None };
-        let mut positions = self.all_positions(read);
-        for (member, args) in members {
-            positions = self.positions_in((read, &item), positions, member, args);
-        }
-        let (kept, index) = (self.new_local(), self.new_local());
-        self.emit(Stmt::Let(kept, positions), block);
-        let (kept, index_read) = (self.push(Expr::Local(kept)), self.push(Expr::Local(index)));
-        let (at, one) = (self.new_local(), self.push(Expr::Index(kept, index_read)));
-        let position = self.push(Expr::Local(at));
-        let current = self.push(Expr::Index(read, position));
-        let mut place = place;
-        place.steps.push(PlaceStep::Index(position));
-        let inner = self.scoped(|checker| {
-            checker.forget_state();
-            checker.forget_variables();
-            checker.forget(&name.name);
-            checker.locals.push(LocalName {
-                name: name.name.clone(),
-                span: name.span,
-                what: LocalKind::Item(current, *item, Ok(place)),
-            });
-            checker.block(body)
-        });
-        self.forget_state();
-        self.forget_variables();
-        // The list may have become shorter.
-        let length = self.push(Expr::Call(Member::ListLength, Some(read), Vec::new()));
-        let stands = self.push(Expr::Binary(Binary::Less, position, length));
-        let guarded = self.push_stmt(Stmt::If(stands, inner, Vec::new()));
-        let begins = self.push_stmt(Stmt::Let(at, one));
-        self.emit(Stmt::For(index, kept, vec![begins, guarded]), block);
-        Some(())
-    }
-
-    /// The positions of a list, from zero.
-    fn all_positions(&mut self, list: u32) -> u32 {
-        let length = self.push(Expr::Call(Member::ListLength, Some(list), Vec::new()));
-        let nothings = self.push(Expr::Call(Member::OfLength, None, vec![length]));
-        let (item, at) = (self.new_local(), self.new_local());
-        let body = self.push(Expr::Local(at));
-        let function = Function { params: vec![item, at], body };
-        self.push(Expr::Walk(Member::Map, nothings, function, None))
-    }
-
-    /// Those positions that a member leaves, in its order.
-    fn positions_in(
-        &mut self,
-        (list, item): (u32, &Ty),
-        positions: u32,
-        member: &Ident,
-        args: &[ast::Expr],
-    ) -> u32 {
-        let takes_function = match member.name.as_str() {
-            "filter" => Some((Member::Filter, 1, None)),
-            "toSorted" if !args.is_empty() => Some((Member::ToSorted, 2, Some(Ty::Number))),
-            _ => None,
-        };
-        let Some((walk, items, want)) = takes_function else {
-            let member = match member.name.as_str() {
-                "slice" => Member::ListSlice,
-                _ => Member::ToReversed,
-            };
-            let args = args.iter().take(2);
-            let args =
-                args.map(|arg| self.expr_of(arg, &Ty::Number, "for a position").id).collect();
-            return self.push(Expr::Call(member, Some(positions), args));
-        };
-        let Some(ast::Expr { kind: ExprKind::Arrow(names, body), .. }) = args.first() else {
-            return positions;
-        };
-        let function = self.scoped(|checker| {
-            let mut params = Vec::new();
-            for (at, name) in names.iter().enumerate() {
-                if at >= items {
-                    params.push(checker.bind_local(name, Ty::Number));
-                    continue;
-                }
-                let position = checker.new_local();
-                params.push(position);
-                let read = checker.push(Expr::Local(position));
-                let read = checker.push(Expr::Index(list, read));
-                checker.forget(&name.name);
-                checker.locals.push(LocalName {
-                    name: name.name.clone(),
-                    span: name.span,
-                    what: LocalKind::Part(read, item.clone()),
-                });
-            }
-            let body = match &want {
-                Some(want) => checker.expr_of(body, want, "for what the function gives"),
-                None => checker.condition(body),
-            };
-            Function { params, body: body.id }
-        });
-        self.push(Expr::Walk(walk, positions, function, None))
-    }
-
-    fn each(&mut self, name: &Ident, list: &ast::Expr, body: &[ast::Stmt], block: &mut Body) {
-        if self.each_in_source(name, list, body, block).is_some() {
-            return;
-        }
-        let (read, ty, place) = match self.place(list) {
-            Some(Ok(found)) => (found.read, found.ty.clone(), Ok(found.place)),
-            Some(Err(why)) => {
-                let typed = self.expr(list);
-                (typed.id, typed.ty, Err(why))
-            }
-            None => (self.broken().id, Ty::Error, Err(Target::Other)),
-        };
-        self.mark_read(list);
-        let item = match ty {
-            Ty::List(item) => *item,
-            Ty::Error => Ty::Error,
-            other => {
-                let found = self.type_name(&other);
-                let expected = "a list".into();
-                self.report(
-                    WrongType { expected, found, why: String::new(), nearest: None },
-                    list.span,
-                );
-                Ty::Error
-            }
-        };
-        let (read, place) = self.freeze(read, place, block);
-        let index = self.new_local();
-        let position = self.push(Expr::Local(index));
-        let current = self.push(Expr::Index(read, position));
-        let place = place.map(|mut place| {
-            place.steps.push(PlaceStep::Index(position));
-            place
-        });
-        let body = self.scoped(|checker| {
-            checker.forget_state();
-            checker.forget_variables();
-            checker.forget(&name.name);
-            checker.locals.push(LocalName {
-                name: name.name.clone(),
-                span: name.span,
-                what: LocalKind::Item(current, item, place),
-            });
-            checker.block(body)
-        });
-        self.forget_state();
-        self.forget_variables();
-        self.emit(Stmt::For(index, read, body), block);
-    }
-
-    /// Works out the positions on the way to a list once, before a loop over it begins.
-    fn freeze(
-        &mut self,
-        read: u32,
-        place: Result<Place, Target>,
-        block: &mut Body,
-    ) -> (u32, Result<Place, Target>) {
-        let Ok(mut place) = place else {
-            if self.is_read_in_place(read) {
-                return (read, place);
-            }
-            // A list that has no place is worked out once, as in ECMAScript.
-            let local = self.new_local();
-            self.emit(Stmt::Let(local, read), block);
-            return (self.push(Expr::Local(local)), place);
-        };
-        let mut read = self.push(Expr::Cell(place.cell));
-        for step in &mut place.steps {
-            read = match step {
-                PlaceStep::Field(name) => self.push(Expr::Field(read, *name)),
-                PlaceStep::Index(index) => {
-                    let local = self.new_local();
-                    self.emit(Stmt::Let(local, *index), block);
-                    *index = self.push(Expr::Local(local));
-                    self.push(Expr::Index(read, *index))
-                }
-            };
-        }
-        (read, Ok(place))
-    }
-
-    /// Whether an expression only goes to where something stands, and works out nothing.
-    fn is_read_in_place(&self, mut read: u32) -> bool {
-        loop {
-            match &self.plan.exprs[read as usize] {
-                Expr::Cell(_) | Expr::Local(_) => return true,
-                Expr::Field(of, _) | Expr::Index(of, _) => read = *of,
-                _ => return false,
-            }
         }
     }
 
@@ -759,7 +538,7 @@ impl Checker<'_> {
 
     /// The place that an expression names. `Some(Err(_))` says why it cannot be assigned;
     /// `None` means that something else was wrong and has been reported.
-    fn place(&mut self, e: &ast::Expr) -> Option<Result<Assignable, Target>> {
+    pub(crate) fn place(&mut self, e: &ast::Expr) -> Option<Result<Assignable, Target>> {
         match &e.kind {
             ExprKind::Name(name) => self.root(name, e.span),
             ExprKind::Field { of, name, optional: false } => {
@@ -873,118 +652,10 @@ impl Checker<'_> {
             }
         }
     }
-
-    /// The state that the items of a list stand in, or why they cannot be assigned.
-    pub(crate) fn list_source(&self, list: &ast::Expr) -> Result<u32, Target> {
-        match &list.kind {
-            ExprKind::Name(name) => {
-                if let Some(local) = self.local(name) {
-                    return match &local.what {
-                        LocalKind::Item(_, _, place) => {
-                            let cell = place.as_ref().map_err(|why| *why)?.cell;
-                            Ok(self.roots.get(&cell).copied().unwrap_or(cell))
-                        }
-                        _ => Err(Target::Other),
-                    };
-                }
-                let cell = match self.symbols.get(name) {
-                    Some(Symbol::Cell(cell)) => cell,
-                    Some(Symbol::Store(_)) => return Err(Target::Store),
-                    _ => return Err(Target::Other),
-                };
-                match self.cells[*cell as usize].role {
-                    CellRole::State | CellRole::Shared => Ok(*cell),
-                    CellRole::Prop => Err(Target::Prop),
-                    CellRole::Derived => match self.sources.get(name) {
-                        Some(from) => self.list_source(from),
-                        None => Err(Target::Derived),
-                    },
-                    CellRole::Variable => Err(Target::Other),
-                    CellRole::Loaded => Err(Target::Loaded),
-                    CellRole::Stored => Err(Target::Store),
-                }
-            }
-            ExprKind::Field { of, optional: false, .. } => self.list_source(of),
-            ExprKind::Call { callee, .. } => match &callee.kind {
-                ExprKind::Field { of, name, optional: false }
-                    if matches!(
-                        name.name.as_str(),
-                        "filter" | "slice" | "toSorted" | "toReversed"
-                    ) =>
-                {
-                    self.list_source(of)
-                }
-                _ => Err(Target::Made),
-            },
-            _ => Err(Target::Made),
-        }
-    }
-
-    /// A loop over state reads it.
-    pub(crate) fn mark_read(&mut self, list: &ast::Expr) {
-        crate::names::free_names(list, &mut |name| match self.symbols.get(name) {
-            Some(Symbol::Cell(cell)) => self.cells[*cell as usize].read = true,
-            Some(Symbol::Store(store)) => self.stores[*store as usize].used = true,
-            _ => {}
-        });
-    }
-}
-
-/// The list that a chain of members starts at which hand its items on, and these members in order; `None` where one is
-/// called in a way that has no positions: by the name of a function, or to sort items as strings.
-type Chain<'e> = (&'e ast::Expr, Vec<(&'e Ident, &'e [ast::Expr])>);
-
-fn chain_of(list: &ast::Expr) -> Option<Chain<'_>> {
-    let (mut at, mut members) = (list, Vec::new());
-    while let ExprKind::Call { callee, args } = &at.kind {
-        let ExprKind::Field { of, name, optional: false } = &callee.kind else { return None };
-        let is_arrow = |most: usize| match args.as_slice() {
-            [ast::Expr { kind: ExprKind::Arrow(names, _), .. }] => names.len() <= most,
-            _ => false,
-        };
-        let fits = match name.name.as_str() {
-            "filter" => is_arrow(1),
-            "toSorted" => is_arrow(2),
-            "slice" => args.len() <= 2,
-            "toReversed" => args.is_empty(),
-            _ => false,
-        };
-        if !fits {
-            return None;
-        }
-        members.push((name, args.as_slice()));
-        at = of;
-    }
-    members.reverse();
-    Some((at, members))
-}
-
-/// Whether statements write to something of a name.
-fn writes_to(body: &[ast::Stmt], name: &str) -> bool {
-    fn root(e: &ast::Expr) -> Option<&str> {
-        match &e.kind {
-            ExprKind::Name(name) => Some(name),
-            ExprKind::Field { of, .. } | ExprKind::Index { of, .. } => root(of),
-            _ => None,
-        }
-    }
-    body.iter().any(|stmt| match &stmt.kind {
-        StmtKind::Assign { target, .. } => root(target) == Some(name),
-        StmtKind::If(_, then, otherwise) => writes_to(then, name) || writes_to(otherwise, name),
-        // What is inside of its items is written through them.
-        StmtKind::For(_, list, inner) => {
-            let source = chain_of(list).map_or(list, |(source, _)| source);
-            writes_to(inner, name) || root(source) == Some(name)
-        }
-        StmtKind::Expr(e) | StmtKind::Const(_, _, e) | StmtKind::Let(_, _, e) => {
-            list_edit(e).is_some_and(|(list, ..)| root(list) == Some(name))
-        }
-        _ => false,
-    })
 }
 
 /// `list.push(…)` and its like.
-fn list_edit(e: &ast::Expr) -> Option<(&ast::Expr, &Ident, &[ast::Expr])> {
+pub(crate) fn list_edit(e: &ast::Expr) -> Option<(&ast::Expr, &Ident, &[ast::Expr])> {
     let ExprKind::Call { callee, args } = &e.kind else { return None };
     let ExprKind::Field { of, name, optional: false } = &callee.kind else { return None };
     LIST_EDITS.contains(&name.name.as_str()).then_some((of, name, args))

@@ -173,95 +173,63 @@ pub enum ListEdit {
     Sort(Option<Function>),
 }
 
-impl Expr {
-    /// Calls `each` with every direct child.
-    pub fn children(&self, mut each: impl FnMut(ExprId)) {
-        match self {
+/// Does something with every direct child of an expression, borrowed in whichever way that is.
+macro_rules! each_child {
+    ($expr:expr, $each:expr) => {
+        match $expr {
             Expr::Null
             | Expr::Boolean(_)
             | Expr::Number(_)
             | Expr::String(_)
             | Expr::Cell(_)
             | Expr::Local(_) => {}
-            Expr::Field(a, _) | Expr::Unary(_, a) => each(*a),
+            Expr::Field(a, _) | Expr::Unary(_, a) => $each(a),
             Expr::Index(a, b)
             | Expr::Binary(_, a, b)
             | Expr::Logical(_, a, b)
             | Expr::Unless(a, _, b)
-            | Expr::With(a, _, b) => [*a, *b].into_iter().for_each(each),
-            Expr::Choose(a, b, c) => [*a, *b, *c].into_iter().for_each(each),
+            | Expr::With(a, _, b) => [a, b].into_iter().for_each($each),
+            Expr::Choose(a, b, c) => [a, b, c].into_iter().for_each($each),
             Expr::Concat(pieces) => {
                 for piece in pieces {
                     match piece {
                         Piece::Static(_) => {}
-                        Piece::Value(e) | Piece::Shown(e) => each(*e),
+                        Piece::Value(e) | Piece::Shown(e) => $each(e),
                     }
                 }
             }
             Expr::List(items) => {
                 for Item::One(e) | Item::Spread(e) in items {
-                    each(*e);
+                    $each(e);
                 }
             }
             Expr::Record(fields) => {
                 for Field::One(_, e) | Field::Spread(e) in fields {
-                    each(*e);
+                    $each(e);
                 }
             }
-            Expr::Call(_, receiver, args) => receiver.iter().chain(args).copied().for_each(each),
-            Expr::Walk(_, list, function, extra) => {
-                [*list, function.body].iter().chain(extra).copied().for_each(each);
+            Expr::Call(_, receiver, args) => receiver.into_iter().chain(args).for_each($each),
+            Expr::Walk(_, list, Function { body, .. }, extra) => {
+                [list, body].into_iter().chain(extra).for_each($each);
             }
-            Expr::Ask(_, args) | Expr::Apply(_, args) => args.iter().copied().for_each(each),
+            Expr::Ask(_, args) | Expr::Apply(_, args) => args.into_iter().for_each($each),
         }
+    };
+}
+
+impl Expr {
+    /// Calls `each` with every direct child.
+    pub fn children(&self, mut each: impl FnMut(ExprId)) {
+        let mut each = |child: &ExprId| each(*child);
+        each_child!(self, &mut each);
     }
 
     /// The same with other children.
     #[must_use]
     pub fn with_children(&self, mut other: impl FnMut(ExprId) -> ExprId) -> Expr {
         let mut expr = self.clone();
-        match &mut expr {
-            Expr::Null
-            | Expr::Boolean(_)
-            | Expr::Number(_)
-            | Expr::String(_)
-            | Expr::Cell(_)
-            | Expr::Local(_) => {}
-            Expr::Field(a, _) | Expr::Unary(_, a) => *a = other(*a),
-            Expr::Index(a, b)
-            | Expr::Binary(_, a, b)
-            | Expr::Logical(_, a, b)
-            | Expr::Unless(a, _, b)
-            | Expr::With(a, _, b) => [a, b].into_iter().for_each(|e| *e = other(*e)),
-            Expr::Choose(a, b, c) => [a, b, c].into_iter().for_each(|e| *e = other(*e)),
-            Expr::Concat(pieces) => {
-                for piece in pieces {
-                    if let Piece::Value(e) | Piece::Shown(e) = piece {
-                        *e = other(*e);
-                    }
-                }
-            }
-            Expr::List(items) => {
-                for Item::One(e) | Item::Spread(e) in items {
-                    *e = other(*e);
-                }
-            }
-            Expr::Record(fields) => {
-                for Field::One(_, e) | Field::Spread(e) in fields {
-                    *e = other(*e);
-                }
-            }
-            Expr::Call(_, receiver, args) => {
-                receiver.iter_mut().chain(args).for_each(|e| *e = other(*e));
-            }
-            Expr::Walk(_, list, function, extra) => {
-                let all = [list, &mut function.body].into_iter().chain(extra);
-                all.for_each(|e| *e = other(*e));
-            }
-            Expr::Ask(_, args) | Expr::Apply(_, args) => {
-                args.iter_mut().for_each(|e| *e = other(*e));
-            }
-        }
+        let mut each = |child: &mut ExprId| *child = other(*child);
+        each_child!(&mut expr, &mut each);
         expr
     }
 

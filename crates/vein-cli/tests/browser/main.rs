@@ -45,6 +45,8 @@ mod seeds;
 mod styles;
 mod views;
 mod workbench;
+#[path = "../../../vein-proof/tests/proof/worked.rs"]
+mod worked;
 
 use harness::Test;
 

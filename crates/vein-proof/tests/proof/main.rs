@@ -20,3 +20,4 @@ mod recorded;
 mod sabotage;
 mod seeds;
 mod views;
+mod worked;
