@@ -2,7 +2,7 @@
 
 use crate::code;
 use crate::component::Class;
-use crate::expression::{Names, Notes};
+use crate::expression::Names;
 use crate::kind::Kind;
 use crate::readers::{Who, hands_on};
 use vein_plan::code::{CellId, ExprId};
@@ -106,15 +106,13 @@ impl Class<'_> {
     /// A derived value: worked out again when it is asked for, once what it reads was written.
     fn derived(&mut self, number: CellId, expr: ExprId, reads: &Reads) {
         let (asked_for, notes) = self.asked_for(&format!("rd{number}$"), reads);
-        let begin = notes.as_ref().map_or(String::new(), Notes::begin);
         let reads = reads.paths();
         let mut shares = false;
         let flagged = self.readers.flagged().any(|(who, _)| who == Who::Derived(number));
         let bit = self.readers.bit(Who::Derived(number));
         let keeps = !flagged && bit != 0 && !self.asks(number);
-        let (declared, value) = self.written(|writer| {
+        let (declared, value) = self.written_noting(&notes, |writer| {
             shares = writer.shares(expr);
-            writer.notes.clone_from(&notes);
             writer.keeps = keeps.then_some((number, bit, 0));
             writer.value(expr).alone()
         });
@@ -148,7 +146,7 @@ impl Class<'_> {
         let has = format!("{has}{}", self.or_anew(asks, &kept));
         self.members.push_str(&format!(
             "  get {property}() {{\n{above}    if ({has}) {{\n      {looked}\n      \
-             {mark}{begin}{declared}const value = {value};\n      if ({test}) {{\n        \
+             {mark}{declared}const value = {value};\n      if ({test}) {{\n        \
              undo.push(this, \"w{number}$\", {kept});\n        {kept} = value;\n        \
              mark(this, {woken});{told}\n      }}\n    }}\n    return {kept};\n  }}\n"
         ));

@@ -458,6 +458,19 @@ impl<'a> Class<'a> {
         (writer.declarations(), text)
     }
 
+    /// Writes code of the component that notes what it looks at: what begins to note, with what has to be declared, and its text.
+    pub(crate) fn written_noting(
+        &mut self,
+        notes: &Option<Notes>,
+        what: impl FnOnce(&mut Writer<'_>) -> String,
+    ) -> (String, String) {
+        let (declared, text) = self.written(|writer| {
+            writer.notes.clone_from(notes);
+            what(writer)
+        });
+        (notes.as_ref().map_or(String::new(), Notes::begin) + &declared, text)
+    }
+
     /// A mark of where what follows was written.
     pub(crate) fn mark(&self, at: Location) -> String {
         mark(self.number, at)

@@ -2,7 +2,7 @@
 
 use crate::code;
 use crate::component::{Class, begun, class_name, table};
-use crate::expression::{Names, Notes};
+use crate::expression::Names;
 use crate::kind::Kind;
 use crate::own::{Own, name_in};
 use crate::readers::{Who, cells, list_of, read_of};
@@ -154,12 +154,10 @@ impl Class<'_> {
             Given::Path { .. } => (self.read_all(self.asking_among(&read_of(given))), None),
             Given::Once(_) => Default::default(),
         };
-        let begin = notes.as_ref().map_or(String::new(), Notes::begin);
-        let (declared, value) = self.written(|writer| match given {
+        let (declared, value) = self.written_noting(&notes, |writer| match given {
             Given::Once(expr) => writer.owned(*expr).alone(),
             Given::Value(expr, _) => {
                 shares = writer.shares(*expr);
-                writer.notes.clone_from(&notes);
                 writer.value(*expr).alone()
             }
             Given::Path { cell, path } => {
@@ -191,7 +189,7 @@ impl Class<'_> {
             let (has, looked) = self.asked(Who::Given(at, which));
             let has = format!("{has}{}", self.or_anew(asks, &kept));
             format!(
-                "{above}    if ({has}) {{\n      {looked}\n      {mark}{begin}{declared}const value = {value};\n      \
+                "{above}    if ({has}) {{\n      {looked}\n      {mark}{declared}const value = {value};\n      \
                  if ({test}) {{\n        undo.push(this, \"k{at}_{which}$\", {kept});\n        {kept} = value;\n        \
                  this.spots$[{at}].given(\"{name}\");\n      }}\n    }}\n"
             )

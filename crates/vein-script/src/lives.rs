@@ -60,26 +60,17 @@ impl Class<'_> {
         ));
         for (at, source) in plan.sources.iter().enumerate() {
             let notes = self.notes_for(&format!("re{at}$"), &source.reads);
-            let (declared, args) = self.written(|writer| {
-                writer.notes.clone_from(&notes);
-                writer.owned(source.args).alone()
-            });
-            let begin = notes.map_or(String::new(), |notes| notes.begin());
+            let (declared, args) =
+                self.written_noting(&notes, |writer| writer.owned(source.args).alone());
             let mark = self.mark(source.location);
-            self.members
-                .push_str(&format!("  a{at}$() {{ {mark}{begin}{declared}return {args}; }}\n"));
+            self.members.push_str(&format!("  a{at}$() {{ {mark}{declared}return {args}; }}\n"));
         }
         for (at, hook) in plan.hooks.iter().enumerate() {
             let seen = match &hook.when {
                 When::Added | When::Removed => None,
                 When::Every(period, reads) => {
                     let notes = self.notes_for(&format!("re{}$", plan.sources.len() + at), reads);
-                    let (declared, seen) = self.written(|writer| {
-                        writer.notes.clone_from(&notes);
-                        writer.value(*period).alone()
-                    });
-                    let begin = notes.map_or(String::new(), |notes| notes.begin());
-                    Some((begin + &declared, seen))
+                    Some(self.written_noting(&notes, |writer| writer.value(*period).alone()))
                 }
                 When::Changed(reads) => {
                     let reads = reads.paths().to_vec();

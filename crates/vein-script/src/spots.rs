@@ -279,11 +279,7 @@ impl Class<'_> {
     fn chosen(&mut self, at: usize, value: ExprId) -> (String, String) {
         let notes = reads_of_choice(&self.block.spots[at].kind)
             .and_then(|reads| self.notes_for(&format!("rs{at}$"), reads));
-        let (declared, value) = self.written(|writer| {
-            writer.notes.clone_from(&notes);
-            writer.value(value).alone()
-        });
-        (notes.map_or(String::new(), |notes| notes.begin()) + &declared, value)
+        self.written_noting(&notes, |writer| writer.value(value).alone())
     }
 
     /// What is looked at to work out what stands where.

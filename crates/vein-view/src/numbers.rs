@@ -1,7 +1,7 @@
 //! Which node has which number.
 
 use crate::tree::NodeId;
-use rustc_hash::FxHashMap;
+use std::collections::BTreeMap;
 
 /// How far numbers may lie apart that stand in one table: so many times the nodes that there are, and so many more.
 const TIMES: usize = 4;
@@ -12,7 +12,7 @@ const MORE: usize = 1 << 16;
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Numbers {
     near: Vec<Option<NodeId>>,
-    far: FxHashMap<u32, NodeId>,
+    far: BTreeMap<u32, NodeId>,
 }
 
 impl Numbers {
@@ -33,13 +33,10 @@ impl Numbers {
                 return;
             }
             self.near.resize(at + 1, None);
-            if !self.far.is_empty() {
-                let known = self.near.len();
-                let now: Vec<u32> =
-                    self.far.keys().copied().filter(|far| (*far as usize) < known).collect();
-                for far in now {
-                    self.near[far as usize] = self.far.remove(&far);
-                }
+            // What was far stands in the table by now.
+            while let Some(first) = self.far.first_entry() {
+                let Some(place) = self.near.get_mut(*first.key() as usize) else { break };
+                *place = Some(first.remove());
             }
         }
         self.near[at] = Some(id);
