@@ -22,4 +22,7 @@ impl Finding for BadStyle {
 #[cfg(test)]
 super::examples! { BadStyle:
     "<p>a</p>\n<style>p: { color: blue }</style>" => ": { color: blue }",
+    "<p>a</p>\n<style>p > { color: red }</style>" => ">",
+    "<p>a</p>\n<style>+ p { color: red }</style>" => "+",
+    "<p>a</p>\n<style>p { > b { color: red } b > + i { color: blue } }</style>" => "+",
     "<p>a</p>\n<style>\np { color: red; \n}\n.b % { color: blue }\n</style>" => "% { color: blue }" }

@@ -373,6 +373,8 @@ impl Rewriter<'_> {
             let (edits, subjects) = (self.edits.len(), self.subjects.len());
             self.selectors(at, stop);
             let close = self.closed(stop, end);
+            // What stands in the brackets of a pseudo-element is marked before what it belongs to.
+            self.edits[edits..].sort_by_key(|(place, _)| *place);
             let plain = self.pieces[at].start..self.pieces[stop - 1].end;
             let with = applied(self.css, plain.clone(), &self.edits[edits..]);
             let open = vec![(self.css[plain].to_owned(), with)];

@@ -9,12 +9,17 @@ use crate::values;
 pub(super) const MOST_SUBJECTS: usize = 10_000;
 
 impl Rewriter<'_> {
-    /// A list of selectors apart by commas.
-    pub(super) fn selectors(&mut self, mut at: usize, end: usize) {
+    /// A list of selectors apart by commas; those of a rule inside of another may begin with a combinator.
+    pub(super) fn selectors(&mut self, at: usize, end: usize) {
+        let nested = self.rule.is_some();
+        self.list(at, end, nested);
+    }
+
+    fn list(&mut self, mut at: usize, end: usize, relative: bool) {
         let mut start = at;
         loop {
             if at >= end || self.pieces[at].kind == Kind::Comma {
-                self.selector(start, at);
+                self.selector(start, at, relative);
                 if at >= end {
                     return;
                 }
@@ -28,7 +33,7 @@ impl Rewriter<'_> {
     }
 
     /// Puts the mark on what a selector selects, before a pseudo-element.
-    fn selector(&mut self, start: usize, end: usize) {
+    fn selector(&mut self, start: usize, end: usize, relative: bool) {
         if self.pieces[start..end].iter().all(|piece| piece.kind == Kind::Space) {
             let at = start.min(self.pieces.len() - 1);
             return self.problem(at, at + 1, "a selector is missing beside this");
@@ -41,7 +46,11 @@ impl Rewriter<'_> {
             if !bracketed && matches!(kind, Kind::Open(_) | Kind::Function(_)) {
                 after = self.closing(*at, end);
             }
-            let inside = matches!(kind, Kind::Delim(c) if !".#*>+~&|".contains(*c));
+            let inside = match kind {
+                Kind::Delim(c) => !".#*>+~&|".contains(*c),
+                Kind::Number | Kind::Dimension(_) | Kind::Other => true,
+                _ => false,
+            };
             let class = matches!(kind, Kind::Delim('.'))
                 && !matches!(self.pieces.get(*at + 1).map(|p| &p.kind), Some(Kind::Ident(_)));
             let pseudo = *kind == Kind::Colon
@@ -56,6 +65,9 @@ impl Rewriter<'_> {
                 .find(|at| self.pieces[*at].kind == Kind::Open('{'))
                 .map_or(end, |open| self.closing(open, self.pieces.len()) + 1);
             return self.problem(at, stop, "this is no selector");
+        }
+        if let Some(at) = self.loose_combinator(start, end, relative) {
+            return self.problem(at, at + 1, "a selector is missing beside this");
         }
         let (mut place, mut at) = (None, start);
         let (mut subject, mut nested) = (Subject::default(), false);
@@ -101,7 +113,7 @@ impl Rewriter<'_> {
                 Kind::Function(name) => {
                     let close = self.closing(at, end);
                     if name == "has" {
-                        self.selectors(at + 1, close);
+                        self.list(at + 1, close, true);
                     } else {
                         self.asked_of_inner(at + 1, close);
                     }
@@ -156,12 +168,31 @@ impl Rewriter<'_> {
         self.edits.push((place, mark));
     }
 
+    /// A combinator with nothing before it, where that may not be, or nothing after it.
+    fn loose_combinator(&self, start: usize, end: usize, relative: bool) -> Option<usize> {
+        let (mut at, mut before) = (start, (!relative).then_some(start));
+        let mut last = None;
+        while at < end {
+            match &self.pieces[at].kind {
+                Kind::Space => {}
+                Kind::Delim('>' | '+' | '~') if before.is_some() => return Some(at),
+                Kind::Delim('>' | '+' | '~') => (before, last) = (Some(at), Some(at)),
+                Kind::Open(_) | Kind::Function(_) => {
+                    (at, before, last) = (self.closing(at, end), None, None);
+                }
+                _ => (before, last) = (None, None),
+            }
+            at += 1;
+        }
+        last
+    }
+
     /// `:has()` inside `:not()`, `:is()` and their like.
     fn asked_of_inner(&mut self, mut at: usize, end: usize) {
         while at < end {
             if self.pieces[at].kind == Kind::Function("has".into()) {
                 let close = self.closing(at, end);
-                self.selectors(at + 1, close);
+                self.list(at + 1, close, true);
                 at = close;
             }
             at += 1;

@@ -42,9 +42,9 @@ const BITS: [&str; 24] = [
 ];
 
 /// What styles are made of.
-const STYLES: [&str; 26] = [
+const STYLES: [&str; 28] = [
     "{", "}", "{", "}", "p", ".a", "&", ":", ";", ",", ">", "(", ")", "[", "]", "--a", "color",
-    "red", "1px", "'x'", "@media", "@scope", ":not(", "/* c */", " ", "\n",
+    "red", "1px", "'x'", "@media", "@scope", ":not(", "::has(", "::before", "/* c */", " ", "\n",
 ];
 
 fn char_boundary(text: &str, at: usize) -> usize {
@@ -153,4 +153,29 @@ fn a_rule_has_a_selector() {
     assert_eq!(told("p { { color: red } } p { color: red }"), (1, 1));
     assert_eq!(told("@media (hover) { {} }"), (1, 1));
     assert_eq!(told("p { color: red }"), (0, 0));
+}
+
+/// Whether a component stands in a line is known to those that use one that begins with it.
+#[test]
+fn what_begins_in_a_line_is_told_far_away() {
+    let source = |path: &str, text: &str| Source { path: path.into(), text: text.into() };
+    let outer = source("a-page.vein", "<b>a</b>\n<a-middle></a-middle>\n<b>c</b>\n");
+    let middle = source("a-middle.vein", "<an-inner></an-inner>\n");
+    let texts = |workspace: &Workspace| {
+        let program = workspace.checked().program.expect("no mistakes");
+        let plan = program.plans.iter().find(|plan| &*plan.name == "a-page").expect("a page");
+        let nodes = plan.blocks[0].template.iter();
+        nodes
+            .filter(
+                |node| matches!(node, vein_plan::TemplateNode::Text { text, .. } if **text == *" "),
+            )
+            .count()
+    };
+    let inner = |text: &str| source("an-inner.vein", text);
+    let mut workspace = Workspace::new(vec![outer, middle, inner("<i>b</i>\n")]);
+    assert_eq!(texts(&workspace), 2);
+    for (text, spaces) in [("<p>b</p>\n", 0), ("<i>b</i>\n<p>b</p>\n", 1), ("<u>b</u>\n", 2)] {
+        workspace.change(inner(text));
+        assert_eq!(texts(&workspace), spaces, "{text}");
+    }
 }
