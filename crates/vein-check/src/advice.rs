@@ -10,7 +10,7 @@ use crate::{Diagnostic, FileFacts, Workspace};
 use std::collections::{BTreeMap, BTreeSet};
 use vein_plan::Namespace;
 use vein_syntax::Span;
-use vein_syntax::ast::{AttributeValue, DeclarationKind, Element, Node};
+use vein_syntax::ast::{AttributeValue, DeclarationKind, Element, Expr, ExprKind, Node};
 
 /// Events of a pointer that somebody with a keyboard alone cannot have happen.
 const POINTED: &[&str] = &["click", "dblclick", "mousedown", "mouseup", "pointerdown", "pointerup"];
@@ -26,7 +26,7 @@ const LABELLED: &[&str] = &["button", "input", "meter", "output", "progress", "s
 
 /// Ids that two elements have which can stand in the view together, and those of every row of a loop; classes that
 /// are written twice.
-fn twice(markup: &[Node], file: usize, found: &mut Vec<Diagnostic>) {
+fn twice(markup: &[Node], names: &[&str], file: usize, found: &mut Vec<Diagnostic>) {
     elements(markup, &mut |element| {
         let Some(class) = element.attributes.iter().find(|a| a.is("class")) else { return };
         let AttributeValue::Static(text) = &class.value else { return };
@@ -35,12 +35,13 @@ fn twice(markup: &[Node], file: usize, found: &mut Vec<Diagnostic>) {
             found.push(diagnostic(&UsedTwice::Class(one.into()), file, class.value_span));
         }
     });
-    ids_of(markup, false, file, found);
+    ids_of(markup, names, false, file, found);
 }
 
 /// The ids that what stands in a place can have, with where they are written; says which occur twice.
 fn ids_of<'a>(
     nodes: &'a [Node],
+    names: &[&str],
     in_loop: bool,
     file: usize,
     found: &mut Vec<Diagnostic>,
@@ -54,13 +55,20 @@ fn ids_of<'a>(
         if attribute("or-when").is_none() && attribute("otherwise").is_none() {
             before.append(&mut beside);
         }
-        let mut own = ids_of(&element.children, repeats, file, found);
+        let mut own = ids_of(&element.children, names, repeats, file, found);
         let id = attribute("id").map(|id| (&id.value, id.value_span));
-        if let Some((AttributeValue::Static(id), at)) = id {
+        let called = id.and_then(|(value, at)| match value {
+            AttributeValue::Static(id) => Some((id.as_str(), at)),
+            AttributeValue::OneWay(_, Expr { kind: ExprKind::Name(name), .. }) => {
+                names.contains(&name.as_str()).then_some((name.as_str(), at))
+            }
+            _ => None,
+        });
+        if let Some((id, at)) = called {
             let twice = own.insert(id, at).is_some();
             if repeats || twice {
                 let finding = if repeats { UsedTwice::RowId } else { UsedTwice::Id };
-                found.push(diagnostic(&finding(id.clone()), file, at));
+                found.push(diagnostic(&finding(id.to_owned()), file, at));
             }
         }
         let known = own.iter().filter(|(id, _)| before.contains_key(*id) && !repeats);
@@ -77,18 +85,47 @@ impl Workspace {
     /// of those leads to and events that nobody hears.
     pub fn advice(&self, entries: &[&str]) -> Vec<Diagnostic> {
         let mut found = Vec::new();
+        let several = self.several();
         for (file, facts) in self.files.iter().enumerate() {
             elements(&facts.parsed.file.markup, &mut |element| {
                 found.extend(self.about(element, file));
             });
             self.unmet_classes(file, &mut found);
-            twice(&facts.parsed.file.markup, file, &mut found);
+            let declared = facts.parsed.file.declarations.iter();
+            let names = declared.filter_map(|declaration| match &declaration.kind {
+                DeclarationKind::Names(names) => Some(names),
+                _ => None,
+            });
+            let names: Vec<&str> = names.flatten().map(|name| name.name.as_str()).collect();
+            twice(&facts.parsed.file.markup, &names, file, &mut found);
+            if let Some(name) = facts.name.as_ref().filter(|name| several.contains(name.as_str())) {
+                let (markup, groups) = (&facts.parsed.file.markup, &mut BTreeSet::new());
+                in_several(markup, (file, name, false), groups, &mut found);
+            }
         }
         if !entries.is_empty() {
             self.unused(entries, &mut found);
         }
         found.sort_by_key(|d| (d.file, d.span));
         found
+    }
+
+    /// The components of which there may be several on a page: used in a loop or in two places, or by one of them.
+    fn several(&self) -> BTreeSet<&str> {
+        let mut uses: BTreeMap<&str, usize> = BTreeMap::new();
+        for facts in &self.files {
+            used(&facts.parsed.file.markup, false, &mut uses);
+        }
+        let named = self.files.iter().filter_map(|facts| Some((facts.name.as_deref()?, facts)));
+        let files: BTreeMap<&str, &FileFacts> = named.collect();
+        let mut several: BTreeSet<&str> = BTreeSet::new();
+        let many = uses.iter().filter(|(_, count)| **count > 1);
+        let mut open: Vec<&str> = many.map(|(name, _)| *name).collect();
+        while let Some(name) = open.pop() {
+            let Some(facts) = files.get(name).filter(|_| several.insert(name)) else { continue };
+            open.extend(facts.uses.names.iter().map(String::as_str));
+        }
+        several
     }
 
     fn about(&self, element: &Element, file: usize) -> Option<Diagnostic> {
@@ -206,6 +243,47 @@ impl Workspace {
     }
 }
 
+/// How many times components are used: more than once in a loop.
+fn used<'a>(nodes: &'a [Node], in_loop: bool, uses: &mut BTreeMap<&'a str, usize>) {
+    for node in nodes {
+        let Node::Element(element) = node else { continue };
+        let repeats = in_loop || element.attributes.iter().any(|a| a.is("each"));
+        if element.name.name.contains('-') {
+            *uses.entry(element.name.name.as_str()).or_default() += if repeats { 2 } else { 1 };
+        }
+        used(&element.children, repeats, uses);
+    }
+}
+
+/// Ids and groups of radio buttons in a component of which there may be several.
+fn in_several(
+    nodes: &[Node],
+    (file, of, in_form): (usize, &str, bool),
+    groups: &mut BTreeSet<String>,
+    found: &mut Vec<Diagnostic>,
+) {
+    for node in nodes {
+        let Node::Element(element) = node else { continue };
+        let written = |name: &str| {
+            element.attributes.iter().find(|a| a.is(name)).and_then(|a| match &a.value {
+                AttributeValue::Static(text) => Some((text.clone(), a.value_span)),
+                _ => None,
+            })
+        };
+        if let Some((id, at)) = written("id") {
+            found.push(diagnostic(&UsedTwice::InstanceId(id, of.into()), file, at));
+        }
+        let is_radio = written("type").is_some_and(|(kind, _)| kind.eq_ignore_ascii_case("radio"));
+        if let Some((name, at)) = written("name").filter(|_| is_radio && !in_form)
+            && groups.insert(name.clone())
+        {
+            found.push(diagnostic(&UsedTwice::Group(name, of.into()), file, at));
+        }
+        let in_form = in_form || element.name.name == "form";
+        in_several(&element.children, (file, of, in_form), groups, found);
+    }
+}
+
 fn holds(element: &Element, names: &[&str]) -> bool {
     let mut held = false;
     elements(&element.children, &mut |inner| held |= names.contains(&inner.name.name.as_str()));
@@ -237,6 +315,39 @@ mod tests {
         assert_eq!(workspace.errors(), 0, "{}", workspace.checked().report);
         let all = workspace.advice(entries).into_iter();
         all.map(|d| (d.code, files[d.file].1[d.span.range()].to_owned())).collect()
+    }
+
+    #[test]
+    fn what_several_instances_would_share_is_told() {
+        let note = "<input id='a'><input type='radio' name='b' value='c'><input type='radio' name='b' value='d'>";
+        let own = "names a, b\n<input id='<- a'><input type='radio' name='<- b' value='c'>";
+        let in_form = "<form><input type='radio' name='b' value='c'></form>";
+        let told = |page: &str, note: &str| {
+            let files =
+                [("a-page.vein", page), ("a-note.vein", note), ("a-row.vein", "<a-note></a-note>")];
+            let found = advised(&files, &[]).into_iter();
+            found.map(|(code, at)| format!("{code} {at}")).collect::<Vec<_>>().join(", ")
+        };
+        let both = "used-twice a, used-twice b";
+        for page in [
+            "<a-note></a-note><a-note></a-note>",
+            "<p each='n of [1, 2]'><a-note></a-note></p>",
+            "<a-row></a-row><a-row></a-row>",
+            "<a-row></a-row><a-note></a-note>",
+        ] {
+            assert_eq!(told(page, note), both, "{page}");
+            assert_eq!(told(page, own), "", "{page}");
+            assert_eq!(told(page, in_form), "", "{page}");
+        }
+        assert_eq!(told("<p>none</p>", note), "");
+        assert_eq!(
+            advised(&[("a-b.vein", "names a\n<p id='<- a'></p><b id='<- a'></b>")], &[])[0].0,
+            "used-twice"
+        );
+        assert_eq!(
+            advised(&[("a-b.vein", "names a\n<p each='n of [1, 2]' id='<- a'>{n}</p>")], &[])[0].0,
+            "used-twice"
+        );
     }
 
     #[test]

@@ -2,7 +2,7 @@
 //! them, and what runs by itself.
 
 use crate::diagnostics::{BadTimer, NotLoaded, NotWatchable, WrongAnswer, WrongArguments};
-use crate::scope::{CellRole, Checker, Loaded, Symbol, Typed};
+use crate::scope::{CellRole, Checker, Loaded, Purpose, Symbol, Typed};
 use crate::types::Ty;
 use vein_plan::code::{Body, Expr, Stmt};
 use vein_plan::nearest;
@@ -94,7 +94,7 @@ impl Checker<'_> {
     /// `soil_name(code)` in an expression.
     pub(crate) fn ask(&mut self, callee: &ast::Expr, args: &[ast::Expr]) -> Typed {
         let Some(asked) = self.asked_named(callee, Answers::AtOnce) else { return self.broken() };
-        if self.is_in_function {
+        if self.purpose == Purpose::Function {
             let name = self.source(callee.span);
             let advice = "ask where the function is called, and give it the answer";
             return self.not_usable(name, "a question to the host", advice, callee.span);

@@ -497,6 +497,8 @@ impl Checker<'_> {
         self.event_fields.clear();
         self.locals.push(LocalName { name: "event".into(), span, what: LocalKind::Event });
         let block = match body {
+            // What the browser would do, or whoever stands around, is kept from it, and nothing else happens.
+            EventBody::Pass if options.prevent || options.stop => Vec::new(),
             EventBody::Pass => {
                 self.report(MisplacedAttribute {
                     name: "->".into(),

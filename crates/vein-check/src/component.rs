@@ -12,11 +12,12 @@ use crate::names::{free_names, names_in_function};
 use crate::reach::Finder;
 use crate::report::{Diagnostic, Severity};
 use crate::scope::{
-    CellRole, Checker, EventInfo, HandlerInfo, LocalKind, LocalName, Project, Symbol,
+    CellRole, Checker, EventInfo, HandlerInfo, LocalKind, LocalName, Project, Purpose, Symbol,
 };
 use crate::stores::StoreFacts;
 use crate::types::{Tables, Ty};
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
+use vein_plan::members::Member;
 use vein_plan::{Block, CellKind, Event, Given, Handler, Plan, Reads, SpotKind, When};
 use vein_syntax::ast::{DeclarationKind, Expr, File, Ident, Stmt, TypeExpr, TypedName};
 use vein_syntax::{LineIndex, Span};
@@ -56,7 +57,7 @@ pub(crate) fn component(
         functions: Vec::new(),
         copied: HashMap::default(),
         standing: HashMap::default(),
-        is_in_function: false,
+        purpose: Purpose::default(),
         locals: Vec::new(),
         scope_start: 0,
         next_local: 0,
@@ -137,6 +138,12 @@ impl Checker<'_> {
                         if !self.taken(ident, &mut seen) {
                             self.use_store(ident);
                         }
+                    }
+                }
+                DeclarationKind::Names(names) => {
+                    for ident in names {
+                        let (role, ty, from) = (CellRole::Named, None, None);
+                        self.value(Value { ident, verb, role, ty, from }, &mut seen, &mut values);
                     }
                 }
                 DeclarationKind::Upon(when, body) => hooks.push((when, body, declaration.span)),
@@ -341,6 +348,11 @@ impl Checker<'_> {
         }
         self.start_frame();
         let name = &value.ident.name;
+        if value.role == CellRole::Named {
+            let of = self.push(vein_plan::code::Expr::String(name.as_str().into()));
+            let own = self.push(vein_plan::code::Expr::Call(Member::OwnId, None, vec![of]));
+            return self.value_cell(value, Ty::String, CellKind::State(own));
+        }
         let written = value.ty.map(|ty| self.resolve(ty));
         let why = format!("for `{name}`");
         let typed = value.from.map(|from| match &written {
@@ -440,6 +452,7 @@ impl Checker<'_> {
                 _ if self.plan.store.is_some() => continue,
                 CellRole::Loaded => "loaded value",
                 CellRole::State => "state",
+                CellRole::Named => "name",
                 CellRole::Derived => "derived value",
             };
             let finding = NeverRead { name: cell.name.clone(), what, assigned: cell.assigned };

@@ -3,7 +3,7 @@
 use crate::diagnostics::{NeedsType, TooDeep, WrongArguments, WrongReturn, WrongType};
 use crate::members::{Given, signature, why};
 use crate::narrow::{Fact, facts};
-use crate::scope::{Checker, LocalKind, LocalName, Symbol, Typed};
+use crate::scope::{Checker, LocalKind, LocalName, Purpose, Symbol, Typed};
 use crate::stores::Params;
 use crate::types::Ty;
 use rustc_hash::FxHashMap as HashMap;
@@ -170,7 +170,7 @@ impl Checker<'_> {
         let want = self.functions[number].result.clone().filter(|ty| *ty != Ty::Error);
         let why = format!("for what `{}` gives", declared.ident.name);
         let before = self.found.len();
-        self.is_in_function = true;
+        let around = std::mem::replace(&mut self.purpose, Purpose::Function);
         let given = match declared.body {
             FunctionBody::Value(e) => match &want {
                 Some(want) => self.expr_of(e, want, &why),
@@ -194,7 +194,7 @@ impl Checker<'_> {
                 }
             }
         };
-        self.is_in_function = false;
+        self.purpose = around;
         // What comes after an `if` may be on both ways: it is told of once.
         for finding in self.found.split_off(before) {
             if !self.found[before..].contains(&finding) {
@@ -343,6 +343,7 @@ impl Checker<'_> {
                     self.expr(list);
                     self.report(WrongReturn::Loops, stmt.span);
                 }
+                StmtKind::Try(..) => self.report(WrongReturn::Catches, stmt.span),
                 StmtKind::Give(..) | StmtKind::Reload(_) | StmtKind::Expr(_) => {
                     self.report(WrongReturn::Acts, stmt.span);
                 }

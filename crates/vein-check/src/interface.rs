@@ -5,7 +5,9 @@ use crate::marks::{MARK, Reach};
 use crate::named::{Named, resolve_type};
 use crate::types::Ty;
 use std::collections::{BTreeMap, BTreeSet};
+use vein_plan::Namespace;
 use vein_syntax::ast::{AttributeValue, DeclarationKind, Element, File, Node, TypedName};
+use vein_syntax::elements::stands_alone;
 
 /// What others can know of a component.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -29,6 +31,50 @@ pub(crate) struct Interface {
     pub(crate) always: BTreeSet<String>,
     /// For a store, its name.
     pub(crate) store: Option<String>,
+    /// What its markup begins and ends with.
+    edges: Sides<Edge>,
+    /// Whether it begins and ends with what stands in a line with what is beside it.
+    pub(crate) in_line: Sides<bool>,
+}
+
+/// Something of the beginning of markup, and the same of its end.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(crate) struct Sides<T> {
+    pub(crate) first: T,
+    pub(crate) last: T,
+}
+
+/// What markup begins or ends with.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(crate) enum Edge {
+    /// What stands in a line: text, or an element in text.
+    #[default]
+    Line,
+    /// What stands on lines of its own.
+    Block,
+    /// A component, by its name.
+    Component(String),
+}
+
+impl Edge {
+    /// What a node is to what stands before it, or after it.
+    pub(crate) fn of(mut node: &Node, before: bool) -> Edge {
+        loop {
+            let Node::Element(element) = node else { return Edge::Line };
+            let inner = match before {
+                true => element.children.first(),
+                false => element.children.last(),
+            };
+            node = match (element.name.name.as_str(), inner) {
+                ("group", Some(inner)) => inner,
+                (name, _) if name.contains('-') => return Edge::Component(name.into()),
+                (name, _) if stands_alone(name) && element.namespace == Namespace::Html => {
+                    return Edge::Block;
+                }
+                _ => return Edge::Line,
+            };
+        }
+    }
 }
 
 /// A prop, as those see it that give it.
@@ -105,6 +151,9 @@ impl Interface {
             interface.root_start = start;
         }
         always(&file.markup, &mut interface.always);
+        let edge = |node: Option<&Node>, before| node.map_or(Edge::Line, |n| Edge::of(n, before));
+        interface.edges =
+            Sides { first: edge(file.markup.first(), true), last: edge(file.markup.last(), false) };
         interface
     }
 
@@ -194,6 +243,27 @@ pub(crate) fn work_out_falls<'a>(
     }
     for (name, interface) in interfaces {
         interface.falls = falls.remove(name).into_iter().flatten().collect();
+    }
+}
+
+/// Works out which components stand in a line with what is beside them: one that begins with another does as that does.
+pub(crate) fn work_out_lines(interfaces: &mut BTreeMap<String, Interface>) {
+    let in_line = |name: &str, side: fn(&Sides<Edge>) -> &Edge| {
+        let mut edge = side(&interfaces[name].edges);
+        // Those that go in a circle are told elsewhere.
+        for _ in 0..interfaces.len() {
+            let Edge::Component(inner) = edge else { break };
+            let Some(inner) = interfaces.get(inner) else { break };
+            edge = side(&inner.edges);
+        }
+        *edge != Edge::Block
+    };
+    let found: Vec<Sides<bool>> = interfaces
+        .keys()
+        .map(|name| Sides { first: in_line(name, |s| &s.first), last: in_line(name, |s| &s.last) })
+        .collect();
+    for (interface, in_line) in interfaces.values_mut().zip(found) {
+        interface.in_line = in_line;
     }
 }
 

@@ -51,7 +51,7 @@ pub use vein_plan::nearest;
 
 use diagnostics::from_syntax::from_syntax;
 use diagnostics::{BadFileName, EndlessNesting, NameTaken, diagnostic};
-use interface::{Interface, Uses, work_out_falls};
+use interface::{Interface, Sides, Uses, work_out_falls, work_out_lines};
 use named::{Named, named_types};
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
 use scope::Project;
@@ -266,16 +266,16 @@ impl Workspace {
     fn refresh_interfaces(&mut self, dirty: &mut BTreeSet<usize>) {
         let mut before = std::mem::take(&mut self.interfaces);
         let numbers: Vec<String> = before.keys().cloned().collect();
-        // What is known of those that were not read anew stays; only what falls to their roots
-        // may become another.
-        let mut falls: HashMap<String, Vec<String>> = HashMap::default();
+        // What is known of those that were not read anew stays; only what falls to their roots, and whether they
+        // stand in a line, may become another.
+        let mut unread: HashMap<String, (Vec<String>, Sides<bool>)> = HashMap::default();
         let mut old: HashMap<String, Interface> = HashMap::default();
         for (at, facts) in self.files.iter().enumerate() {
             let Some(name) = &facts.name else { continue };
             let known = before.remove(name);
             let interface = match (known, dirty.contains(&at)) {
                 (Some(known), false) => {
-                    falls.insert(name.clone(), known.falls.clone());
+                    unread.insert(name.clone(), (known.falls.clone(), known.in_line));
                     known
                 }
                 (known, _) => {
@@ -289,6 +289,7 @@ impl Workspace {
             interface.number = number as u32;
         }
         work_out_falls(&mut self.interfaces, self.files.iter().map(|facts| &facts.uses));
+        work_out_lines(&mut self.interfaces);
         // Plans refer to each other by number.
         if !numbers.iter().eq(self.interfaces.keys()) {
             dirty.extend(0..self.files.len());
@@ -302,8 +303,10 @@ impl Workspace {
         let others: BTreeSet<&String> = self
             .interfaces
             .iter()
-            .filter(|(name, interface)| match falls.get(*name) {
-                Some(falls) => *falls != interface.falls,
+            .filter(|(name, interface)| match unread.get(*name) {
+                Some((falls, in_line)) => {
+                    *falls != interface.falls || *in_line != interface.in_line
+                }
                 None => !old.get(*name).is_some_and(|old| old.same_outside(interface)),
             })
             .map(|(name, _)| name)
@@ -459,7 +462,7 @@ fn explained(diagnostic: &Diagnostic, parsed: &Parsed) -> bool {
 fn first_span(node: &vein_syntax::ast::Node) -> Option<Span> {
     match node {
         vein_syntax::ast::Node::Element(element) => Some(element.start_tag),
-        vein_syntax::ast::Node::Text(_) => None,
+        _ => None,
     }
 }
 

@@ -71,7 +71,7 @@ impl Checker<'_> {
         let found = match self.place(list) {
             Some(Ok(found)) => (found.read, found.ty, Ok(found.place)),
             Some(Err(why)) => {
-                let typed = self.expr(list);
+                let typed = self.found_again(|checker| checker.expr(list));
                 (typed.id, typed.ty, Err(why))
             }
             None => (self.broken().id, Ty::Error, Err(Target::Other)),
@@ -242,6 +242,7 @@ impl Checker<'_> {
                     },
                     CellRole::Variable => Err(Target::Other),
                     CellRole::Loaded => Err(Target::Loaded),
+                    CellRole::Named => Err(Target::Named),
                     CellRole::Stored => Err(Target::Store),
                 }
             }
@@ -310,6 +311,10 @@ fn writes_to(body: &[ast::Stmt], name: &str) -> bool {
     body.iter().any(|stmt| match &stmt.kind {
         StmtKind::Assign { target, .. } => root(target) == Some(name),
         StmtKind::If(_, then, otherwise) => writes_to(then, name) || writes_to(otherwise, name),
+        StmtKind::Try(tried, caught, last) => {
+            let caught = caught.iter().any(|caught| writes_to(&caught.body, name));
+            writes_to(tried, name) || caught || writes_to(last, name)
+        }
         // What is inside of its items is written through them.
         StmtKind::For(_, list, inner) => {
             let source = chain_of(list).map_or(list, |(source, _)| source);

@@ -2,7 +2,7 @@
 
 use crate::diagnostics::too_deep::DEEPEST_TYPE;
 use crate::diagnostics::{NoEffect, TooDeep, UnknownField, WrongArguments, WrongType};
-use crate::scope::{Checker, Links, LocalKind, LocalName, Symbol, Typed};
+use crate::scope::{Checker, Links, LocalKind, LocalName, Purpose, Symbol, Typed};
 use crate::types::Ty;
 use vein_plan::code::{Expr, Function, LocalId};
 use vein_plan::members::{MEMBERS, Member, MemberInfo, Param, Receiver, Returns, find};
@@ -79,6 +79,7 @@ impl Checker<'_> {
             return Some(self.list_from(name, args));
         }
         let on = match root.as_str() {
+            "Date" => Receiver::Date,
             "Math" => Receiver::Math,
             "JSON" => Receiver::Json,
             "Local" => Receiver::Local,
@@ -91,6 +92,11 @@ impl Checker<'_> {
         let Some(info) = find(on, &name.name) else {
             return Some(self.unknown_member(name, on, root.clone()));
         };
+        if info.member.is_of_the_moment()
+            && let Some(refused) = self.not_at_a_moment(info, of.span.to(name.span))
+        {
+            return Some(refused);
+        }
         Some(match (args, info.property) {
             (None, true) => self.typed(Expr::Call(info.member, None, Vec::new()), Ty::Number),
             (Some((args, span)), false) => self.standard(info, None, args, span),
@@ -103,6 +109,30 @@ impl Checker<'_> {
                 self.not_usable(name.name.clone(), "a constant", &advice, name.span)
             }
         })
+    }
+
+    /// Refuses what gives something else each time where nobody knows when, or how often, it is worked out.
+    fn not_at_a_moment(&mut self, info: &MemberInfo, at: Span) -> Option<Typed> {
+        let (what, state, example) = match info.member {
+            Member::Now => ("the time", "moment", "Date.now()"),
+            _ => ("chance", "pick", "Math.random()"),
+        };
+        let advice = match self.purpose {
+            Purpose::Done => return None,
+            Purpose::Shown => format!(
+                "what is shown follows state, so have a handler write it there: `holds {state} = 0` and `upon added {{ {state} = \
+                 {example} }}`, or `upon every (1000) {{ … }}`"
+            ),
+            Purpose::Function => format!(
+                "a function gives the same for the same: take it as an argument, `({state}: number)`, and give it `{example}`"
+            ),
+            Purpose::Found => {
+                format!(
+                    "it is looked at more than once: work it out before, `const {state} = {example}`"
+                )
+            }
+        };
+        Some(self.not_usable(example.into(), what, &advice, at))
     }
 
     /// `Array.from({ length: n }, (_, at) => …)`, `Array.from(list, item => …)`
@@ -328,7 +358,9 @@ impl Checker<'_> {
                 }
                 Param::Comparator => {
                     let params = [item.clone(), item.clone()];
-                    given = self.function(arg, &params, info, Some(&Ty::Number));
+                    given = self.found_again(|checker| {
+                        checker.function(arg, &params, info, Some(&Ty::Number))
+                    });
                 }
                 Param::Reducer => {
                     let so_far = initial.as_ref().map_or(Ty::Error, |typed| typed.ty.clone());

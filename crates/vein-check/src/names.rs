@@ -43,6 +43,16 @@ fn walk_all<'a>(stmts: &'a [Stmt], bound: &mut Vec<&'a str>, each: &mut impl FnM
                 walk_all(then, bound, each);
                 walk_all(otherwise, bound, each);
             }
+            StmtKind::Try(tried, caught, last) => {
+                walk_all(tried, bound, each);
+                if let Some(caught) = caught {
+                    let reason = caught.reason.as_ref().map(|reason| reason.name.as_str());
+                    bound.extend(reason);
+                    walk_all(&caught.body, bound, each);
+                    bound.truncate(bound.len() - usize::from(reason.is_some()));
+                }
+                walk_all(last, bound, each);
+            }
             StmtKind::For(name, list, body) => {
                 walk(list, bound, each);
                 bound.push(&name.name);

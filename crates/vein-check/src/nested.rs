@@ -364,13 +364,23 @@ impl Checker<'_> {
             }
             None => groups.push((slot, vec![node.clone()], with)),
         };
-        for node in &element.children {
+        let children = &element.children;
+        for (at, node) in children.iter().enumerate() {
             match node {
+                // White space between two that go into the same slot.
+                Node::Space => {
+                    let (before, after) = (&children[..at], &children[at + 1..]);
+                    if let (Some(before), Some(after)) = (before.last(), after.first())
+                        && slot_of(before) == slot_of(after)
+                    {
+                        add(slot_of(before), node, Vec::new());
+                    }
+                }
                 Node::Element(child) => {
                     self.slotted.insert(child.start_tag.start);
                     let with = child.attributes.iter().find(|a| a.is("with"));
                     let names = with.map_or(Vec::new(), |a| handed_names(self.text, a));
-                    add(static_value(child, "slot"), node, names);
+                    add(slot_of(node), node, names);
                 }
                 // A space between slotted elements is not content.
                 Node::Text(pieces) => {
@@ -429,7 +439,7 @@ impl Checker<'_> {
                 let named = child.attributes.iter().find(|a| a.is("slot"));
                 Some(named.map_or(child.name.span, |a| a.value_span))
             }
-            Node::Text(_) => None,
+            _ => None,
         });
         let finding = UnknownSlot {
             component: element.name.name.clone(),
@@ -543,6 +553,14 @@ impl Checker<'_> {
         });
         let kind = SpotKind::Renamed { name, reads: Reads::Fixed(Vec::new()), block };
         self.add_spot(kind, format!("{called} tag"), element.name.span, inside, markup);
+    }
+}
+
+/// The slot that a node in a component goes into.
+fn slot_of(node: &Node) -> String {
+    match node {
+        Node::Element(child) => static_value(child, "slot"),
+        _ => String::new(),
     }
 }
 

@@ -30,6 +30,20 @@ pub(crate) struct Project<'a> {
     pub(crate) handed: &'a RefCell<crate::Handed>,
 }
 
+/// What an expression is for.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum Purpose {
+    /// To be shown, derived, or what state is at first: it is worked out whenever something else asks for it.
+    #[default]
+    Shown,
+    /// What a function gives.
+    Function,
+    /// A value in a statement: it is worked out once, when the statement runs.
+    Done,
+    /// A position, or the list of a loop, which may be looked at several times.
+    Found,
+}
+
 /// What a declared name is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Symbol {
@@ -53,6 +67,8 @@ pub(crate) enum CellRole {
     Derived,
     /// Filled by answers of the host.
     Loaded,
+    /// A name of elements that is the component's alone.
+    Named,
     /// A value of a store.
     Stored,
     /// A variable of the markup, or what was made for it.
@@ -148,8 +164,8 @@ pub(crate) struct Checker<'a> {
     pub(crate) copied: HashMap<(u32, u32), u32>,
     /// The cells here that stand for those of stores, in the same way.
     pub(crate) standing: HashMap<(u32, u32), u32>,
-    /// Whether what a function gives is compiled.
-    pub(crate) is_in_function: bool,
+    /// What the expressions are for that are compiled.
+    pub(crate) purpose: Purpose,
     pub(crate) locals: Vec<LocalName>,
     /// Where the locals of the innermost scope begin.
     pub(crate) scope_start: usize,
@@ -175,6 +191,26 @@ pub(crate) struct Checker<'a> {
 }
 
 impl<'a> Checker<'a> {
+    /// Compiles expressions that are for something else than those around them.
+    pub(crate) fn with_purpose<T>(
+        &mut self,
+        purpose: Purpose,
+        run: impl FnOnce(&mut Self) -> T,
+    ) -> T {
+        let around = std::mem::replace(&mut self.purpose, purpose);
+        let result = run(self);
+        self.purpose = around;
+        result
+    }
+
+    /// The same for what is looked at more than once where it stands in a statement.
+    pub(crate) fn found_again<T>(&mut self, run: impl FnOnce(&mut Self) -> T) -> T {
+        match self.purpose {
+            Purpose::Done => self.with_purpose(Purpose::Found, run),
+            _ => run(self),
+        }
+    }
+
     pub(crate) fn report<F: Finding>(&mut self, finding: F, span: Span) {
         self.found.push(diagnostic(&finding, self.file, span));
     }

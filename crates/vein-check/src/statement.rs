@@ -2,11 +2,12 @@
 
 use crate::diagnostics::cannot_assign::Target;
 use crate::diagnostics::{
-    CannotAssign, NameTaken, NeedsType, NoEffect, UnknownEvent, WrongArguments, WrongType,
+    CannotAssign, NameTaken, NeedsType, NoEffect, NothingToCatch, UnknownEvent, WrongArguments,
+    WrongType,
 };
 use crate::members::LIST_EDITS;
 use crate::narrow::{facts, path_of};
-use crate::scope::{CellRole, Checker, LocalKind, LocalName, Symbol, Typed};
+use crate::scope::{CellRole, Checker, LocalKind, LocalName, Purpose, Symbol, Typed};
 use crate::types::Ty;
 use vein_plan::code::{Body, Expr, Function, ListEdit, Place, PlaceStep, Stmt};
 use vein_plan::members::Member;
@@ -42,7 +43,7 @@ impl Checker<'_> {
 
     fn statement(&mut self, stmt: &ast::Stmt, block: &mut Body) {
         let around = std::mem::replace(&mut self.at, stmt.span);
-        self.statement_of(&stmt.kind, block);
+        self.with_purpose(Purpose::Done, |checker| checker.statement_of(&stmt.kind, block));
         self.at = around;
     }
 
@@ -61,6 +62,7 @@ impl Checker<'_> {
             StmtKind::Assign { target, op, value } => self.assign(target, *op, value, block),
             StmtKind::If(test, then, otherwise) => self.branch(test, then, otherwise, block),
             StmtKind::For(name, list, body) => self.each(name, list, body, block),
+            StmtKind::Try(tried, caught, last) => self.tried(tried, caught.as_ref(), last, block),
             StmtKind::Return(_) => self.emit(Stmt::Return, block),
             StmtKind::Give(name, args) => self.give(name, args, block),
             StmtKind::Reload(name) => self.reload(name, block),
@@ -300,6 +302,64 @@ impl Checker<'_> {
         }
     }
 
+    /// `try { … } catch (reason) { … } finally { … }`: of what is known before, state and variables may be others wherever it goes on.
+    fn tried(
+        &mut self,
+        tried: &[ast::Stmt],
+        caught: Option<&ast::Catch>,
+        last: &[ast::Stmt],
+        block: &mut Body,
+    ) {
+        let at = self.at;
+        let before = self.found.len();
+        let tried = self.block(tried);
+        if caught.is_some() && self.found.len() == before && !self.may_fail(&tried) {
+            self.report(NothingToCatch, at);
+        }
+        let forget = |checker: &mut Self| {
+            checker.forget_state();
+            checker.forget_variables();
+        };
+        forget(self);
+        let caught = caught.map(|ast::Catch { reason, body }| {
+            self.scoped(|checker| {
+                let local = match reason {
+                    Some(reason) => checker.bind_local(reason, Ty::String),
+                    None => checker.new_local(),
+                };
+                (local, checker.block(body))
+            })
+        });
+        forget(self);
+        let last = self.block(last);
+        forget(self);
+        self.emit(Stmt::Try(tried, caught, last), block);
+    }
+
+    /// Whether the host may fail in some statements, as far as they can tell.
+    fn may_fail(&self, body: &Body) -> bool {
+        let mut open = body.clone();
+        while let Some(stmt) = open.pop() {
+            let stmt = &self.plan.stmts[stmt as usize];
+            if matches!(
+                stmt,
+                Stmt::Await(..) | Stmt::Call(..) | Stmt::CallStore(..) | Stmt::Give(..)
+            ) {
+                return true;
+            }
+            let mut exprs = Vec::new();
+            stmt.children(|expr| exprs.push(expr), |inner| open.push(inner));
+            while let Some(expr) = exprs.pop() {
+                let expr = &self.plan.exprs[expr as usize];
+                if matches!(expr, Expr::Ask(..)) {
+                    return true;
+                }
+                expr.children(|child| exprs.push(child));
+            }
+        }
+        false
+    }
+
     fn give(&mut self, name: &Ident, args: &[ast::Expr], block: &mut Body) {
         let Some(event) = self.events.iter().position(|event| event.name == name.name) else {
             let known: Vec<String> = self.events.iter().map(|e| e.name.clone()).collect();
@@ -473,10 +533,12 @@ impl Checker<'_> {
             }
             _ => match args.first() {
                 None => ListEdit::Sort(None),
-                Some(compare) => match self.comparator(compare, &item) {
-                    Some(function) => ListEdit::Sort(Some(function)),
-                    None => return,
-                },
+                Some(compare) => {
+                    match self.found_again(|checker| checker.comparator(compare, &item)) {
+                        Some(function) => ListEdit::Sort(Some(function)),
+                        None => return,
+                    }
+                }
             },
         };
         self.assigned(path_of(list), &Ty::Error);
@@ -567,7 +629,10 @@ impl Checker<'_> {
                     Ok(base) => base,
                     Err(why) => return Some(Err(why)),
                 };
-                let index = self.expr_of(index, &Ty::Number, "for a position").id;
+                let number = &Ty::Number;
+                let index =
+                    self.found_again(|checker| checker.expr_of(index, number, "for a position"));
+                let index = index.id;
                 match base.ty {
                     Ty::List(item) => {
                         let mut place = base.place;
@@ -631,6 +696,7 @@ impl Checker<'_> {
                     CellRole::Variable => Err(Target::Other),
                     CellRole::Loaded => Err(Target::Loaded),
                     CellRole::Stored => Err(Target::Store),
+                    CellRole::Named => Err(Target::Named),
                     CellRole::State | CellRole::Shared => {
                         info.assigned = true;
                         let ty = info.ty.clone();

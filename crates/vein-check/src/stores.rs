@@ -297,6 +297,7 @@ impl Checker<'_> {
                 DeclarationKind::Takes(..) => "takes",
                 DeclarationKind::Shares(..) => "shares",
                 DeclarationKind::Gives(..) => "gives",
+                DeclarationKind::Names(..) => "names",
                 _ => continue,
             };
             let start = declaration.span.start;
@@ -306,7 +307,7 @@ impl Checker<'_> {
         if let Some(node) = file.markup.first() {
             let span = match node {
                 ast::Node::Element(element) => element.start_tag,
-                ast::Node::Text(_) => Span::default(),
+                _ => Span::default(),
             };
             self.report(StoreAlone::Shows, span);
         } else if let Some(style) = file.style {

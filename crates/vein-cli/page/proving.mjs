@@ -142,7 +142,8 @@ const commands = {
 
 const answers = {
   /** Opens a component in place of its HTML, compiled as `vein build` ships it. */
-  async open({ component, props, answered, later, html }) {
+  async open({ component, props, answered, later, html, date, seed }) {
+    Object.assign(clock, { day: date, seed });
     ({ inside } = await import(`/built/${component}.mjs`));
     const { FACE, Opened } = inside;
     view.innerHTML = html;

@@ -47,6 +47,8 @@ const ANSWER: &[(&str, Takes)] = &[
     ("after", Takes::Number),
     ("every", Takes::Number),
     ("values", Takes::List),
+    ("value", Takes::Anything),
+    ("fails", Takes::Text),
     ("wander", Takes::Table(WANDER)),
     ("fails_every", Takes::Number),
     ("reason", Takes::Text),

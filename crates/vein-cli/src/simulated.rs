@@ -5,7 +5,7 @@ use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::time::Duration;
+use std::time::{Duration, SystemTime};
 use vein::{PageBuilder, Value};
 
 /// What a page is opened with, beside its data.
@@ -29,6 +29,10 @@ pub(crate) struct Answer {
     /// The answers: each question, or item, takes the next, and the first again after the last.
     #[serde(default)]
     values: Vec<serde_json::Value>,
+    /// The only answer, as a scenario writes it.
+    value: Option<serde_json::Value>,
+    /// Why there never is one, as a scenario writes it.
+    fails: Option<String>,
     /// Instead of them, a number that wanders, as a sensor's does.
     wander: Option<Wander>,
     /// Every so many questions, there is no answer.
@@ -51,12 +55,25 @@ struct Wander {
 impl Answer {
     /// What is answered at once, always.
     pub(crate) fn at_once(&self) -> Option<Value> {
-        self.values.first().map(|value| Value::from(value.clone()))
+        let value = self.value.as_ref().or(self.values.first()).filter(|_| self.fails.is_none());
+        value.map(|value| Value::from(value.clone()))
+    }
+
+    /// The answer to a question or item of a number, from zero on.
+    fn numbered(&self, number: usize) -> serde_json::Value {
+        let which = number % self.values.len().max(1);
+        self.value.as_ref().or(self.values.get(which)).cloned().unwrap_or_default()
     }
 }
 
 fn no_reason() -> String {
     "there is no answer".to_owned()
+}
+
+/// The time of day, in whole milliseconds since 1970.
+pub(crate) fn date() -> f64 {
+    let since = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH);
+    since.map_or(0.0, |since| since.as_millis() as f64)
 }
 
 /// Has a page answered as the settings say. What they do not name is left without an answer.
@@ -66,12 +83,15 @@ pub(crate) fn answered(
 ) -> Result<PageBuilder, vein::Error> {
     #[cfg(feature = "locale")]
     let opening = opening.locale(&answers.locale, &answers.zone)?;
-    let mut opening = opening.manual_answers();
+    let mut opening = opening.date(date()).manual_answers();
     for (name, answer) in &answers.functions {
         let answer = Arc::new(answer.clone());
         let at_once = answer.clone();
         opening = opening.answer_values(name, move |_| {
-            at_once.at_once().ok_or_else(|| "`values` in vein.toml says nothing".to_owned())
+            at_once.at_once().ok_or_else(|| match &at_once.fails {
+                Some(reason) => reason.clone(),
+                None => "`values` in vein.toml says nothing".to_owned(),
+            })
         });
         let asked = Arc::new(AtomicU64::new(0));
         opening = opening.try_stream(name, move |args: &[Value]| {
@@ -110,9 +130,11 @@ fn items(
             if answer.fails_every.is_some_and(|every| every > 0 && number.is_multiple_of(every)) {
                 return Some((Err(answer.reason.clone()), (at + 1, now, seed)));
             }
+            if let Some(reason) = &answer.fails {
+                return Some((Err(reason.clone()), (at + 1, now, seed)));
+            }
             let Some(Wander { from, to, step }) = answer.wander else {
-                let which = (number - 1 + at) as usize % answer.values.len().max(1);
-                let value = answer.values.get(which).cloned().unwrap_or_default();
+                let value = answer.numbered((number - 1 + at) as usize);
                 return Some((Ok(value), (at + 1, now, seed)));
             };
             let seed = next(seed);

@@ -119,8 +119,9 @@ impl<'a> Code<'a> {
 
     fn stmt(self, stmt: StmtId) -> Node {
         let stmt = &self.plan.stmts[stmt as usize];
-        let (mut says, mut exprs, mut bodies) = (String::new(), Vec::new(), Vec::new());
+        let (mut says, mut exprs) = (String::new(), Vec::new());
         stmt.children(|expr| exprs.push(expr), |_| {});
+        let bodies = stmt.bodies().cloned().collect();
         match stmt {
             Stmt::Let(local, _) => write!(says, "const {local}"),
             Stmt::Vary(local, ty, _) => {
@@ -145,13 +146,10 @@ impl<'a> Code<'a> {
                 };
                 write!(says, "{what} {by:?} {}", self.place(place).0)
             }
-            Stmt::If(_, then, otherwise) => {
-                bodies.extend([then.clone(), otherwise.clone()]);
-                write!(says, "if")
-            }
-            Stmt::For(local, _, body) => {
-                bodies.push(body.clone());
-                write!(says, "for {local}")
+            Stmt::If(..) => write!(says, "if"),
+            Stmt::For(local, ..) => write!(says, "for {local}"),
+            Stmt::Try(_, caught, _) => {
+                write!(says, "try {:?}", caught.as_ref().map(|(local, _)| local))
             }
             Stmt::Call(handler, _) => {
                 write!(says, "call {}", self.plan.handlers[*handler as usize].name)

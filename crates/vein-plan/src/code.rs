@@ -137,6 +137,8 @@ pub enum Stmt {
     If(ExprId, Body, Body),
     /// `for (const item of list) …`: the local is the position.
     For(LocalId, ExprId, Body),
+    /// `try … catch (reason) … finally …`: the local is the reason why the host failed.
+    Try(Body, Option<(LocalId, Body)>, Body),
     /// A call of one of the component's own handlers.
     Call(u32, Vec<ExprId>),
     /// `give name(…)`
@@ -258,20 +260,28 @@ impl Stmt {
                 place.indices().for_each(&mut expr);
                 edit.expressions().into_iter().for_each(expr);
             }
-            Stmt::If(test, then, otherwise) => {
-                expr(*test);
-                then.iter().chain(otherwise).copied().for_each(&mut stmt);
-            }
-            Stmt::For(_, list, body) => {
-                expr(*list);
-                body.iter().copied().for_each(&mut stmt);
-            }
+            Stmt::If(of, ..) | Stmt::For(_, of, _) => expr(*of),
+            Stmt::Try(..) => {}
             Stmt::Call(_, args)
             | Stmt::Give(_, args)
             | Stmt::CallStore(_, _, args)
             | Stmt::Await(_, args, _) => args.iter().copied().for_each(expr),
             Stmt::Return | Stmt::Reload(_) => {}
         }
+        self.bodies().flatten().copied().for_each(&mut stmt);
+    }
+
+    /// The lists of statements in it, in the order in which they were written.
+    pub fn bodies(&self) -> impl Iterator<Item = &Body> + Clone {
+        let [first, second, third] = match self {
+            Stmt::If(_, then, otherwise) => [Some(then), Some(otherwise), None],
+            Stmt::For(_, _, body) => [Some(body), None, None],
+            Stmt::Try(tried, caught, last) => {
+                [Some(tried), caught.as_ref().map(|(_, body)| body), Some(last)]
+            }
+            _ => [None; 3],
+        };
+        first.into_iter().chain(second).chain(third)
     }
 }
 

@@ -20,6 +20,8 @@ pub enum Receiver {
     Global,
     /// The constructor `Number`, for what stands on it.
     Numbers,
+    /// The constructor `Date`, for what stands on it.
+    Date,
     /// Nothing that an expression can name: what the checker says of positions in texts, and puts around data on its way into CSS.
     Unnamed,
 }
@@ -202,6 +204,7 @@ members! {
     Math "tan" Tan method [Number] 1 Number;
     Math "tanh" Tanh method [Number] 1 Number;
     Math "trunc" Trunc method [Number] 1 Number;
+    Math "random" Random method [] 0 Number;
     Math "E" E property [] 0 Number;
     Math "LN10" Ln10 property [] 0 Number;
     Math "LN2" Ln2 property [] 0 Number;
@@ -229,8 +232,10 @@ members! {
     Numbers "isFinite" IsFinite method [Number] 1 Boolean;
     Numbers "isInteger" IsInteger method [Number] 1 Boolean;
     Numbers "isNaN" IsNan method [Number] 1 Boolean;
+    Date "now" Now method [] 0 Number;
     Unnamed "index" StringIndex method [Number] 1 MaybeString;
     Unnamed "from" OfLength method [Number] 1 SameList;
+    Unnamed "id" OwnId method [String] 1 String;
     Unnamed "declarations" CssDeclarations method [Any] 1 MaybeString;
     Unnamed "piece" CssPiece method [Any] 1 String;
 }
@@ -250,6 +255,11 @@ impl Member {
     /// The member's row in the table.
     pub fn info(self) -> &'static MemberInfo {
         &MEMBERS[self as usize]
+    }
+
+    /// Whether it gives something else each time, so that only statements may ask for it.
+    pub fn is_of_the_moment(self) -> bool {
+        matches!(self, Member::Now | Member::Random)
     }
 
     /// Whether its first argument is a function, so that the evaluator walks the list itself.

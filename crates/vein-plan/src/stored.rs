@@ -265,7 +265,7 @@ choices! {
     Stmt {
         0 Let(a, b), 1 Set(a, b), 2 Edit(a, b), 3 If(a, b, c), 4 For(a, b, c), 5 Call(a, b),
         6 Give(a, b), 7 Return, 8 CallStore(a, b, c), 9 Await(a, b, c), 10 Reload(a),
-        11 Assign(a, b), 12 Vary(a, b, c),
+        11 Assign(a, b), 12 Vary(a, b, c), 13 Try(a, b, c),
     }
     ListEdit { 0 Push(a), 1 Pop, 2 Shift, 3 Unshift(a), 4 Splice(a, b, c), 5 Reverse, 6 Sort(a) }
     Answers { 0 AtOnce, 1 Later, 2 Again }

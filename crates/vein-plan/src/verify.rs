@@ -597,7 +597,8 @@ impl Verifier<'_> {
             | Stmt::Vary(local, ..)
             | Stmt::Assign(local, _)
             | Stmt::For(local, ..)
-            | Stmt::Await(_, _, Some(local)) = stmt
+            | Stmt::Await(_, _, Some(local))
+            | Stmt::Try(_, Some((local, _)), _) = stmt
             {
                 ensure(*local < locals, || "a local outside its handler".into())?;
             }

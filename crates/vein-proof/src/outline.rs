@@ -80,6 +80,8 @@ impl Outline<'_> {
                     }
                     open.push(number);
                 }
+                // The space between two elements is nothing that anybody looks for.
+                TemplateNode::Text { text, .. } if **text == *" " => {}
                 TemplateNode::Text { text, .. } => {
                     self.rows.push(Row { depth, what: format!("{text:?}"), source: None });
                 }

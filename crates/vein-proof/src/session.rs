@@ -172,6 +172,11 @@ impl Session {
         self.runtime.record_changes(on);
     }
 
+    /// Sets the time of day, in milliseconds since 1970.
+    pub fn set_date(&mut self, date: f64) {
+        self.runtime.set_date(date);
+    }
+
     /// The engine.
     pub fn runtime(&self) -> &Runtime {
         &self.runtime

@@ -2,8 +2,32 @@
 
 use crate::graph::Graph;
 use crate::pulse::{PlaceId, Which};
-use crate::scope::{NONE, ScopeId};
-use vein_plan::SpotKind;
+use crate::scope::{Key, NONE, ScopeId};
+use std::fmt::Write;
+use vein_plan::{SpotKind, Text};
+
+/// Letters and digits that stand for a text, by 53 bits of it.
+fn mixed(text: &str) -> String {
+    let (mut low, mut high) = (0x811c_9dc5_u32, 0x9747_b28c_u32);
+    for unit in text.encode_utf16() {
+        low = (low ^ u32::from(unit)).wrapping_mul(0x0100_0193);
+        high = (high ^ u32::from(unit)).wrapping_mul(0x85eb_ca6b);
+    }
+    let spread = |n: u32| {
+        let n = (n ^ (n >> 16)).wrapping_mul(0x7feb_352d);
+        n ^ (n >> 15)
+    };
+    let mut rest = u64::from(spread(high) & 0x1f_ffff) << 32 | u64::from(spread(low));
+    let mut out = Vec::new();
+    loop {
+        out.push(char::from_digit((rest % 36) as u32, 36).unwrap_or('0'));
+        rest /= 36;
+        if rest == 0 {
+            break;
+        }
+    }
+    out.iter().rev().collect()
+}
 
 impl Graph {
     /// The names of a scope and of those around it, outermost first, without the page's own.
@@ -41,6 +65,34 @@ impl Graph {
         }
         names.reverse();
         names
+    }
+
+    /// A name that no other component on the page has: with the way to where it stands, mixed to 53 bits. The page's own
+    /// keeps the name as it is.
+    pub(crate) fn own_id(&self, mut scope: ScopeId, name: &Text) -> Text {
+        let mut way = String::new();
+        loop {
+            let here = self.scope(scope);
+            let (holder, spot) = here.holder;
+            if holder == NONE {
+                break;
+            }
+            let around = self.scope(holder);
+            let block = &self.prepared.plan(around.plan).blocks[around.block as usize];
+            let _ = write!(way, "/{spot}");
+            if let SpotKind::List { by, .. } = &block.spots[spot as usize].kind {
+                let _ = match (by, &here.key) {
+                    (Some(_), Key::Text(text)) => write!(way, ".{}", text.to_utf8()),
+                    (Some(_), key) => write!(way, ".{key}"),
+                    (None, _) => write!(way, ".{}", here.position),
+                };
+            }
+            scope = holder;
+        }
+        match way.is_empty() {
+            true => name.clone(),
+            false => Text::from(format!("{}-{}", name.to_utf8(), mixed(&way)).as_str()),
+        }
     }
 
     /// The address of something in a scope.

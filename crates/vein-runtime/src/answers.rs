@@ -29,6 +29,11 @@ pub struct Host {
     pub quiet: bool,
     /// What each pulse may use up.
     pub budget: Budget,
+    /// The time of day when the page is opened, in milliseconds since 1970, for `Date.now()`; without it, that of the page in whose
+    /// place it is opened, or else 1970.
+    pub date: Option<f64>,
+    /// What `Math.random()` begins with: pages that begin with the same come to the same.
+    pub seed: u32,
 }
 
 impl std::fmt::Debug for Host {
@@ -139,12 +144,14 @@ impl Graph {
 
     /// What the host answers, for an evaluation: a failure is noted, and whoever started it finds it.
     pub(crate) fn ask(&mut self, scope: ScopeId, asked: u32, args: &[Value]) -> Value {
-        match self.answer_at_once(self.scope(scope).plan, asked, args) {
-            Ok(value) => value,
-            Err(fault) => {
-                self.fault.get_or_insert(fault);
-                Value::Null
-            }
+        // Where something has failed, nothing more is asked.
+        if self.fault.is_some() {
+            return Value::Null;
         }
+        self.answer_at_once(self.scope(scope).plan, asked, args).unwrap_or_else(|fault| {
+            self.fault = Some(fault);
+            self.within_derived = !self.acting;
+            Value::Null
+        })
     }
 }

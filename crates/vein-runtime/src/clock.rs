@@ -7,6 +7,7 @@ use crate::record::element_of;
 use crate::runtime::{Resources, Runtime};
 use crate::sabotage::Sabotage;
 use crate::scope::{Millis, QuestionId, ScopeId, TimerKey};
+use crate::unwinding::Failure;
 use rustc_hash::FxHashMap;
 use std::collections::BTreeMap;
 use vein_plan::{Answers, Value, status};
@@ -16,6 +17,8 @@ use vein_plan::{Answers, Value, status};
 pub(crate) struct Waiting {
     /// The time of the host's clock.
     pub(crate) now: f64,
+    /// The time of day when that began, in milliseconds since 1970.
+    pub(crate) began: f64,
     pub(crate) timers: BTreeMap<TimerKey, Timer>,
     pub(crate) questions: FxHashMap<QuestionId, Open>,
     next_timer: u64,
@@ -72,6 +75,16 @@ impl Runtime {
     /// The time on the host's clock, in milliseconds since the page was opened.
     pub fn now(&self) -> f64 {
         self.waiting.now
+    }
+
+    /// The time of day on the page's clock, in milliseconds since 1970: what `Date.now()` gives, but for fractions.
+    pub fn date(&self) -> f64 {
+        self.waiting.began + self.waiting.now
+    }
+
+    /// Sets the time of day; the clock goes on from there.
+    pub fn set_date(&mut self, date: f64) {
+        self.waiting.began = date - self.waiting.now;
     }
 
     /// When the next timer or waiting event is due, in milliseconds of the host's clock.
@@ -349,12 +362,12 @@ impl Runtime {
             Whose::Statements(activity) => {
                 let to = activity.shown(&self.view.graph);
                 let cause = Cause::Answered { function: function.clone(), to, failed };
-                self.pulse(cause, &mut |run, _| match &answer {
-                    Ok(value) => run.resume(activity.clone(), value.clone()),
-                    Err(reason) => {
-                        let (function, reason) = (function.clone(), reason.clone());
-                        Err(crate::fault::Fault::Host { function, reason })
-                    }
+                self.pulse(cause, &mut |run, _| {
+                    let failure = |reason: String| {
+                        let function = function.clone();
+                        Failure { function, reason, late: true }
+                    };
+                    run.resume(activity.clone(), answer.clone().map_err(failure))
                 })
             }
         };

@@ -5,6 +5,7 @@ use crate::graph::{Graph, ListEdit, Sight};
 use crate::sabotage::Sabotage;
 use crate::scope::{NONE, Rank, ScopeId};
 use crate::spending::Doing;
+use crate::unwinding::{Ending, Failure, Stage, catching, fail, leave};
 use crate::wakes::Prepared;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -37,6 +38,8 @@ pub(crate) struct Turn {
     pub(crate) records: bool,
     /// Whose statements were begun, in order, where it does.
     pub(crate) begun: Vec<Ran>,
+    /// Failures that nothing has caught, and that take nothing back.
+    pub(crate) uncaught: Vec<Failure>,
     /// How many times components were added because others were, and how many after the first few.
     pub(crate) generations: usize,
     pub(crate) added_later: usize,
@@ -92,9 +95,9 @@ pub(crate) struct Activity {
     /// The scope whose names the statements use.
     pub(crate) scope: ScopeId,
     pub(crate) owner: Owner,
-    locals: Locals,
+    pub(crate) locals: Locals,
     /// Where it is, outermost first.
-    frames: Vec<Frame>,
+    pub(crate) frames: Vec<Frame>,
     /// Where the answer goes that it waits for.
     pub(crate) answer: Option<LocalId>,
 }
@@ -122,6 +125,9 @@ impl Activity {
         let frame = |frame: &Frame| match frame {
             Frame::Owner(next) => Some(Frame::Owner(*next)),
             Frame::If(of, outcome, next) => Some(Frame::If(*pairs.get(of)?, *outcome, *next)),
+            Frame::Try { of, stage, next } => {
+                Some(Frame::Try { of: *pairs.get(of)?, stage: stage.clone(), next: *next })
+            }
             Frame::Each { of, position, at_first, next } => {
                 let of = *pairs.get(of)?;
                 Some(Frame::Each { of, position: *position, at_first: *at_first, next: *next })
@@ -210,15 +216,25 @@ fn signature(code: Code<'_>, block: BlockId, owner: Owner) -> String {
     }
 }
 
+/// What comes after a statement.
+pub(crate) enum Flow {
+    Goes,
+    Ends,
+    /// An answer: of which function, for which arguments.
+    Waits(u32, Vec<Value>),
+}
+
 /// A list of statements, and which is next.
-#[derive(Clone, Copy, Debug)]
-enum Frame {
+#[derive(Clone, Debug)]
+pub(crate) enum Frame {
     /// Those of the owner.
     Owner(usize),
     /// Of an `if`: those after the condition or those after `else`.
     If(StmtId, bool, usize),
     /// Of a `for`: at this position, of as many as the list had at first.
     Each { of: StmtId, position: usize, at_first: usize, next: usize },
+    /// Of a `try`.
+    Try { of: StmtId, stage: Stage, next: usize },
 }
 
 /// Statements that run on a scope.
@@ -230,7 +246,7 @@ pub(crate) struct Run<'a> {
     prepared: &'a Prepared,
 }
 
-type Locals = Vec<(Value, ())>;
+pub(crate) type Locals = Vec<(Value, ())>;
 
 impl<'a> Run<'a> {
     pub(crate) fn new(graph: &'a mut Graph, prepared: &'a Prepared, turn: &'a mut Turn) -> Run<'a> {
@@ -271,15 +287,29 @@ impl<'a> Run<'a> {
         self.turn.begun.push(Ran { plan: here.plan, block: here.block, owner });
     }
 
-    /// Goes on with statements that waited, now that the answer is there.
-    pub(crate) fn resume(&mut self, mut activity: Activity, answer: Value) -> Result<(), Fault> {
-        if let Some(local) = activity.answer.take() {
-            Self::bind(local, answer, &mut activity.locals);
-        }
-        // What a loop stood at may be gone by now: then it goes on with what comes next.
+    /// Goes on with statements that waited, now that the answer is there, or that there is none.
+    pub(crate) fn resume(
+        &mut self,
+        mut activity: Activity,
+        answer: Result<Value, Failure>,
+    ) -> Result<(), Fault> {
+        // Whoever would catch a failure.
         let prepared = self.prepared;
         let stmts = &prepared.plan(self.graph.scope(activity.scope).plan).stmts;
+        let catches = match &answer {
+            Ok(_) => None,
+            Err(failure) => match catching(stmts, &activity.frames) {
+                Some(depth) => Some(depth),
+                None => return Err(failure.fault()),
+            },
+        };
+        let local = activity.answer.take();
+        if let (Some(local), Ok(answer)) = (local, &answer) {
+            Self::bind(local, answer.clone(), &mut activity.locals);
+        }
+        // What a loop stood at may be gone by now: then it goes on with what comes next.
         let scope = activity.scope;
+        let mut is_gone = None;
         for depth in 0..activity.frames.len() {
             let Frame::Each { of, position, .. } = activity.frames[depth] else { continue };
             let Stmt::For(_, list, _) = &stmts[of as usize] else { continue };
@@ -289,8 +319,15 @@ impl<'a> Run<'a> {
                 if let Some(Frame::Each { next, .. }) = activity.frames.last_mut() {
                     *next = usize::MAX;
                 }
+                is_gone = Some(depth);
                 break;
             }
+        }
+        // Where whoever would have caught it stood in such a loop, there is nothing more to say.
+        if let (Err(failure), Some(depth)) = (answer, catches)
+            && is_gone.is_none_or(|gone| gone > depth)
+        {
+            fail(stmts, &mut activity, failure);
         }
         self.go_on(activity)
     }
@@ -299,79 +336,125 @@ impl<'a> Run<'a> {
         let prepared = self.prepared;
         let doing = Doing::Running(activity.scope, activity.owner);
         let around = self.graph.purse.begin(doing);
-        self.within(activity.scope, |run| run.steps(prepared, activity))?;
+        let done = self.within(activity.scope, |run| run.steps(prepared, activity));
         self.graph.purse.begin(around);
-        Ok(())
+        done
     }
 
     fn steps(&mut self, prepared: &Prepared, mut activity: Activity) -> Result<(), Fault> {
-        let block = self.graph.scope(self.scope).block;
         let plan = prepared.plan(self.plan());
-        let owned = body(plan, block, activity.owner);
-        while let Some(frame) = activity.frames.last_mut() {
-            // Rounds of loops count, too: there may be nothing in them.
-            if !self.graph.spend(1, 0) {
-                return self.failed_evaluation();
+        loop {
+            match self.step(plan, &mut activity) {
+                Ok(Flow::Goes) => {}
+                Ok(Flow::Ends) => return Ok(()),
+                Ok(Flow::Waits(asked, args)) => {
+                    self.turn.waiting.push((asked, args, activity));
+                    return Ok(());
+                }
+                Err(Fault::Host { function, reason })
+                    if !self.graph.within_derived
+                        && catching(&plan.stmts, &activity.frames).is_some() =>
+                {
+                    let failure = Failure { function, reason, late: false };
+                    fail(&plan.stmts, &mut activity, failure);
+                }
+                Err(fault) => return Err(fault),
             }
-            let (stmts, next): (&[StmtId], &mut usize) = match frame {
-                Frame::Owner(next) => (owned, next),
-                Frame::If(of, outcome, next) => match &plan.stmts[*of as usize] {
-                    Stmt::If(_, then, otherwise) => (if *outcome { then } else { otherwise }, next),
-                    _ => (&[], next),
-                },
-                Frame::Each { of, next, .. } => match &plan.stmts[*of as usize] {
-                    Stmt::For(_, _, body) => (body, next),
-                    _ => (&[], next),
-                },
-            };
-            let Some(stmt) = stmts.get(*next).copied() else {
-                self.next_round(plan, &mut activity);
-                continue;
-            };
-            *next += 1;
-            match &plan.stmts[stmt as usize] {
-                Stmt::If(test, ..) => {
-                    let outcome = self.value(*test, &mut activity.locals).truthy();
-                    activity.frames.push(Frame::If(stmt, outcome, 0));
-                }
-                Stmt::For(_, list, _) => {
-                    let at_first = self.value(*list, &mut activity.locals).list_len();
-                    // Before the first position, at the end of the statements for it.
-                    let (position, next) = (usize::MAX, usize::MAX);
-                    activity.frames.push(Frame::Each { of: stmt, position, at_first, next });
-                }
-                Stmt::Return => return Ok(()),
-                Stmt::Await(asked, args, to) => {
-                    let args = self.values(args, &mut activity.locals);
-                    self.sends(&args)?;
-                    activity.answer = *to;
-                    self.turn.waiting.push((*asked, args, activity));
-                    return self.failed_evaluation();
-                }
-                other => self.statement(plan, other, &mut activity.locals)?,
-            }
-            self.failed_evaluation()?;
         }
-        Ok(())
+    }
+
+    fn step(&mut self, plan: &Plan, activity: &mut Activity) -> Result<Flow, Fault> {
+        let Some(frame) = activity.frames.last_mut() else { return Ok(Flow::Ends) };
+        // Rounds of loops count, too: there may be nothing in them.
+        if !self.graph.spend(1, 0) {
+            return self.failed_evaluation().map(|()| Flow::Goes);
+        }
+        let (stmts, next): (&[StmtId], &mut usize) = match frame {
+            Frame::Owner(next) => {
+                let block = self.graph.scope(self.scope).block;
+                (body(plan, block, activity.owner), next)
+            }
+            Frame::If(of, outcome, next) => match &plan.stmts[*of as usize] {
+                Stmt::If(_, then, otherwise) => (if *outcome { then } else { otherwise }, next),
+                _ => (&[], next),
+            },
+            Frame::Each { of, next, .. } => match &plan.stmts[*of as usize] {
+                Stmt::For(_, _, body) => (body, next),
+                _ => (&[], next),
+            },
+            Frame::Try { of, stage, next } => match (&plan.stmts[*of as usize], stage) {
+                (Stmt::Try(tried, ..), Stage::Tried) => (tried, next),
+                (Stmt::Try(_, Some((_, caught)), _), Stage::Caught) => (caught, next),
+                (Stmt::Try(.., last), Stage::Last(_)) => (last, next),
+                _ => (&[], next),
+            },
+        };
+        let Some(stmt) = stmts.get(*next).copied() else { return self.next_round(plan, activity) };
+        *next += 1;
+        match &plan.stmts[stmt as usize] {
+            Stmt::If(test, ..) => {
+                let outcome = self.value(*test, &mut activity.locals).truthy();
+                activity.frames.push(Frame::If(stmt, outcome, 0));
+            }
+            Stmt::For(_, list, _) => {
+                let at_first = self.value(*list, &mut activity.locals).list_len();
+                // Before the first position, at the end of the statements for it.
+                let (position, next) = (usize::MAX, usize::MAX);
+                activity.frames.push(Frame::Each { of: stmt, position, at_first, next });
+            }
+            Stmt::Try(..) => {
+                activity.frames.push(Frame::Try { of: stmt, stage: Stage::Tried, next: 0 });
+            }
+            Stmt::Return => return Ok(leave(&plan.stmts, activity)),
+            Stmt::Await(asked, args, to) => {
+                let args = self.values(args, &mut activity.locals);
+                self.sends(&args)?;
+                self.failed_evaluation()?;
+                activity.answer = *to;
+                return Ok(Flow::Waits(*asked, args));
+            }
+            other => self.statement(plan, other, &mut activity.locals)?,
+        }
+        self.failed_evaluation().map(|()| Flow::Goes)
     }
 
     /// At the end of a list of statements: the next item of a loop, or back to what is around.
     ///
     /// A loop goes over as many positions as the list had at first, fewer if it becomes shorter.
-    fn next_round(&mut self, plan: &Plan, activity: &mut Activity) {
-        let Some(Frame::Each { of, position, at_first, .. }) = activity.frames.last().copied()
-        else {
-            activity.frames.pop();
-            return;
-        };
-        let Stmt::For(local, list, _) = &plan.stmts[of as usize] else { return };
-        let position = position.wrapping_add(1);
-        let len = self.value(*list, &mut activity.locals).list_len();
-        activity.frames.pop();
-        if position < at_first.min(len) {
-            Self::bind(*local, Value::Number(position as f64), &mut activity.locals);
-            activity.frames.push(Frame::Each { of, position, at_first, next: 0 });
+    fn next_round(&mut self, plan: &Plan, activity: &mut Activity) -> Result<Flow, Fault> {
+        match activity.frames.pop() {
+            Some(Frame::Each { of, position, at_first, .. }) => {
+                let Stmt::For(local, list, _) = &plan.stmts[of as usize] else {
+                    return Ok(Flow::Goes);
+                };
+                let position = position.wrapping_add(1);
+                let len = self.value(*list, &mut activity.locals).list_len();
+                self.failed_evaluation()?;
+                if position < at_first.min(len) {
+                    Self::bind(*local, Value::Number(position as f64), &mut activity.locals);
+                    activity.frames.push(Frame::Each { of, position, at_first, next: 0 });
+                }
+            }
+            Some(Frame::Try { stage: Stage::Last(ending), .. }) => match ending {
+                Ending::Goes => {}
+                Ending::Returns => return Ok(leave(&plan.stmts, activity)),
+                Ending::Fails(failure) => {
+                    if catching(&plan.stmts, &activity.frames).is_some() {
+                        fail(&plan.stmts, activity, failure);
+                    } else if failure.late {
+                        self.turn.uncaught.push(failure);
+                        return Ok(Flow::Ends);
+                    } else {
+                        return Err(failure.fault());
+                    }
+                }
+            },
+            Some(Frame::Try { of, .. }) => {
+                activity.frames.push(Frame::Try { of, stage: Stage::Last(Ending::Goes), next: 0 });
+            }
+            Some(Frame::Owner(_) | Frame::If(..)) | None => {}
         }
+        Ok(Flow::Goes)
     }
 
     /// What went wrong in an evaluation is found here.
@@ -385,9 +468,23 @@ impl<'a> Run<'a> {
         run: impl FnOnce(&mut Evaluation<'_, Sight<'_>, ()>) -> T,
     ) -> T {
         let prepared = self.prepared;
+        let acting = std::mem::replace(&mut self.graph.acting, true);
         let cells = &mut Sight { scope: self.scope, prepared, graph: self.graph };
         let plan = prepared.plan(cells.graph.scope(cells.scope).plan);
-        run(&mut Evaluation::new(plan, &prepared.program.names, cells, locals))
+        let result = run(&mut Evaluation::new(plan, &prepared.program.names, cells, locals));
+        self.graph.acting = acting;
+        result
+    }
+
+    /// A value that something is done with: where the host has failed, nothing is.
+    fn known(&mut self, expr: ExprId, locals: &mut Locals) -> Result<Value, Fault> {
+        let value = self.value(expr, locals);
+        self.failed_evaluation().map(|()| value)
+    }
+
+    fn all_known(&mut self, exprs: &[ExprId], locals: &mut Locals) -> Result<Vec<Value>, Fault> {
+        let values = self.values(exprs, locals);
+        self.failed_evaluation().map(|()| values)
     }
 
     fn value(&mut self, expr: ExprId, locals: &mut Locals) -> Value {
@@ -398,7 +495,7 @@ impl<'a> Run<'a> {
         exprs.iter().map(|expr| self.value(*expr, locals)).collect()
     }
 
-    fn bind(local: LocalId, value: Value, locals: &mut Locals) {
+    pub(crate) fn bind(local: LocalId, value: Value, locals: &mut Locals) {
         let at = local as usize;
         if locals.len() <= at {
             locals.resize(at + 1, (Value::Null, ()));
@@ -409,32 +506,32 @@ impl<'a> Run<'a> {
     fn statement(&mut self, plan: &Plan, stmt: &Stmt, locals: &mut Locals) -> Result<(), Fault> {
         match stmt {
             Stmt::Let(local, value) | Stmt::Vary(local, _, value) | Stmt::Assign(local, value) => {
-                let value = self.value(*value, locals);
+                let value = self.known(*value, locals)?;
                 Self::bind(*local, value, locals);
             }
             Stmt::Set(place, value) => {
-                let path = self.path(place, locals);
-                let value = self.value(*value, locals);
+                let path = self.path(place, locals)?;
+                let value = self.known(*value, locals)?;
                 if !self.graph.set(self.scope, place.cell, path, value) {
                     return Err(self.nowhere(place, locals));
                 }
             }
             Stmt::Edit(place, edit) => self.edit(place, edit, locals)?,
             Stmt::Call(handler, args) => {
-                let args = self.values(args, locals);
+                let args = self.all_known(args, locals)?;
                 // A handler knows the names of its component, not those of the markup.
                 let instance = self.graph.scope(self.scope).instance;
                 let name = &plan.handlers[*handler as usize].name;
                 self.called(name, instance, Owner::Handler(*handler), args)?;
             }
             Stmt::CallStore(store, handler, args) => {
-                let args = self.values(args, locals);
+                let args = self.all_known(args, locals)?;
                 if let Some(scope) = self.graph.stores.get(store).copied() {
                     self.call_handler(scope, *handler, args)?;
                 }
             }
             Stmt::Give(event, args) => {
-                let args = self.values(args, locals);
+                let args = self.all_known(args, locals)?;
                 self.give(*event, args)?;
             }
             Stmt::Reload(source) => {
@@ -445,11 +542,12 @@ impl<'a> Run<'a> {
                     Some(args) => args,
                     None => self.within(instance, |run| run.value(args, &mut Locals::new())),
                 };
+                self.failed_evaluation()?;
                 // What changes from now on changes from these arguments.
                 self.graph.has_looked((instance, reader));
                 self.turn.ask(self.graph, instance, *source, args);
             }
-            Stmt::If(..) | Stmt::For(..) | Stmt::Await(..) | Stmt::Return => {}
+            Stmt::If(..) | Stmt::For(..) | Stmt::Try(..) | Stmt::Await(..) | Stmt::Return => {}
         }
         Ok(())
     }
@@ -486,9 +584,9 @@ impl<'a> Run<'a> {
             return Err(Fault::HandlersTooDeep { handler: name.to_owned() });
         }
         self.turn.calls += 1;
-        self.run(scope, owner, args)?;
+        let done = self.run(scope, owner, args);
         self.turn.calls -= 1;
-        Ok(())
+        done
     }
 
     /// Gives an event to the parent, which does at once what it does then; at the top of the
@@ -546,7 +644,7 @@ impl<'a> Run<'a> {
             },
             _ => return Ok(true),
         };
-        let path = self.path(&commit.place, &mut locals);
+        let path = self.path(&commit.place, &mut locals)?;
         match self.graph.set(self.scope, commit.place.cell, path, value) {
             true => Ok(true),
             false => Err(self.nowhere(&commit.place, &mut locals)),
@@ -561,7 +659,7 @@ impl<'a> Run<'a> {
         on: bool,
     ) -> Result<(), Fault> {
         let (cell, mut locals) = (commit.place.cell, Locals::new());
-        let path = self.path(&commit.place, &mut locals);
+        let path = self.path(&commit.place, &mut locals)?;
         let root = self.graph.cell(self.prepared, self.scope, cell);
         let Some(Value::List(items)) = root.at(&path) else {
             return Err(self.nowhere(&commit.place, &mut locals));
@@ -580,7 +678,7 @@ impl<'a> Run<'a> {
     }
 
     /// The path that a place means now. A position that is none leads nowhere.
-    fn path(&mut self, place: &Place, locals: &mut Locals) -> Vec<Step> {
+    fn path(&mut self, place: &Place, locals: &mut Locals) -> Result<Vec<Step>, Fault> {
         let step = |step: &PlaceStep| match step {
             PlaceStep::Field(name) => {
                 Step::Field(self.prepared.program.names[*name as usize].clone())
@@ -591,7 +689,8 @@ impl<'a> Run<'a> {
                 Step::Index(if at >= 0.0 && at.fract() == 0.0 { at as u32 } else { u32::MAX })
             }
         };
-        place.steps.iter().map(step).collect()
+        let path = place.steps.iter().map(step).collect();
+        self.failed_evaluation().map(|()| path)
     }
 
     /// That there is nothing to write to, with positions as they came out, also those that are none.
@@ -619,7 +718,7 @@ impl<'a> Run<'a> {
         edit: &PlannedEdit,
         locals: &mut Locals,
     ) -> Result<(), Fault> {
-        let path = self.path(place, locals);
+        let path = self.path(place, locals)?;
         let root = self.graph.cell(self.prepared, self.scope, place.cell);
         let Some(Value::List(items)) = root.at(&path) else {
             return Err(self.nowhere(place, locals));
@@ -658,6 +757,7 @@ impl<'a> Run<'a> {
             PlannedEdit::Reverse => ListEdit::Permute((0..len as u32).rev().collect()),
             PlannedEdit::Sort(_) => ListEdit::Permute(sorted),
         };
+        self.failed_evaluation()?;
         if self.graph.change_list(self.scope, place.cell, path, change) {
             Ok(())
         } else {

@@ -5,7 +5,7 @@ use crate::carry::{Carried, Lost};
 use crate::fault::Fault;
 use crate::pulse::Pulse;
 use crate::runtime::{ROOT_SCOPE, Runtime};
-use crate::scope::{NONE, ScopeId};
+use crate::scope::{Mark, NONE, ScopeId, Slot};
 use std::sync::Arc;
 use vein_plan::code::CellId;
 use vein_plan::{CellKind, Misfit, Name, Plan, Program, Record, Step, Type, TypeId, Value};
@@ -247,6 +247,20 @@ impl Runtime {
             path: path.into(),
             known: vec![format!("{} items", value.list_len())],
         })
+    }
+
+    /// Whether the value at a path is there without anything being worked out for whoever reads it: nobody who reads it then
+    /// changes what later pulses tell of it.
+    pub fn is_worked_out(&self, path: &str) -> bool {
+        let Ok(Place { scope, cell, .. }) = self.resolve(path) else { return false };
+        let graph = &self.view.graph;
+        let here = graph.scope(scope);
+        let cells = &graph.prepared.block(here.plan, here.block).cells;
+        let Some(at) = cells.iter().position(|known| *known == cell) else { return true };
+        match here.cells[at] {
+            Slot::Derived { .. } => graph.mark_of((scope, at as u32)) == Mark::Fresh,
+            _ => true,
+        }
     }
 
     /// Where the value was declared that a path begins with: the component, and the place in its file.

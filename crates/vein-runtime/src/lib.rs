@@ -31,6 +31,7 @@ mod address;
 pub mod answers;
 mod bits;
 mod carry;
+mod chance;
 mod change;
 mod clock;
 mod controls;
@@ -49,6 +50,7 @@ mod sabotage;
 mod scope;
 mod settle;
 mod spending;
+mod unwinding;
 mod view;
 mod wakes;
 

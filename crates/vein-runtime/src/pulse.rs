@@ -298,6 +298,13 @@ pub enum Problem {
         /// How many of its periods were left out.
         periods: u64,
     },
+    /// The host could not answer, and statements that waited for it have a `finally` but no `catch`.
+    Uncaught {
+        /// The function.
+        function: String,
+        /// Why.
+        reason: String,
+    },
     /// The host's answer does not fit its type.
     WrongAnswer {
         /// The function.
@@ -327,6 +334,12 @@ impl std::fmt::Display for Problem {
             }
             Problem::WrongAnswer { function, reason } => {
                 write!(f, "the answer of `{function}` does not fit: {reason}")
+            }
+            Problem::Uncaught { function, reason } => {
+                write!(
+                    f,
+                    "the host could not answer `{function}`, and nothing caught that: {reason}"
+                )
             }
             Problem::TooDeep { component, most, of } => {
                 write!(f, "{component}: more than {most} {of} stand inside each other")

@@ -9,7 +9,7 @@ use crate::pulse::{
 };
 use crate::runtime::Runtime;
 use crate::scope::{NONE, ScopeId, Slot};
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 use vein_plan::code::CellId;
 use vein_plan::{CellKind, Step, Value};
@@ -231,7 +231,11 @@ impl Runtime {
             let graph = &self.view.graph;
             graph.prepared.is_own(graph.scope(change.scope).plan, change.cell)
         };
-        if log.len() < 2 && !unchanged && !gone() && !log.iter().any(is_own) {
+        // What is derived in what has just come was never anything else.
+        let made: FxHashSet<ScopeId> = self.view.made.iter().map(|(id, _)| *id).collect();
+        let is_new =
+            |change: &ValueChange, scope| change.layer == Layer::Derived && made.contains(&scope);
+        if log.len() < 2 && !unchanged && made.is_empty() && !gone() && !log.iter().any(is_own) {
             return;
         }
         type Place<'a> = (ScopeId, CellId, &'a [Step]);
@@ -246,7 +250,7 @@ impl Runtime {
             let earlier = (0..=path.len()).find_map(|len| set.get(&(scope, cell, &path[..len])));
             let kept_as = match earlier {
                 // In place of what nobody is told of stands what it follows from.
-                _ if is_own(&log[i]) => {
+                _ if is_own(&log[i]) || is_new(&change, scope) => {
                     change.because.iter().flat_map(|at| stands_for[*at].clone()).collect()
                 }
                 Some(earlier) => stands_for[*earlier].clone(),

@@ -2,6 +2,7 @@
 
 use crate::answers::{Formatting, Functions, Host};
 use crate::carry::{Carried, Lost};
+use crate::chance::Chance;
 use crate::clock::Waiting;
 use crate::controls::{Controls, HeldByControl, held_by_control};
 use crate::execute::{Owner, Run, Turn};
@@ -31,6 +32,7 @@ pub struct Runtime {
     pub(crate) next_pulse: u64,
     pub(crate) recording: bool,
     pub(crate) closing: bool,
+    seed: u32,
 }
 
 /// A listener that an event reached, with the fields of the event that it reads.
@@ -124,6 +126,7 @@ impl Runtime {
         graph.functions = Functions(functions.collect());
         graph.formats = Formatting(host.formats);
         graph.purse = Purse::new(host.budget);
+        graph.chance = Chance(host.seed);
         let stores = program.with_all_inside(plan).into_iter();
         let stores: Vec<u32> = stores
             .filter(|plan| program.plans[*plan].store.is_some())
@@ -135,12 +138,17 @@ impl Runtime {
             next_pulse: 0,
             recording: !host.quiet,
             closing: false,
+            seed: host.seed,
         };
+        runtime.set_date(host.date.unwrap_or(0.0));
         let carried = carried.map(|mut carried| {
             runtime.take_up(&mut carried);
+            if let Some(date) = host.date {
+                runtime.set_date(date);
+            }
             carried
         });
-        runtime.view.begin();
+        runtime.begin();
         runtime.view.open(plan as u32, props, &stores);
         let mut turn = Turn::new(runtime.records());
         let worked_out = runtime.follow(&mut turn).and_then(|()| runtime.show());
@@ -156,12 +164,23 @@ impl Runtime {
         Ok((runtime, pulse, lost))
     }
 
+    /// What chance began with.
+    pub fn seed(&self) -> u32 {
+        self.seed
+    }
+
+    /// Begins a pulse.
+    pub(crate) fn begin(&mut self) {
+        self.view.graph.date = self.date().floor();
+        self.view.begin();
+    }
+
     /// Closes the page: everything on it is removed, and what runs then runs. Afterwards there is
     /// nothing left of it, and it cannot be used any more.
     pub fn close(&mut self) -> Pulse {
         self.closing = true;
         let end = |runtime: &mut Runtime| {
-            runtime.view.begin();
+            runtime.begin();
             let mut stores: Vec<ScopeId> = runtime.view.graph.stores.values().copied().collect();
             stores.sort_unstable();
             runtime.view.take_nodes(ROOT_SCOPE);

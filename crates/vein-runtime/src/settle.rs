@@ -9,10 +9,11 @@ use crate::controls::{Controls, HeldByControl};
 use crate::execute::{Owner, Run, Turn};
 use crate::fault::{FREE_GENERATIONS, Fault, MOST_ADDED, MOST_ROUNDS};
 use crate::graph::ReaderKey;
-use crate::pulse::{Cause, Effect, PartChange, PlaceId, Pulse, Which};
+use crate::pulse::{Cause, Effect, PartChange, PlaceId, Problem, Pulse, Which};
 use crate::runtime::{ROOT_SCOPE, Runtime};
 use crate::sabotage::Sabotage;
 use crate::scope::{ScopeId, Wards};
+use crate::unwinding::Failure;
 use crate::view::{Making, Target, push_patch};
 use crate::wakes::Prepared;
 use smallvec::SmallVec;
@@ -26,7 +27,7 @@ pub(crate) type Act<'a> = dyn FnMut(&mut Run<'_>, &mut Controls) -> Result<(), F
 impl Runtime {
     /// Runs a pulse.
     pub(crate) fn pulse(&mut self, cause: Cause, act: &mut Act<'_>) -> Pulse {
-        self.view.begin();
+        self.begin();
         let (mut turn, mut controls) = (Turn::new(self.records()), Controls::new());
         let prepared = self.view.graph.prepared.clone();
         let run = &mut Run::new(&mut self.view.graph, &prepared, &mut turn);
@@ -442,6 +443,10 @@ impl Runtime {
         let mut pulse = self.record(cause, std::mem::take(&mut turn.given), changes);
         pulse.rounds = turn.rounds;
         pulse.ran = std::mem::take(&mut turn.begun);
+        let uncaught = std::mem::take(&mut turn.uncaught).into_iter();
+        pulse.problems.extend(
+            uncaught.map(|Failure { function, reason, .. }| Problem::Uncaught { function, reason }),
+        );
         if opened || !self.records() {
             // All is new: nothing followed from anything.
             pulse.values.clear();

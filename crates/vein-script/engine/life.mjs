@@ -283,8 +283,8 @@ export function askedNow(scope, source) {
 }
 
 /** Has statements wait for an answer. */
-export function waitFor(scope, name, type, args, resume) {
-  life.waiting.push({ scope, name, type, args, resume, source: null, streams: false });
+export function waitFor(scope, name, type, args, resume, fails) {
+  life.waiting.push({ scope, name, type, args, resume, fails, source: null, streams: false });
   return true;
 }
 
@@ -295,7 +295,7 @@ export const MOST_LARGE = 16;
  * whenever they run, and keep nothing. */
 export function askHost(scope, name, type, args, acts) {
   const page = pageOf(scope);
-  if (acts) return answered(page, name, type, args);
+  if (acts) return answered(page, name, type, args, true);
   const odd = (_, value) => (typeof value === 'number' && !Number.isFinite(value) ? [`${value}`] : value);
   const key = `${name} ${JSON.stringify(args, odd)}`;
   if (page.known.has(key)) return page.known.get(key);
@@ -306,12 +306,23 @@ export function askHost(scope, name, type, args, acts) {
   return answer;
 }
 
+/** Goes on with statements that waited. What they do at the end stays where nothing catches that there was no answer. */
+export function goOn(run, answer) {
+  try {
+    run(answer);
+  } catch (error) {
+    if (!error.late) throw error;
+    console.warn(`${error.message}, and nothing caught that`);
+  }
+}
+
 /** What the host answers now, as the type has it. */
-export function answered(page, name, type, args) {
+export function answered(page, name, type, args, acts = false) {
   try {
     return fitTo(type, answerOf(page.host, name, args), name);
   } catch (error) {
-    throw new Fault(`the host could not answer \`${name}\`: ${error?.message ?? error}`);
+    const failed = new Unanswered(name, `${error?.message ?? error}`);
+    throw acts ? failed : new Fault(failed.message);
   }
 }
 
@@ -398,6 +409,28 @@ export function quiet({ scope, listener, event }) {
   turnOver(runAll, { found: [scope, listener, event] });
 }
 
+/** The time of day, in whole milliseconds since 1970. */
+export function dateOf(scope) {
+  const page = pageOf(scope);
+  if (page.day === undefined) return Date.now();
+  return Math.floor(page.day + (page.runs ? page.time : page.now?.() ?? page.time));
+}
+
+/** A number from 0 up to 1: a counter of 32 bits, mixed, which a pulse that is taken back sets back. */
+export function chanceOf(scope) {
+  const page = pageOf(scope);
+  page.chance ??= Math.trunc(Math.random() * 4294967296);
+  undo.push(page, 'chance', page.chance);
+  const word = () => {
+    page.chance = (page.chance + 0x6d2b79f5) | 0;
+    let mixed = Math.imul(page.chance ^ (page.chance >>> 15), page.chance | 1);
+    mixed ^= mixed + Math.imul(mixed ^ (mixed >>> 7), mixed | 61);
+    return (mixed ^ (mixed >>> 14)) >>> 0;
+  };
+  const high = word() >>> 5;
+  return (high * 67108864 + (word() >>> 6)) / 9007199254740992;
+}
+
 /** Where a component is at work, with whatever waits for it. */
 export class Page {
   timers = new Set();
@@ -437,11 +470,13 @@ export class Page {
       if (next === null || next.due > until) break;
       this.timers.delete(next);
       this.time = Math.max(next.due, this.time);
+      this.runs = true;
       try {
         next.run(next);
       } catch (fault) {
         this.failed(fault);
       }
+      this.runs = false;
       if (goesOn !== null && !goesOn()) {
         for (const timer of this.timers) {
           if (timer.period > 0) timer.due += Math.max(Math.floor((until - timer.due) / timer.period), 0) * timer.period;
@@ -472,7 +507,7 @@ export class Page {
       return;
     }
     this.#settle(question, false, () => {
-      if (question.source === null) question.resume(value);
+      if (question.source === null) goOn(question.resume, value);
       else fillSource(question, value);
     });
   }
@@ -481,7 +516,11 @@ export class Page {
     if (!this.questions.has(question)) return;
     this.#settle(question, true, () => {
       if (question.source !== null) failSource(question, reason);
-      else throw new Fault(`the host could not answer \`${question.name}\`: ${reason}`);
+      else {
+        const failed = new Unanswered(question.name, reason, true);
+        if (question.fails === undefined) throw failed;
+        goOn(question.fails, failed);
+      }
     });
   }
   /** A stream goes on until it fails. A pulse that was taken back leaves a question open, but for one that failed. */

@@ -31,10 +31,13 @@ export function catchUp() {
   for (const page of clocked) if (page.timers.size > 0) page.advance(page.now(), page.clock.patience?.());
 }
 
-/** Has the timers of a page run with a clock, and its questions answered by its host. */
+/**
+ * Has the timers of a page run with a clock, and its questions answered by its host. A clock may say what time of day it is when a page
+ * is opened, as `day` in milliseconds since 1970, and what chance begins with, as `seed`.
+ */
 export function begins(page, clock, asks) {
   const start = clock.now();
-  Object.assign(page, { clock, began: start, now: () => clock.now() - start, schedule, asks, drops });
+  Object.assign(page, { clock, began: start, now: () => clock.now() - start, schedule, asks, drops, day: clock.day, chance: clock.seed });
   clocked.add(page);
   turn.catchUp = catchUp;
 }

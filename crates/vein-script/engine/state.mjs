@@ -3,6 +3,15 @@
 /** What is thrown when a pulse has to be taken back. */
 export class Fault extends Error {}
 
+/** That the host could not answer a statement, which one may catch. `late` says that it is about an answer that was waited for. */
+export class Unanswered extends Fault {
+  constructor(name, why, late = false) {
+    super(`the host could not answer \`${name}\`: ${why}`);
+    this.why = why;
+    this.late = late;
+  }
+}
+
 /** What takes writes back: a place, a key and what stood there, one after the other. */
 export const undo = [];
 
@@ -59,6 +68,34 @@ export function descend(levels, name) {
 /** Ends one. */
 export function ascend(levels) {
   turn.levels -= levels;
+}
+
+/** How deep calls stand where something may fail. */
+export const trying = () => ({ calls: turn.calls, levels: turn.levels });
+
+/** Whether nothing catches an error; otherwise calls stand again as they did where it is caught. */
+export function isFatal(error, { calls, levels }) {
+  if (!(error instanceof Unanswered)) return true;
+  turn.calls = calls;
+  turn.levels = levels;
+  return false;
+}
+
+/** Why the host has failed. */
+export function reasonOf(error, at) {
+  if (isFatal(error, at)) throw error;
+  return error.why;
+}
+
+/** Runs statements of which some wait; what the host fails with goes on elsewhere, while what runs is still theirs. */
+export function guarded(run, isTheirs, fails) {
+  const at = trying();
+  try {
+    return run();
+  } catch (error) {
+    if (!isTheirs() || isFatal(error, at)) throw error;
+    return fails(error);
+  }
 }
 
 /** Counts bytes of what was put together. */

@@ -108,6 +108,28 @@ export class Block extends Scope {
   }
 }
 
+/** A name that no other component on the page has: with the way to where it stands, mixed to 53 bits. The page's own keeps the
+ * name as it is. */
+export function ownId(scope, name) {
+  let way = '';
+  for (let at = scope; at.held$ !== null; at = at.held$.scope) {
+    const place = at.held$;
+    way += `/${place.number}${place.key === undefined ? '' : `.${place.key(at.item$, at.at$)}`}`;
+  }
+  if (way === '') return name;
+  way = way.toWellFormed();
+  let [low, high] = [0x811c9dc5, 0x9747b28c];
+  for (let at = 0; at < way.length; at++) {
+    low = Math.imul(low ^ way.charCodeAt(at), 0x1000193);
+    high = Math.imul(high ^ way.charCodeAt(at), 0x85ebca6b);
+  }
+  const spread = (n) => {
+    const mixed = Math.imul(n ^ (n >>> 16), 0x7feb352d);
+    return (mixed ^ (mixed >>> 15)) >>> 0;
+  };
+  return `${name}-${((spread(high) & 0x1fffff) * 4294967296 + spread(low)).toString(36)}`;
+}
+
 /** Has a scope stand in its node, or in those of a fragment. */
 export function standOn(scope, top) {
   scope.top$ = scope.made$ = top;

@@ -20,6 +20,11 @@ pub trait Names {
     /// What the host answers to a function of the plan, with the arguments' texts; statements ask each time that they run.
     fn ask(&self, asked: u32, args: &[String], acts: bool) -> Code;
 
+    /// What gives something else each time, by the name of what the engine has for it.
+    fn moment(&self, what: &str) -> Code {
+        Code::tight(format!("{what}(this)"))
+    }
+
     /// Where a cell's value stands, to be written to: an object, and the name of its property.
     fn place(&self, cell: CellId) -> (String, String);
 
@@ -63,8 +68,8 @@ pub trait Names {
     fn give(&self, event: u32, args: &[String]) -> Code;
 
     /// Has statements wait for what the host answers to a function of the plan, and go on with a function of the answer.
-    fn wait(&self, asked: u32, args: &[String], go_on: &str) -> String {
-        format!("wait({asked}, [{}], {go_on})", args.join(", "))
+    fn wait(&self, asked: u32, args: &[String], then: &[String]) -> String {
+        format!("wait({asked}, [{}], {})", args.join(", "), then.join(", "))
     }
 
     /// What follows a write to a cell beside marking who reads it in its component.
@@ -157,6 +162,8 @@ pub struct Writer<'a> {
     pub(crate) readers: Option<&'a Readers>,
     /// Within statements that wait somewhere: the loops that they stand in.
     pub(crate) waiting: Option<Vec<crate::statement::Loop>>,
+    /// Those of them that catch what the host fails with.
+    pub(crate) guards: Vec<crate::statement::Guard>,
     /// Positions that have been worked out, by their names.
     pub(crate) indexes: BTreeMap<ExprId, String>,
     /// How many objects have been noted before something in them is written.
@@ -194,6 +201,7 @@ impl<'a> Writer<'a> {
             locals,
             readers,
             waiting,
+            guards: Vec::new(),
             indexes,
             kept,
             acts,

@@ -89,6 +89,11 @@ fn without_receiver(
 ) -> Written {
     let info = member.info();
     match info.on {
+        _ if member.is_of_the_moment() => {
+            let what = if member == Member::Now { "dateOf" } else { "chanceOf" };
+            let what = writer.uses(what).to_owned();
+            Written::tight(writer.names.moment(&what).text, Kind::Number)
+        }
         Receiver::Math if info.property => {
             Written::tight(format!("Math.{}", info.name), Kind::Number)
         }
@@ -124,6 +129,10 @@ fn without_receiver(
             (Member::ToBoolean, Some(value)) => {
                 let text = format!("!!{}", value.code.within(Level::Unary));
                 Written::closed(Code { text, level: Level::Unary }, Kind::Boolean)
+            }
+            (Member::OwnId, _) => {
+                let own = writer.uses("ownId");
+                Written::tight(format!("{own}(this, {all})"), Kind::String)
             }
             (Member::OfLength, _) => {
                 let kind = Kind::list(Kind::Null);

@@ -105,14 +105,7 @@ fn find_borrowed(
         {
             found.insert(*stmt);
         }
-        match planned {
-            Stmt::If(_, then, otherwise) => {
-                find_borrowed(plan, then, moved, found);
-                find_borrowed(plan, otherwise, moved, found);
-            }
-            Stmt::For(_, _, inner) => find_borrowed(plan, inner, moved, found),
-            _ => {}
-        }
+        planned.bodies().for_each(|inner| find_borrowed(plan, inner, moved, found));
     }
 }
 
@@ -138,6 +131,11 @@ fn is_over_before_writes(plan: &Plan, body: &[StmtId], local: LocalId, clean: &m
                 *clean &= !writes(plan, inner);
                 (!uses || *clean) && is_over_before_writes(plan, inner, local, clean)
             }
+            // What runs in it, and how far, only the host knows.
+            Stmt::Try(..) => {
+                *clean = false;
+                !uses_inside(plan, *stmt, local)
+            }
             _ => {
                 let is_over = !uses || *clean;
                 *clean = false;
@@ -145,6 +143,19 @@ fn is_over_before_writes(plan: &Plan, body: &[StmtId], local: LocalId, clean: &m
             }
         }
     })
+}
+
+/// Whether a statement, or one in it, looks at a local.
+fn uses_inside(plan: &Plan, stmt: StmtId, local: LocalId) -> bool {
+    let mut open = vec![stmt];
+    while let Some(stmt) = open.pop() {
+        let mut exprs = Vec::new();
+        plan.stmts[stmt as usize].children(|expr| exprs.push(expr), |inner| open.push(inner));
+        if exprs.into_iter().any(|expr| names_local(plan, expr, local)) {
+            return true;
+        }
+    }
+    false
 }
 
 /// Whether some statements may write.

@@ -109,10 +109,19 @@ impl Names for Own<'_> {
         Code::tight(format!("{}.q{asked}$([{}]{acts})", self.scope(0), args.join(", ")))
     }
 
-    fn wait(&self, asked: u32, args: &[String], go_on: &str) -> String {
+    fn moment(&self, what: &str) -> Code {
+        Code::tight(format!("{what}({})", self.scope(0)))
+    }
+
+    fn wait(&self, asked: u32, args: &[String], then: &[String]) -> String {
         let asked = &self.plan.asked[asked as usize];
         let ty = type_of(self.program, asked.result);
-        format!("waitFor(this, \"{}\", {ty}, [{}], {go_on})", asked.name, args.join(", "))
+        format!(
+            "waitFor(this, \"{}\", {ty}, [{}], {})",
+            asked.name,
+            args.join(", "),
+            then.join(", ")
+        )
     }
 
     fn told(&self, cell: CellId) -> Option<String> {

@@ -14,10 +14,42 @@ use vein_plan::{Handler, Plan};
 pub fn waits(plan: &Plan, body: &Body) -> bool {
     body.iter().any(|stmt| match &plan.stmts[*stmt as usize] {
         Stmt::Await(..) => true,
-        Stmt::If(_, then, otherwise) => waits(plan, then) || waits(plan, otherwise),
-        Stmt::For(_, _, body) => waits(plan, body),
-        _ => false,
+        stmt => stmt.bodies().any(|body| waits(plan, body)),
     })
+}
+
+/// Whether some statements among those that wait go on in functions of their own: they wait themselves, or return past
+/// a `finally`, which may be followed by others.
+fn parts(plan: &Plan, body: &Body) -> bool {
+    body.iter().any(|stmt| match &plan.stmts[*stmt as usize] {
+        Stmt::Await(..) => true,
+        stmt @ Stmt::Try(.., last) if !last.is_empty() => {
+            stmt.bodies().any(|body| parts(plan, body) || returns(plan, body))
+        }
+        stmt => stmt.bodies().any(|body| parts(plan, body)),
+    })
+}
+
+/// Whether some statements return.
+fn returns(plan: &Plan, body: &Body) -> bool {
+    body.iter().any(|stmt| match &plan.stmts[*stmt as usize] {
+        Stmt::Return => true,
+        stmt => stmt.bodies().any(|body| returns(plan, body)),
+    })
+}
+
+/// What catches that the host has failed, where statements wait: the statements of a `try`, or of a `catch` that a `finally`
+/// follows.
+#[derive(Clone, Debug)]
+pub(crate) struct Guard {
+    /// The function that runs statements within it.
+    runs: String,
+    /// The variable that says whether those that run are still its own.
+    flag: String,
+    /// Where a failure goes; `#` stands for the error.
+    fails: String,
+    /// The function of the `finally` that comes before what follows, if there is one.
+    last: Option<String>,
 }
 
 /// A loop whose statements wait: where it stands, how long its list is by then, and what comes after it.
@@ -26,6 +58,8 @@ pub(crate) struct Loop {
     at: String,
     length: String,
     after: String,
+    /// How many guards are around it.
+    guards: usize,
 }
 
 impl Writer<'_> {
@@ -65,7 +99,7 @@ impl Writer<'_> {
             let planned = self.plan.stmts[*stmt as usize].clone();
             let alone = Body::from(vec![*stmt]);
             if let (true, Some(plan), Some(at)) =
-                (waits(self.plan, &alone), self.marks, self.plan.written.get(*stmt as usize))
+                (parts(self.plan, &alone), self.marks, self.plan.written.get(*stmt as usize))
             {
                 out.push_str(&mark(plan, *at));
             }
@@ -77,35 +111,29 @@ impl Writer<'_> {
                         let kind = Kind::of(self.program, self.plan.asked[asked as usize].result);
                         self.bind(to, name, kind);
                     }
-                    let mut inside = String::new();
-                    line(&mut inside, depth + 1, "const late = true;");
-                    // What a loop stood at may be gone by now: then it goes on with what comes next.
-                    for Loop { at, length, after } in self.waiting.clone().unwrap_or_default() {
-                        let gone = format!("if (!({at} < {length})) return {after}(true);");
-                        line(&mut inside, depth + 1, &gone);
+                    let guards = self.guards.clone();
+                    let go_on = self.within(&guards, depth + 1, |writer, depth, inside| {
+                        writer.leave_loops(&guards, usize::MAX, depth, inside);
+                        writer.until_answered(rest, then, depth, inside);
+                    });
+                    let end = "  ".repeat(depth);
+                    let go_on = format!("({}) => {{\n{go_on}{end}}}", local.unwrap_or_default());
+                    let mut then = vec![go_on];
+                    if let Some((Guard { fails, .. }, around)) = guards.split_last() {
+                        let fails = fails.replace('#', "error");
+                        let fail = self.within(around, depth + 1, |writer, depth, inside| {
+                            writer.leave_loops(around, guards.len(), depth, inside);
+                            line(inside, depth, &format!("return {fails};"));
+                        });
+                        then.push(format!("(error) => {{\n{fail}{end}}}"));
                     }
-                    self.until_answered(rest, then, depth + 1, &mut inside);
-                    let go_on = format!(
-                        "({}) => {{
-{inside}{}}}",
-                        local.unwrap_or_default(),
-                        "  ".repeat(depth)
-                    );
-                    let wait = self.names.wait(asked, &args, &go_on);
+                    let wait = self.names.wait(asked, &args, &then);
                     line(out, depth, &format!("return {wait};"));
                     return;
                 }
-                Stmt::If(test, yes, no) if waits(self.plan, &alone) => {
+                Stmt::If(test, yes, no) if parts(self.plan, &alone) => {
                     let test = self.test(test).alone();
-                    let then = match rest.is_empty() {
-                        true => then.to_owned(),
-                        false => {
-                            line(out, depth, &format!("const r{stmt} = (late) => {{"));
-                            self.until_answered(rest, then, depth + 1, out);
-                            line(out, depth, "};");
-                            format!("return r{stmt}(late);")
-                        }
-                    };
+                    let then = self.what_follows(*stmt, (rest, then), depth, out);
                     line(out, depth, &format!("if ({test}) {{"));
                     self.until_answered(&yes, &then, depth + 1, out);
                     line(out, depth, "} else {");
@@ -113,7 +141,11 @@ impl Writer<'_> {
                     line(out, depth, "}");
                     return;
                 }
-                Stmt::For(local, list, inner) if waits(self.plan, &alone) => {
+                Stmt::Try(tried, caught, last) if parts(self.plan, &alone) => {
+                    let bodies = (&tried, caught.as_ref(), &last);
+                    return self.tried_late(*stmt, bodies, (rest, then), depth, out);
+                }
+                Stmt::For(local, list, inner) if parts(self.plan, &alone) => {
                     let length = self.length_of(list);
                     let at = format!("v{local}");
                     line(out, depth, &format!("const n{stmt} = {length};"));
@@ -123,7 +155,8 @@ impl Writer<'_> {
                     line(out, depth, &format!("const b{stmt} = ({at}, late) => {{"));
                     self.bind(local, &at, Kind::Number);
                     let (length, after) = (length.clone(), format!("r{stmt}"));
-                    let this = Loop { at: at.clone(), length: length.clone(), after };
+                    let guards = self.guards.len();
+                    let this = Loop { at: at.clone(), length: length.clone(), after, guards };
                     self.waiting.get_or_insert_default().push(this);
                     let next = format!("return late ? e{stmt}({at} + 1, true) : false;");
                     self.until_answered(&inner, &next, depth + 1, out);
@@ -144,6 +177,151 @@ impl Writer<'_> {
             }
         }
         line(out, depth, then);
+    }
+
+    /// Statements that run later, within what catches failures by then.
+    fn within(
+        &mut self,
+        guards: &[Guard],
+        depth: usize,
+        write: impl FnOnce(&mut Self, usize, &mut String),
+    ) -> String {
+        let mut out = String::new();
+        line(&mut out, depth, "const late = true;");
+        for Guard { flag, .. } in guards {
+            line(&mut out, depth, &format!("{flag} = true;"));
+        }
+        for (at, Guard { runs, .. }) in guards.iter().enumerate() {
+            line(&mut out, depth + at, &format!("return {runs}(late, () => {{"));
+        }
+        write(self, depth + guards.len(), &mut out);
+        for at in (0..guards.len()).rev() {
+            line(&mut out, depth + at, "});");
+        }
+        out
+    }
+
+    /// What a loop stood at may be gone by now: then it goes on with what comes next. Only loops count around which fewer than
+    /// so many guards stand.
+    fn leave_loops(&mut self, within: &[Guard], fewer: usize, depth: usize, out: &mut String) {
+        for Loop { at, length, after, guards } in self.waiting.clone().unwrap_or_default() {
+            if guards >= fewer {
+                continue;
+            }
+            let left = within.get(guards..).unwrap_or(&[]);
+            let left: String = left.iter().map(|g| format!("{} = false; ", g.flag)).collect();
+            let gone = format!("if (!({at} < {length})) {{ {left}return {after}(true); }}");
+            line(out, depth, &gone);
+        }
+    }
+
+    /// `return` where statements wait: each `finally` on the way runs first.
+    fn returns(&self) -> String {
+        match self.guards.iter().rposition(|guard| guard.last.is_some()) {
+            Some(at) => {
+                let left = self.guards[at..].iter().map(|g| format!("{} = false; ", g.flag));
+                let last = self.guards[at].last.clone().unwrap_or_default();
+                format!("{}return {last}(late, 1);", left.collect::<String>())
+            }
+            None => "return true;".into(),
+        }
+    }
+
+    /// What comes after a statement that goes on elsewhere, as a function, if it is more than a line; gives how one goes there.
+    fn what_follows(
+        &mut self,
+        stmt: u32,
+        (rest, then): (&[u32], &str),
+        depth: usize,
+        out: &mut String,
+    ) -> String {
+        if rest.is_empty() {
+            return then.to_owned();
+        }
+        line(out, depth, &format!("const r{stmt} = (late) => {{"));
+        self.until_answered(rest, then, depth + 1, out);
+        line(out, depth, "};");
+        format!("return r{stmt}(late);")
+    }
+
+    /// A `try` among statements that wait: what follows it, its `finally` and its `catch` are functions.
+    fn tried_late(
+        &mut self,
+        stmt: u32,
+        (tried, caught, last): (&Body, Option<&(u32, Body)>, &Body),
+        (rest, then): (&[u32], &str),
+        depth: usize,
+        out: &mut String,
+    ) {
+        let next = self.what_follows(stmt, (rest, then), depth, out);
+        let (finish, after) = match last.is_empty() {
+            true => (None, next),
+            false => {
+                line(out, depth, &format!("const f{stmt} = (late, how{stmt}, why{stmt}) => {{"));
+                let returns = self.returns();
+                let ends = format!(
+                    "if (how{stmt} === 1) {{ {returns} }} if (how{stmt} === 2) throw why{stmt}; {next}"
+                );
+                self.until_answered(last, &ends, depth + 1, out);
+                line(out, depth, "};");
+                (Some(format!("f{stmt}")), format!("return f{stmt}(late, 0);"))
+            }
+        };
+        let fails = match caught {
+            Some((local, body)) => {
+                let reason = format!("v{local}");
+                self.bind(*local, &reason, Kind::String);
+                let guard = finish.as_ref().map(|finish| Guard {
+                    runs: format!("h{stmt}"),
+                    flag: format!("n{stmt}"),
+                    fails: format!("{finish}(late, 2, #)"),
+                    last: Some(finish.clone()),
+                });
+                if let Some(guard) = &guard {
+                    self.declare(guard, depth, out);
+                }
+                line(out, depth, &format!("const c{stmt} = (late, {reason}) => {{"));
+                self.guarded(guard, body, &after, depth + 1, out);
+                line(out, depth, "};");
+                format!("c{stmt}(late, #.why)")
+            }
+            None => format!("f{stmt}(late, 2, #)"),
+        };
+        let (runs, flag) = (format!("g{stmt}"), format!("m{stmt}"));
+        let guard = Guard { runs, flag, fails, last: finish };
+        self.declare(&guard, depth, out);
+        self.guarded(Some(guard), tried, &after, depth, out);
+    }
+
+    /// Has a guard know how to run statements.
+    fn declare(&mut self, Guard { runs, flag, fails, .. }: &Guard, depth: usize, out: &mut String) {
+        let (guarded, fails) = (self.uses("guarded"), fails.replace('#', "error"));
+        line(out, depth, &format!("let {flag} = true;"));
+        let fail = format!("(error) => {{ {flag} = false; return {fails}; }}");
+        line(
+            out,
+            depth,
+            &format!("const {runs} = (late, run) => {guarded}(run, () => {flag}, {fail});"),
+        );
+    }
+
+    /// Statements within a guard, if there is one, and what follows them outside of it.
+    fn guarded(
+        &mut self,
+        guard: Option<Guard>,
+        body: &Body,
+        after: &str,
+        depth: usize,
+        out: &mut String,
+    ) {
+        let Some(guard) = guard else { return self.until_answered(body, after, depth, out) };
+        let (runs, flag) = (guard.runs.clone(), guard.flag.clone());
+        line(out, depth, &format!("{flag} = true;"));
+        line(out, depth, &format!("return {runs}(late, () => {{"));
+        self.guards.push(guard);
+        self.until_answered(body, &format!("{flag} = false; {after}"), depth + 1, out);
+        self.guards.pop();
+        line(out, depth, "});");
     }
 
     /// How many positions a list has at present.
@@ -239,6 +417,40 @@ impl Writer<'_> {
                 out.push_str(&self.statements(&body, depth + 1));
                 line(out, depth, "}");
             }
+            Stmt::Try(tried, caught, last) => {
+                let (has_last, inner) = (!last.is_empty(), depth + usize::from(!last.is_empty()));
+                let trying = self.uses("trying");
+                line(out, depth, &format!("const t{stmt} = {trying}();"));
+                if has_last {
+                    line(out, depth, &format!("let e{stmt} = false;"));
+                    line(out, depth, "try {");
+                }
+                match caught {
+                    Some((local, caught)) => {
+                        line(out, inner, "try {");
+                        out.push_str(&self.statements(&tried, inner + 1));
+                        let reason = self.uses("reasonOf");
+                        line(out, inner, "} catch (error) {");
+                        let bound = format!("const v{local} = {reason}(error, t{stmt});");
+                        line(out, inner + 1, &bound);
+                        self.bind(local, &format!("v{local}"), Kind::String);
+                        out.push_str(&self.statements(&caught, inner + 1));
+                        line(out, inner, "}");
+                    }
+                    None => out.push_str(&self.statements(&tried, inner)),
+                }
+                if has_last {
+                    let fatal = self.uses("isFatal");
+                    line(out, depth, "} catch (error) {");
+                    line(out, depth + 1, &format!("e{stmt} = {fatal}(error, t{stmt});"));
+                    line(out, depth + 1, "throw error;");
+                    line(out, depth, "} finally {");
+                    line(out, depth + 1, &format!("if (!e{stmt}) {{"));
+                    out.push_str(&self.statements(&last, depth + 2));
+                    line(out, depth + 1, "}");
+                    line(out, depth, "}");
+                }
+            }
             Stmt::Call(handler, args) => {
                 let args = self.owned_all(&args);
                 let call = self.names.call(handler, &args);
@@ -250,7 +462,10 @@ impl Writer<'_> {
                 line(out, depth, &format!("{};", give.alone()));
             }
             // Where statements wait, nothing more follows.
-            Stmt::Return if self.waiting.is_some() => line(out, depth, "return true;"),
+            Stmt::Return if self.waiting.is_some() => {
+                let returns = self.returns();
+                line(out, depth, &returns);
+            }
             Stmt::Return => line(out, depth, "return;"),
             Stmt::CallStore(store, handler, args) => {
                 let args = self.owned_all(&args);

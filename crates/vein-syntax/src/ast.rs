@@ -62,6 +62,8 @@ pub enum DeclarationKind {
     Store(Ident),
     /// `uses name, name`
     Uses(Vec<Ident>),
+    /// `names first, second`
+    Names(Vec<Ident>),
     /// `upon … { … }`
     Upon(Upon, Vec<Stmt>),
     /// A verb of the language whose declaration is not read further.
@@ -280,6 +282,8 @@ pub enum StmtKind {
     If(Expr, Vec<Stmt>, Vec<Stmt>),
     /// `for (const name of list) …`
     For(Ident, Expr, Vec<Stmt>),
+    /// `try { … } catch (reason) { … } finally { … }`, of which one of the two may be missing.
+    Try(Vec<Stmt>, Option<Catch>, Vec<Stmt>),
     /// `return`, and in functions `return value`
     Return(Option<Expr>),
     /// `give name(…)`
@@ -290,6 +294,15 @@ pub enum StmtKind {
     Expr(Expr),
 }
 
+/// `catch (reason) { … }`, or without the reason.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Catch {
+    /// What the reason is called.
+    pub reason: Option<Ident>,
+    /// What is done.
+    pub body: Vec<Stmt>,
+}
+
 /// A node of the markup.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Node {
@@ -297,6 +310,9 @@ pub enum Node {
     Element(Element),
     /// Text with interpolation.
     Text(Vec<TextPiece>),
+    /// White space with a line break in it between two nodes, of which none is known to stand on lines of its own: one
+    /// space, unless a component turns out to do so.
+    Space,
 }
 
 /// A piece of text or of an attribute's value.

@@ -13,7 +13,7 @@ use vein_plan::Answers;
 /// Every verb with which a declaration begins.
 pub const VERBS: &[&str] = &[
     "shape", "takes", "shares", "gives", "holds", "derives", "does", "asks", "awaits", "streams",
-    "loads", "follows", "uses", "upon", "fits", "store", "page",
+    "loads", "follows", "uses", "names", "upon", "fits", "store", "page",
 ];
 
 impl Parser<'_> {
@@ -55,7 +55,7 @@ impl Parser<'_> {
     }
 
     fn declaration(&mut self) -> Option<DeclarationKind> {
-        let verb = self.ident("a declaration");
+        let verb = self.ident("a declaration, or markup that begins with a tag");
         Some(match verb.name.as_str() {
             "shape" => {
                 let name = self.ident("a name for the shape");
@@ -126,6 +126,13 @@ impl Parser<'_> {
                     stores.push(self.store_name());
                 }
                 DeclarationKind::Uses(stores)
+            }
+            "names" => {
+                let mut names = vec![self.ident("a name for an element's id")];
+                while self.eat(",") {
+                    names.push(self.ident("a name for an element's id"));
+                }
+                DeclarationKind::Names(names)
             }
             "upon" => self.upon(),
             word if VERBS.contains(&word) => {

@@ -296,6 +296,109 @@ pub fn keeps_white_space(name: &str) -> bool {
     matches!(name, "pre" | "textarea" | "listing")
 }
 
+/// Whether an element stands on lines of its own, or is not shown, so that white space beside it is not shown either (HTML
+/// standard, rendering: flow content, tables, lists, hidden elements).
+pub fn stands_alone(name: &str) -> bool {
+    matches!(
+        name,
+        "html"
+            | "body"
+            | "address"
+            | "article"
+            | "aside"
+            | "blockquote"
+            | "br"
+            | "caption"
+            | "center"
+            | "col"
+            | "colgroup"
+            | "dd"
+            | "details"
+            | "dialog"
+            | "dir"
+            | "div"
+            | "dl"
+            | "dt"
+            | "fieldset"
+            | "figcaption"
+            | "figure"
+            | "footer"
+            | "form"
+            | "h1"
+            | "h2"
+            | "h3"
+            | "h4"
+            | "h5"
+            | "h6"
+            | "header"
+            | "hgroup"
+            | "hr"
+            | "legend"
+            | "li"
+            | "listing"
+            | "main"
+            | "menu"
+            | "nav"
+            | "ol"
+            | "optgroup"
+            | "option"
+            | "p"
+            | "pre"
+            | "search"
+            | "section"
+            | "summary"
+            | "table"
+            | "tbody"
+            | "td"
+            | "tfoot"
+            | "th"
+            | "thead"
+            | "tr"
+            | "ul"
+            | "area"
+            | "base"
+            | "datalist"
+            | "head"
+            | "link"
+            | "meta"
+            | "param"
+            | "rp"
+            | "script"
+            | "source"
+            | "style"
+            | "template"
+            | "title"
+            | "track"
+    )
+}
+
+/// Whether white space between what an element holds is not shown, whatever that is.
+pub fn shows_no_space(name: &str, namespace: Namespace) -> bool {
+    match namespace {
+        Namespace::Html => matches!(
+            name,
+            "audio"
+                | "colgroup"
+                | "datalist"
+                | "dl"
+                | "menu"
+                | "ol"
+                | "optgroup"
+                | "picture"
+                | "select"
+                | "table"
+                | "tbody"
+                | "tfoot"
+                | "thead"
+                | "tr"
+                | "ul"
+                | "video"
+        ),
+        Namespace::Svg => !matches!(name, "a" | "text" | "textPath" | "tspan" | "title" | "desc"),
+        Namespace::MathMl => !matches!(name, "mi" | "mo" | "mn" | "ms" | "mtext"),
+    }
+}
+
 /// Elements whose content is text and character references only (HTML standard, RCDATA).
 pub fn holds_only_text(name: &str) -> bool {
     matches!(name, "textarea" | "title")

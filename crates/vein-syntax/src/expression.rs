@@ -530,7 +530,7 @@ fn refused_word(word: &str) -> Option<&'static str> {
         "undefined" => "there is only `null`",
         "function" => "write an arrow function, or declare a handler with `does`",
         "new" | "class" | "this" | "super" => {
-            "there are no classes: use records, and the names that are declared"
+            "there are no classes: use records, and the names that are declared; in handlers `Date.now()` is the time"
         }
         "typeof" | "instanceof" | "void" | "delete" | "in" => {
             "types are known before anything runs"

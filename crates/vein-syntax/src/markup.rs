@@ -5,6 +5,7 @@ use crate::attribute::AttributeContext;
 use crate::braces::{closing_brace, markup_inside};
 use crate::elements::{
     adjusted_element, holds_only_text, is_component_name, is_void, keeps_white_space,
+    shows_no_space, stands_alone,
 };
 use crate::error::{SyntaxError, SyntaxErrorKind, Unclosed};
 use crate::parser::Parser;
@@ -88,6 +89,7 @@ impl Markup<'_> {
         while !self.open.is_empty() {
             self.close_top(if too_deep { Closing::Quietly } else { Closing::Missing(None) });
         }
+        drop_last_space(&mut self.roots);
     }
 
     pub(crate) fn rest(&self) -> &str {
@@ -206,7 +208,8 @@ impl Markup<'_> {
 
     /// Ends the innermost open element and hands it to its parent.
     fn close_top(&mut self, closing: Closing) {
-        let Some(Open { element, stray_end }) = self.open.pop() else { return };
+        let Some(Open { mut element, stray_end }) = self.open.pop() else { return };
+        drop_last_space(&mut element.children);
         let opened = Span {
             start: element.start_tag.start,
             end: element.name.span.end.max(element.start_tag.start),
@@ -229,11 +232,30 @@ impl Markup<'_> {
         self.add(Node::Element(element));
     }
 
+    /// Adds a node to what is open. White space with a line break is left out at the beginning and beside what stands on lines
+    /// of its own.
     fn add(&mut self, node: Node) {
-        match self.open.last_mut() {
-            Some(parent) => parent.element.children.push(node),
-            None => self.roots.push(node),
+        let (siblings, shows) = match self.open.last_mut() {
+            Some(Open { element, .. }) => {
+                let shows = !shows_no_space(&element.name.name, element.namespace);
+                (&mut element.children, shows)
+            }
+            None => (&mut self.roots, true),
+        };
+        match node {
+            Node::Space => {
+                let beside = siblings.last();
+                let in_line =
+                    beside.is_some_and(|node| *node != Node::Space && !is_block(node)) && shows;
+                if in_line {
+                    siblings.push(node);
+                }
+                return;
+            }
+            _ if is_block(&node) => drop_last_space(siblings),
+            _ => {}
         }
+        siblings.push(node);
     }
 
     /// The letters of a tag's name; where they are missing, an empty name.
@@ -348,30 +370,82 @@ impl Markup<'_> {
         }
     }
 
-    /// Settles the white space of the text gathered since the last tag.
+    /// Settles the white space of the text gathered since the last tag: a run of it is one space. One with a line break next to a
+    /// tag is a node by itself.
     fn end_run(&mut self) {
         let run = std::mem::take(&mut self.run);
-        let keep = self.open.iter().any(|o| keeps_white_space(&o.element.name.name));
-        let last = run.len().saturating_sub(1);
+        if self.open.iter().any(|o| keeps_white_space(&o.element.name.name)) {
+            return self.kept_run(run);
+        }
         let mut pieces: Vec<TextPiece> = Vec::new();
-        for (i, raw) in run.into_iter().enumerate() {
+        // White space that was met and not written yet, and whether there was a line break in it.
+        let mut space = None::<bool>;
+        let mut begun = false;
+        for raw in run {
+            let span = match raw {
+                Raw::Expr(expr) => {
+                    self.write_space(&mut begun, space.take(), &mut pieces, expr.span);
+                    pieces.push(TextPiece::Expr(expr));
+                    continue;
+                }
+                Raw::Static(span) => span,
+            };
+            let mut rest = &self.text[span.range()];
+            while !rest.is_empty() {
+                let word = rest.find(is_space).unwrap_or(rest.len());
+                if word > 0 {
+                    self.write_space(&mut begun, space.take(), &mut pieces, span);
+                    match &rest[..word] {
+                        word if word.contains('&') => {
+                            append(&mut pieces, &decode(word, 0, false).text, span);
+                        }
+                        word => append(&mut pieces, word, span),
+                    }
+                    rest = &rest[word..];
+                }
+                let blank = rest.find(|c| !is_space(c)).unwrap_or(rest.len());
+                if blank > 0 {
+                    space = Some(space == Some(true) || rest[..blank].contains('\n'));
+                    rest = &rest[blank..];
+                }
+            }
+        }
+        if space == Some(false) {
+            append(&mut pieces, " ", Span::new(self.at, self.at));
+        }
+        if !pieces.is_empty() {
+            self.add(Node::Text(pieces));
+        }
+        if space == Some(true) {
+            self.add(Node::Space);
+        }
+    }
+
+    /// Writes white space before something else in a run.
+    fn write_space(
+        &mut self,
+        begun: &mut bool,
+        space: Option<bool>,
+        pieces: &mut Vec<TextPiece>,
+        at: Span,
+    ) {
+        let first = !std::mem::replace(begun, true);
+        match space {
+            Some(true) if first => self.add(Node::Space),
+            Some(_) => append(pieces, " ", at),
+            None => {}
+        }
+    }
+
+    /// Text whose white space stays as it is.
+    fn kept_run(&mut self, run: Vec<Raw>) {
+        let mut pieces: Vec<TextPiece> = Vec::new();
+        for raw in run {
             match raw {
                 Raw::Expr(expr) => pieces.push(TextPiece::Expr(expr)),
                 Raw::Static(span) => {
-                    let raw = &self.text[span.range()];
-                    let text = if keep {
-                        decode(raw, span.start as usize, false).text
-                    } else {
-                        decode(&collapsed(raw, i == 0, i == last), 0, false).text
-                    };
-                    match pieces.last_mut() {
-                        Some(TextPiece::Static(before, at)) => {
-                            before.push_str(&text);
-                            *at = at.to(span);
-                        }
-                        _ if text.is_empty() => {}
-                        _ => pieces.push(TextPiece::Static(text, span)),
-                    }
+                    let text = decode(&self.text[span.range()], span.start as usize, false).text;
+                    append(&mut pieces, &text, span);
                 }
             }
         }
@@ -379,6 +453,33 @@ impl Markup<'_> {
             self.add(Node::Text(pieces));
         }
     }
+}
+
+/// Goes on with text.
+fn append(pieces: &mut Vec<TextPiece>, text: &str, span: Span) {
+    match pieces.last_mut() {
+        Some(TextPiece::Static(before, at)) => {
+            before.push_str(text);
+            *at = at.to(span);
+        }
+        _ if text.is_empty() => {}
+        _ => pieces.push(TextPiece::Static(text.to_owned(), span)),
+    }
+}
+
+fn drop_last_space(nodes: &mut Vec<Node>) {
+    nodes.pop_if(|last| *last == Node::Space);
+}
+
+/// Whether a node stands on lines of its own.
+fn is_block(node: &Node) -> bool {
+    let Node::Element(element) = node else { return false };
+    element.namespace == Namespace::Html && stands_alone(&element.name.name)
+}
+
+/// White space as HTML has it (ASCII whitespace).
+fn is_space(c: char) -> bool {
+    matches!(c, ' ' | '\t' | '\n' | '\r' | '\u{c}')
 }
 
 enum Closing {
@@ -411,29 +512,6 @@ fn find_end_tag(text: &str, from: usize, name: &str) -> Option<usize> {
         at = start + 2;
     }
     None
-}
-
-/// White space as it will be shown: a run with a line break next to a tag is dropped, any
-/// other run is one space.
-fn collapsed(raw: &str, at_start: bool, at_end: bool) -> String {
-    let is_space = |c: char| matches!(c, ' ' | '\t' | '\n' | '\r' | '\u{c}');
-    let mut out = String::with_capacity(raw.len());
-    let mut rest = raw;
-    while !rest.is_empty() {
-        let word = rest.find(is_space).unwrap_or(rest.len());
-        out.push_str(&rest[..word]);
-        rest = &rest[word..];
-        let space = rest.find(|c| !is_space(c)).unwrap_or(rest.len());
-        if space == 0 {
-            break;
-        }
-        let next_to_tag = (at_start && out.is_empty()) || (at_end && space == rest.len());
-        if !(next_to_tag && rest[..space].contains('\n')) {
-            out.push(' ');
-        }
-        rest = &rest[space..];
-    }
-    out
 }
 
 /// Parses what stands between `open` (a `{`) and `close` (its `}`) of a text. With a map, the
@@ -505,6 +583,7 @@ fn is_declaration(line: &str) -> bool {
             "takes" | "shares" | "holds" | "derives" | "loads" | "follows" => then(&[':', '=']),
             "does" | "gives" | "asks" | "awaits" | "streams" => then(&['(', '{']),
             "shape" => then(&['{', '=']),
+            "names" => rest[name_len..].trim().is_empty() || then(&[',']),
             "upon" => ["added", "removed", "change", "every"].contains(&name) && then(&['{', '(']),
             _ => false,
         }

@@ -1,6 +1,6 @@
 //! Statements of handlers and event bindings.
 
-use crate::ast::{Expr, ExprKind, Stmt, StmtKind};
+use crate::ast::{Catch, Expr, ExprKind, Stmt, StmtKind};
 use crate::error::SyntaxErrorKind;
 use crate::parser::Parser;
 use crate::span::Span;
@@ -55,7 +55,8 @@ impl Parser<'_> {
         }
         let failed_before = self.has_failed();
         let stmt = self.deeper(|_| None, |p| Some(p.statement()));
-        let compound = |s: &Stmt| matches!(s.kind, StmtKind::If(..) | StmtKind::For(..));
+        let compound =
+            |s: &Stmt| matches!(s.kind, StmtKind::If(..) | StmtKind::For(..) | StmtKind::Try(..));
         let ended = self.is("}")
             || self.at_end()
             || self.token().after_break
@@ -139,6 +140,10 @@ impl Parser<'_> {
                 self.advance();
                 self.for_statement()
             }
+            "try" => {
+                self.advance();
+                self.try_statement()
+            }
             "return" => {
                 self.advance();
                 let has_value =
@@ -220,6 +225,28 @@ impl Parser<'_> {
         StmtKind::For(name, list, body)
     }
 
+    fn try_statement(&mut self) -> StmtKind {
+        let body = self.block();
+        let caught = self.eat_word("catch").then(|| {
+            let opened = self.span();
+            let reason = self.eat("(").then(|| {
+                let reason = self.ident("a name for the reason");
+                self.close(")", opened, "`)`");
+                reason
+            });
+            Catch { reason, body: self.block() }
+        });
+        let last = if self.eat_word("finally") {
+            self.block()
+        } else {
+            if caught.is_none() {
+                self.unexpected("`catch` or `finally`");
+            }
+            Vec::new()
+        };
+        StmtKind::Try(body, caught, last)
+    }
+
     fn step(&mut self) -> Option<Binary> {
         let op = match self.tok() {
             Tok::Punct("++") => Binary::Add,
@@ -269,7 +296,8 @@ fn refused_statement(word: &str) -> Option<&'static str> {
         "var" => "write `const`, or `let` for what is assigned again",
         "while" | "do" => "write `for (const item of list)`",
         "switch" | "case" => "write `if` and `else`",
-        "throw" | "try" => "a handler cannot throw",
+        "throw" => "a handler cannot throw: keep in state what went wrong, and `return`",
+        "catch" | "finally" => "it belongs to a `try { … }` just before it",
         "break" | "continue" => "use `filter`, `find` or `if` to leave items out",
         _ => return None,
     })

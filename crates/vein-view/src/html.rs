@@ -9,7 +9,7 @@ use vein_plan::{Namespace, Property};
 pub enum Layout {
     /// Nothing that is not in the tree.
     Exact,
-    /// For people: elements that hold only elements are broken over lines.
+    /// For people: elements that hold only elements, with or without a space between them, are broken over lines.
     Indented,
 }
 
@@ -60,6 +60,10 @@ struct Writer<'a> {
 impl Writer<'_> {
     fn children(&mut self, id: NodeId, depth: usize, lines: bool) {
         for (i, child) in self.tree.children(id).iter().enumerate() {
+            // The line break stands for the space.
+            if lines && self.tree.text(*child) == Some(" ") {
+                continue;
+            }
             if lines && (i > 0 || depth > 0) {
                 self.line(depth);
             }
@@ -114,7 +118,8 @@ impl Writer<'_> {
             let first = children.first().and_then(|first| self.tree.text(*first));
             self.leading_newline(first.unwrap_or(""));
         }
-        let elements_only = children.iter().all(|child| self.tree.text(*child).is_none());
+        let elements_only =
+            children.iter().all(|child| self.tree.text(*child).is_none_or(|text| text == " "));
         let lines = self.layout == Layout::Indented
             && elements_only
             && !children.is_empty()

@@ -235,6 +235,28 @@ impl PageBuilder {
         Ok(self)
     }
 
+    /// The time of day when the page is opened, in milliseconds since 1970: what `Date.now()` gives then. It goes on with the page's
+    /// clock. Without this it is the beginning of 1970, so that tests can be repeated; [`Page::set_date`] sets it later.
+    ///
+    /// ```
+    /// let ui = vein::Ui::from_sources([("a-note.vein",
+    ///     "holds at = 0\n<button click='-> at = Date.now()'>{Local.date(at, 'long')}</button>")])?;
+    /// let mut page = ui.page("a-note").date(1_777_885_200_000.0).open(())?;
+    /// page.find("button")?.click()?;
+    /// assert_eq!(page.html(), "<button>May 4, 2026</button>");
+    /// # Ok::<(), vein::Error>(())
+    /// ```
+    pub fn date(mut self, milliseconds: f64) -> PageBuilder {
+        self.host.date = Some(milliseconds);
+        self
+    }
+
+    /// What `Math.random()` begins with; without this, 0. Pages that begin with the same come to the same numbers.
+    pub fn seed(mut self, seed: u32) -> PageBuilder {
+        self.host.seed = seed;
+        self
+    }
+
     /// Leaves what is declared with `awaits` and `streams` and not answered here to whoever drives
     /// the page: [`Page::questions`], [`Page::answer`].
     pub fn manual_answers(mut self) -> PageBuilder {

@@ -530,6 +530,16 @@ impl Page {
         self.session.runtime().now()
     }
 
+    /// The time of day on the page's clock, in milliseconds since 1970: what `Date.now()` gives, but for fractions.
+    pub fn date(&self) -> f64 {
+        self.session.runtime().date()
+    }
+
+    /// Sets the time of day, in milliseconds since 1970. Nothing runs because of it: timers go by the page's clock.
+    pub fn set_date(&mut self, milliseconds: f64) {
+        self.session.set_date(milliseconds);
+    }
+
     /// In how many milliseconds something will become due, if anything is waiting.
     pub fn next_due(&self) -> Option<f64> {
         self.session.next_due()

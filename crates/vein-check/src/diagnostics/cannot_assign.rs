@@ -21,6 +21,8 @@ pub(crate) enum Target {
     Handed,
     /// A value of a store.
     Store,
+    /// A name of elements.
+    Named,
     /// What the host's answers fill.
     Loaded,
     /// The length of a list or a text.
@@ -52,6 +54,7 @@ impl Finding for CannotAssign {
             Target::Handed => format!("`{name}` is handed back by a slot: it belongs there"),
             Target::Store => format!("`{name}` is a store: only its own handlers write to it"),
             Target::Loaded => format!("`{name}` is filled by the answers of the host"),
+            Target::Named => format!("`{name}` is a name of elements, and stays as it is"),
             Target::Length => format!("`{name}` follows from the list"),
             Target::Other => "this cannot be assigned".into(),
         }
@@ -96,6 +99,7 @@ impl Finding for CannotAssign {
                  or by its position, `list[list.findIndex(…)].… = …`"
                     .into()
             }
+            Target::Named => "it tells this component's elements from those of others: give it to their `id`, `for` or `name`".into(),
             Target::Length => format!(
                 "to empty the list, assign it: `{0} = []`; to shorten it, `{0} = {0}.slice(0, …)`",
                 name.trim_end_matches(".length")
@@ -111,6 +115,7 @@ impl Finding for CannotAssign {
 #[cfg(test)]
 super::examples! { CannotAssign:
     "takes a: number\n<p click='-> a = 1'>{a}</p>" => "a",
+    "names a\n<p click='-> a = \"b\"' id='<- a'></p>" => "a",
     "takes a: { b: number }\n<p click='-> a.b += 1'>{a.b}</p>" => "a.b",
     "takes a: number[]\n<p click='-> a.push(1)'>{a.length}</p>" => "a",
     "holds a = 1\nderives b = a\n<p click='-> b++'>{b}</p>" => "b",

@@ -165,6 +165,7 @@ rules! {
     not_supported::NotSupported;
     not_usable_here::NotUsableHere;
     not_watchable::NotWatchable;
+    nothing_to_catch::NothingToCatch;
     repeated_attribute::RepeatedAttribute;
     self_closed::SelfClosed;
     stray_angle::StrayAngle;

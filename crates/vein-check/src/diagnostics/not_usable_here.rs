@@ -30,5 +30,10 @@ super::examples! { NotUsableHere:
     "takes a: string\n<p>{a.trim}</p>" => "trim",
     "takes a: string\n<p>{a.length()}</p>" => "length",
     "<p>{Math}</p>" => "Math",
+    "<p>{Date.now()}</p>" => "Date.now",
+    "holds a = Math.random()\n<p>{a}</p>" => "Math.random",
+    "derives a() = Date.now()\n<p>{a()}</p>" => "Date.now",
+    "holds a = [1]\n<p click='-> a[Math.random()] = 2'>{a.join()}</p>" => "Math.random",
+    "holds a = [1]\n<p click='-> a.sort(() => Math.random())'>{a.join()}</p>" => "Math.random",
     "<p>{x => 1}</p>" => "x => 1",
 }

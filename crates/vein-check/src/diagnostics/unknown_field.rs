@@ -21,14 +21,8 @@ impl Finding for UnknownField {
     }
 
     fn advice(&self) -> Vec<String> {
-        match (self.ty.as_str(), self.name.as_str()) {
-            ("Math", "random") => {
-                return vec!["ask the host for chance, so that tests can repeat it: `awaits chance(): number`".into()];
-            }
-            ("JSON", "parse") => {
-                return vec!["the host gives values, not text: declare their type, `awaits beds(): Bed[]`".into()];
-            }
-            _ => {}
+        if (self.ty.as_str(), self.name.as_str()) == ("JSON", "parse") {
+            return vec!["the host gives values, not text: declare their type, `awaits beds(): Bed[]`".into()];
         }
         match &self.nearest {
             Some(_) => Vec::new(),

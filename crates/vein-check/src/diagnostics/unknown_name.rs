@@ -17,9 +17,8 @@ pub(crate) struct UnknownName {
 const INSTEAD: &[(&[&str], &str)] = &[
     (
         &["Date", "performance", "Temporal"],
-        "the host tells the time: `awaits now(): number`, then `await now()` in a handler, or a stream, `streams \
-         clock(): number` and `follows now: number = clock()`; for what happens every so often, `upon every \
-         (1000) { … }`",
+        "the time is a number of milliseconds since 1970: `Date.now()` in a handler, `Local.date(at, 'long')` where it is shown; for \
+         what happens every so often, `upon every (1000) { … }`",
     ),
     (
         &["console"],
@@ -115,6 +114,6 @@ super::examples! { UnknownName:
     "<p click='-> pour'>a</p>" => "pour",
     "<p click='-> a = 1'>a</p>" => "a",
     "<p>{water.litres} {water.litres}</p>" => "water",
-    "<p>{Date.now()}</p>" => "Date",
+    "<p>{Date}</p>" => "Date",
     "<p click='-> console.log(1)'></p>" => "console",
 }

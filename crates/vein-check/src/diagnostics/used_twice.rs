@@ -8,6 +8,10 @@ pub(crate) enum UsedTwice {
     Id(String),
     /// Every row of a loop.
     RowId(String),
+    /// Every instance of a component of which there may be several.
+    InstanceId(String, String),
+    /// The radio buttons of every such instance.
+    Group(String, String),
     /// One attribute.
     Class(String),
 }
@@ -21,6 +25,10 @@ impl Finding for UsedTwice {
         match self {
             UsedTwice::Id(id) => format!("another element here has the id `{id}` already"),
             UsedTwice::RowId(id) => format!("every row has the id `{id}`"),
+            UsedTwice::InstanceId(id, of) => format!("every `<{of}>` has the id `{id}`, and there may be several"),
+            UsedTwice::Group(name, of) => {
+                format!("the radio buttons of every `<{of}>` are called `{name}`: to a browser they are one group")
+            }
             UsedTwice::Class(class) => format!("the class `{class}` is written twice"),
         }
     }
@@ -31,7 +39,23 @@ impl Finding for UsedTwice {
             UsedTwice::RowId(id) => {
                 format!("put what tells rows apart into it, such as `id=\"{id}-{{item.id}}\"`, or give a class")
             }
+            UsedTwice::InstanceId(id, _) => {
+                format!("declare it, `names {0}`, and write `id=\"<- {0}\"`, and `for=\"<- {0}\"` where a label means it", plain(id))
+            }
+            UsedTwice::Group(name, _) => {
+                format!("declare it, `names {0}`, and write `name=\"<- {0}\"`: each has a group of its own then", plain(name))
+            }
             UsedTwice::Class(_) => "once is enough".into(),
         }]
+    }
+}
+
+/// A name as code can write it.
+fn plain(id: &str) -> String {
+    let letters = id.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' });
+    let plain: String = letters.collect();
+    match plain.starts_with(|c: char| c.is_ascii_digit()) {
+        true => format!("id_{plain}"),
+        false => plain,
     }
 }

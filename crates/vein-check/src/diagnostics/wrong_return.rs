@@ -11,6 +11,8 @@ pub(crate) enum WrongReturn {
     NeverReached,
     /// A loop.
     Loops,
+    /// `try`
+    Catches,
     /// A statement that changes something, or runs what does.
     Acts,
 }
@@ -25,6 +27,7 @@ impl Finding for WrongReturn {
             WrongReturn::Nothing => "a function returns a value".into(),
             WrongReturn::NeverReached => "nothing comes here: what stands before it returns".into(),
             WrongReturn::Loops => "a function has no loops".into(),
+            WrongReturn::Catches => "a function catches nothing: it asks the host nothing that could fail".into(),
             WrongReturn::Acts => {
                 "a function changes nothing: it works out what it gives, and may be asked any number of times".into()
             }
@@ -37,6 +40,7 @@ impl Finding for WrongReturn {
             WrongReturn::Nothing => "write `return null` where there is none".into(),
             WrongReturn::NeverReached => "take it out, or put the `return` under a condition".into(),
             WrongReturn::Loops => "go over a list with `map`, `filter`, `find` or `reduce`".into(),
+            WrongReturn::Catches => "ask in a handler, catch it there, and give the function what came of it".into(),
             WrongReturn::Acts => {
                 "in it stand `const`, `let`, `if` and `return`; what changes state is a handler, `does`".into()
             }
@@ -51,5 +55,6 @@ super::examples! { WrongReturn:
     "derives a(b: number) {\n  return b\n  const c = 1\n}\n<p>{a(1)}</p>" => "const c = 1",
     "derives a(b: number[]) {\n  for (const c of b) return c\n  return 1\n}\n<p>{a([1])}</p>" => "for (const c of b) return c",
     "derives a(b: number) {\n  if (b > 1) {\n    if (b > 2) return 1\n  }\n  c()\n  return 2\n}\n<p>{a(1)}</p>" => "c()",
+    "derives a(b: number) {\n  try { return b } catch { return 1 }\n  return 2\n}\n<p>{a(1)}</p>" => "try { return b } catch { return 1 }",
     "holds a = 1\nderives b(c: number) {\n  a = c\n  return c\n}\n<p>{b(a)}</p>" => "a = c",
 }

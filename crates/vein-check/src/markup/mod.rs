@@ -10,10 +10,11 @@ use structure::chain;
 use crate::diagnostics::{
     MisplacedAttribute, UnknownComponent, UnknownElement, UnsafeBinding, Unshowable,
 };
-use crate::interface::Root;
+use crate::interface::{Edge, Root};
 use crate::narrow::Fact;
 use crate::scope::{Checker, LocalName};
 use crate::types::Ty;
+use std::borrow::Cow;
 use vein_plan::code::{Expr, ExprId, Piece};
 use vein_plan::nearest;
 use vein_plan::{Block, BlockId, Conversion, Part, PartKind, Reads, SpotKind, TemplateNode};
@@ -94,7 +95,21 @@ impl Checker<'_> {
         while let Some(node) = nodes.get(at) {
             at += 1;
             match node {
-                Node::Text(pieces) => self.text(pieces, inside, markup),
+                Node::Text(pieces) => {
+                    // White space beside a text belongs to it.
+                    let before = at > 1 && self.shows_space(nodes, at - 2);
+                    let after = self.shows_space(nodes, at);
+                    self.text(&spaced(pieces, before, after), inside, markup);
+                }
+                Node::Space => {
+                    let beside = [at.checked_sub(2), Some(at)];
+                    let is_text = |at: Option<usize>| {
+                        matches!(at.map(|at| nodes.get(at)), Some(Some(Node::Text(_))))
+                    };
+                    if self.shows_space(nodes, at - 1) && !beside.into_iter().any(is_text) {
+                        markup.node(TemplateNode::Text { text: " ".into(), marked: false }, inside);
+                    }
+                }
                 Node::Element(element) => {
                     let (chain, used) = chain(nodes, at);
                     at += used;
@@ -102,6 +117,27 @@ impl Checker<'_> {
                 }
             }
         }
+    }
+
+    /// Whether what stands at a place among nodes is white space that shows: not beside a component that stands on lines of its
+    /// own.
+    fn shows_space(&self, nodes: &[Node], at: usize) -> bool {
+        let in_line = |node: Option<&Node>, is_before: bool| {
+            node.is_some_and(|node| match Edge::of(node, !is_before) {
+                Edge::Line => true,
+                Edge::Block => false,
+                Edge::Component(name) => {
+                    self.project.interfaces.get(&name).is_none_or(|used| match is_before {
+                        true => used.in_line.last,
+                        false => used.in_line.first,
+                    })
+                }
+            })
+        };
+        let before = at.checked_sub(1).and_then(|before| nodes.get(before));
+        nodes.get(at) == Some(&Node::Space)
+            && in_line(before, true)
+            && in_line(nodes.get(at + 1), false)
     }
 
     fn text(&mut self, pieces: &[TextPiece], inside: &mut Inside, markup: &mut Markup) {
@@ -320,6 +356,28 @@ impl Checker<'_> {
 /// `html="<- …"`, but not the attribute of that name without an arrow.
 fn is_markup(attribute: &Attribute) -> bool {
     attribute.is("html") && matches!(attribute.value, AttributeValue::OneWay(..))
+}
+
+/// A text with a space before and after it, where one is shown there.
+fn spaced(pieces: &[TextPiece], before: bool, after: bool) -> Cow<'_, [TextPiece]> {
+    if !before && !after {
+        return Cow::Borrowed(pieces);
+    }
+    let mut pieces = pieces.to_vec();
+    let space = || TextPiece::Static(" ".into(), Span::default());
+    if before {
+        match pieces.first_mut() {
+            Some(TextPiece::Static(text, _)) => text.insert(0, ' '),
+            _ => pieces.insert(0, space()),
+        }
+    }
+    if after {
+        match pieces.last_mut() {
+            Some(TextPiece::Static(text, _)) => text.push(' '),
+            _ => pieces.push(space()),
+        }
+    }
+    Cow::Owned(pieces)
 }
 
 /// What an alternative is called for people: its text, with dots for what changes in it, or

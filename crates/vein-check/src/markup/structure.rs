@@ -123,6 +123,14 @@ impl Checker<'_> {
         self.framed(Vec::new(), known, |checker| {
             checker.block_of(markup, label(element), element.name.span, |checker, markup| {
                 let mut inside = Inside { called: outer.into(), ..Inside::default() };
+                // What comes in another's place may be repeated.
+                let each = element.attributes.iter().find_map(|a| match &a.value {
+                    AttributeValue::Each(each) if called.is_none() => Some((each, a)),
+                    _ => None,
+                });
+                if let Some((each, attribute)) = each {
+                    return checker.repeated(element, each, attribute, &[], &mut inside, markup);
+                }
                 match called {
                     Some(called) => checker.plain_called(element, called, &mut inside, markup),
                     None => checker.plain(element, &mut inside, markup),
@@ -304,6 +312,7 @@ pub(super) fn chain(nodes: &[Node], at: usize) -> (Vec<&Element>, usize) {
     for (i, node) in nodes[at..].iter().enumerate() {
         match node {
             // A space between the two does not part them.
+            Node::Space => continue,
             Node::Text(pieces) if is_blank(pieces) => continue,
             Node::Element(next) if next.attributes.iter().any(|a| a.is("otherwise")) => {
                 found.push(next);

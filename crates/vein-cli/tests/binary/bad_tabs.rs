@@ -14,9 +14,7 @@ holds text = ''
 does buy() { n++; sold = true }
 does fill() { text = 'w'.repeat(1000000) + n; n++ }
 <p>{n}</p>
-<button click='-> n++'>more</button>
-<button disabled='<- sold' click='-> buy()'>buy</button>
-<button click='-> fill()'>fill</button>
+<button click='-> n++'>more</button><button disabled='<- sold' click='-> buy()'>buy</button><button click='-> fill()'>fill</button>
 <i>{text.length}</i><b title='<- text'></b>
 ";
 

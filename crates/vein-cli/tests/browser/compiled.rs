@@ -279,9 +279,9 @@ fn receivers(on: Receiver) -> &'static [&'static str] {
 /// Every member with every argument that there is here for its first parameters, and some for more.
 fn calls() -> Vec<String> {
     let mut calls = Vec::new();
-    for info in
-        MEMBERS.iter().filter(|info| !matches!(info.on, Receiver::Local | Receiver::Unnamed))
-    {
+    for info in MEMBERS.iter().filter(|info| {
+        !matches!(info.on, Receiver::Local | Receiver::Unnamed) && !info.member.is_of_the_moment()
+    }) {
         let prefix = match info.on {
             Receiver::Math => "Math.",
             Receiver::Json => "JSON.",

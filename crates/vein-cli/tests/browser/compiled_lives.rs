@@ -304,6 +304,7 @@ const PLAY: &str = r#"
     open.push(question);
   };
   page.schedule = () => {};
+  [page.day, page.chance] = [0, 0];
   const observer = new MutationObserver(() => {});
   // What has gone is observed until whoever observes has been told, which would be after each step.
   const observe = () => {

@@ -2,8 +2,11 @@
 //! behind is what Chromium makes of the same text.
 
 use crate::driven::Browser;
-use crate::generate::{Generator, Kind, STATE};
+use crate::generate::{Generator, Kind, Random, STATE};
+use crate::worked::{Places, tried};
 use serde_json::{Value as Json, json};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use vein::{Page, Ui, Value};
 
 const COMPONENTS: u64 = 300;
@@ -192,4 +195,96 @@ pub async fn random_components_are_what_ecmascript_makes_of_them(browser: &Brows
         }
     }
     assert!(faults > 0, "no handler failed, so nothing was seen of that");
+}
+
+/// Statements that catch, with what they ask, as an asynchronous function of ECMAScript.
+const CAUGHT: &str = "
+  let [n, t, count, asked] = [1, 'a', 0, 0];
+  const l = [{ id: 1, wet: false, crop: 'x' }, { id: 6, wet: true, crop: 'y' }, { id: 3, wet: false, crop: 'z' }];
+  const soil = (n) => { asked++; if (n === 7) throw 'no soil'; return n % 2 === 0 ? 'clay' : 'loam'; };
+  const earth = (n) => n % 4;
+  const ground = () => `${n % 3}${earth(n)}`;
+  const weigh = async (n) => { count++; if ((n + count) % 3 === 0) throw `late ${count}`; return n + count; };
+  const go = async () => { try { BODY } catch (why) { t = `${t} ${why}`; } };
+  return go().then(() => `${n} ${t} ${l.map((v) => `${v.id}${v.crop}`)} ${ground()} ${asked}`);
+";
+
+pub async fn what_is_caught_is_what_ecmascript_catches(browser: &Browser) {
+    let head = "asks soil(n: number): string
+asks earth(n: number): string
+awaits weigh(n: number): number
+holds n = 1
+holds t = 'a'
+derives ground = `${n % 3}${earth(n)}`
+holds l = [{ id: 1, wet: false, crop: 'x' }, { id: 6, wet: true, crop: 'y' }, { id: 3, wet: false, crop: 'z' }]
+";
+    let places = Places {
+        number: "n".into(),
+        text: "t".into(),
+        derived: "ground".into(),
+        list: "l".into(),
+        flag: "n % 2 === 0".into(),
+    };
+    let (mut caught, mut late, mut all) = (0, 0, Vec::new());
+    let seeds = crate::seeds::Seeds::new(1500);
+    for seed in seeds.and(&[]) {
+        let body = tried(&mut Random::new(seed), &places, 3);
+        let text = format!(
+            "{head}does go() {{ try {{ {body} }} catch (why) {{ t = `${{t}} ${{why}}` }} }}\n\
+             <p click='-> go()'>{{n}} {{t}} {{l.map(v => `${{v.id}}${{v.crop}}`).join()}} {{ground}}</p>"
+        );
+        let ui = Ui::from_sources([("test-bed.vein", text.as_str())]);
+        let ui = ui.unwrap_or_else(|error| panic!("seed {seed}: {error}\n{text}"));
+        let asked = Arc::new(AtomicUsize::new(0));
+        let counted = asked.clone();
+        let opening = ui.page("test-bed").answer("earth", |n: f64| (n % 4.0).to_string());
+        let opening = opening.try_answer("soil", move |n: f64| {
+            counted.fetch_add(1, Ordering::Relaxed);
+            match n {
+                7.0 => Err("no soil"),
+                n => Ok(if n % 2.0 == 0.0 { "clay" } else { "loam" }),
+            }
+        });
+        let mut page = opening.manual_answers().open(json!({})).expect("no data");
+        page.find("p").and_then(vein::FoundElement::click).unwrap_or_else(|error| {
+            panic!("seed {seed}: {error}\n{text}");
+        });
+        let mut count = 0.0;
+        while let Some(question) = page.questions().first().cloned() {
+            count += 1.0;
+            let n = question.args[0].to_number();
+            let fails = (n + count) % 3.0 == 0.0;
+            late += usize::from(fails);
+            let answer =
+                if fails { Err(format!("late {count}")) } else { Ok(Value::from(n + count)) };
+            page.answer(question.id, answer).unwrap_or_else(|error| {
+                panic!("seed {seed}: {error}\n{text}");
+            });
+        }
+        let ours = page.find("p").expect("an element").text();
+        // What has failed asks nothing more.
+        let ours = format!("{ours} {}", asked.load(Ordering::Relaxed));
+        caught += usize::from(ours.contains("late") || ours.contains("no soil"));
+        all.push((seed, body, ours));
+    }
+    let scripts: Vec<String> = all
+        .iter()
+        .map(|(_, body, _)| CAUGHT.replace("BODY", &body.replace("ground", "ground()")))
+        .collect();
+    let run = "return Promise.all(arguments[0].map((body) => new Function(body)()))";
+    let theirs = browser.client.execute(run, vec![json!(scripts)]).await.expect("it runs");
+    let Json::Array(theirs) = theirs else { panic!("{theirs}") };
+    let wrong: Vec<String> = all
+        .iter()
+        .zip(&theirs)
+        .filter(|((.., ours), theirs)| theirs.as_str() != Some(ours))
+        .map(|((seed, body, ours), theirs)| {
+            format!("{seed}: {body}\n  here  {ours}\n  there {theirs}")
+        })
+        .collect();
+    let few = wrong[..wrong.len().min(6)].join("\n");
+    assert!(wrong.is_empty(), "{} of {} differ:\n{few}", wrong.len(), all.len());
+    if seeds.tell(all.len()) {
+        assert!(caught * 5 > all.len() && late * 4 > all.len(), "{caught} caught, {late} late");
+    }
 }

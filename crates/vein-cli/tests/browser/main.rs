@@ -42,6 +42,7 @@ mod rust_host;
 #[allow(dead_code, reason = "the proof's tests use more of it")]
 #[path = "../../../vein-proof/tests/proof/seeds.rs"]
 mod seeds;
+mod spaces;
 mod styles;
 mod views;
 mod workbench;
@@ -74,6 +75,7 @@ const TESTS: &[Test] = tests! {
     proving::the_workbench_is_the_same_in_chromium,
     workbench::random_use_becomes_scenarios_that_hold,
     proving::a_form_goes_back_the_same_everywhere,
+    proving::what_is_caught_and_what_nobody_reads_is_the_same_everywhere,
     proving::lists_are_changed_where_they_stand,
     proving::a_broken_applier_is_found_and_the_part_is_named;
     pages:
@@ -89,10 +91,13 @@ const TESTS: &[Test] = tests! {
     compiled::expressions_come_to_the_same,
     compiled::guards_let_through_the_same,
     compiled_views::markup_is_copied_as_it_was_written,
+    ecmascript::what_is_caught_is_what_ecmascript_catches,
     ecmascript::random_components_are_what_ecmascript_makes_of_them,
     attributes::what_chromium_reads_is_known,
     attributes::what_chromium_styles_is_known,
     styles::rules_reach_whom_they_are_for,
+    views::radio_buttons_of_two_instances_are_two_groups,
+    spaces::white_space_is_shown_as_in_html,
     markup::a_built_page_cleans_as_it_is_cleaned_outside,
     controls::what_is_set_is_what_chromium_makes_of_it,
     controls::what_is_typed_is_what_chromium_takes,

@@ -199,6 +199,66 @@ pub fn lists_are_changed_where_they_stand() {
 }
 
 /// Ways to break the browser's side: what stands in the applier, what to put there, and what is said.
+/// Nobody reads the sum while there is nothing, nor what is caught, nor when.
+const BASKET: &str = "awaits price(of: string): number
+asks coin(of: string): string
+names field
+holds lines: { of: string, coins: number, at: number }[] = []
+holds wrong = ''
+derives sum = lines.reduce((coins, line) => coins + line.coins, 0)
+does put(of: string) {
+  try {
+    const coins = await price(of)
+    lines.push({ of: `${of} ${coin(of)}`, coins, at: Date.now() + Math.floor(Math.random() * 10) })
+  } catch (why) {
+    wrong = why
+  } finally {
+    if (lines.length > 2) lines.shift()
+  }
+}
+<label for='<- field'>Basket</label> <input id='<- field'>
+<button click='-> put(\"kale\")'>kale</button>
+<i click='-> put(\"leek\")'>leek</i>
+<p when='lines.length > 0'>{sum} <b each='line of lines'>{line.of} {line.at}</b></p>
+<p class='wrong'>{wrong}</p>
+";
+
+const BASKET_STEPS: &str = "component = \"a-basket\"
+date = 2026-05-04T09:00:00Z
+seed = 5
+answers.coin = [{ args = [\"kale\"], value = \"coins\" }, { fails = \"no coin\" }]
+answers.price = [{ after = 10, value = 3 }, { after = 10, value = 4 }, { after = 10, fails = \"sold\" }]
+
+[[step]]
+click = \"button\"
+
+[[step]]
+wait = 20
+
+[[step]]
+click = \"i\"
+
+[[step]]
+wait = 20
+
+[[step]]
+click = \"button\"
+
+[[step]]
+wait = 20
+";
+
+pub fn what_is_caught_and_what_nobody_reads_is_the_same_everywhere() {
+    let dir = tempfile::TempDir::new().expect("a folder");
+    std::fs::write(dir.path().join("a-basket.vein"), BASKET).expect("a component");
+    std::fs::write(dir.path().join("basket.scenario.toml"), BASKET_STEPS).expect("a scenario");
+    accepted_then_held(dir.path());
+    let text = std::fs::read_to_string(dir.path().join("basket.scenario.toml")).expect("a file");
+    for told in ["3 ", "no coin", "sold"] {
+        assert!(text.contains(told), "{told}: {text}");
+    }
+}
+
 const APPLIERS: &[(&str, &str, &[&str])] = &[
     (
         "this.#node(number).nodeValue = text;",

@@ -517,3 +517,32 @@ async fn run_nothing(browser: &Browser, ui: &vein::Ui, all: &[String]) {
     });
     assert_eq!(found, wanted);
 }
+
+/// Radio buttons of two instances, each of which picks for itself.
+const TWICE: &str = "shape Bed { id: number, kind: Kind }
+shape Kind = 'dry' | 'moist'
+takes beds: Bed[] = [{ id: 1, kind: 'dry' }, { id: 2, kind: 'moist' }]
+<bed-kind each='bed of beds by bed.id' kind='<-> bed.kind'></bed-kind><output>{beds.map(bed => bed.kind).join()}</output>
+";
+
+const KIND: &str = "shares kind: Kind
+names group, first
+<fieldset><label for='<- first'>dry</label><input id='<- first' type='radio' name='<- group' value='dry' picked='<-> kind'>
+<input type='radio' name='<- group' value='moist' picked='<-> kind'></fieldset>
+";
+
+pub async fn radio_buttons_of_two_instances_are_two_groups(browser: &Browser) {
+    let dir = TempDir::new().expect("a folder");
+    let page = TWICE.replace("takes beds", "holds beds");
+    for (file, text) in [("bed-list.vein", page.as_str()), ("bed-kind.vein", KIND)] {
+        std::fs::write(dir.path().join(file), text).expect("a component");
+    }
+    let server = Server::start(dir.path(), &["bed-list", "--ledger", "--json"]);
+    let visit = Visit { browser, server, _dir: Some(dir) }.begin().await;
+    visit.click("fieldset:nth-of-type(1) input:last-child").await;
+    visit.is("document.querySelector('output').textContent === 'moist,moist'").await;
+    // A label finds the one beside it.
+    visit.click("fieldset:nth-of-type(2) label").await;
+    visit.is("document.querySelector('output').textContent === 'moist,dry'").await;
+    visit.is("document.querySelectorAll(':checked').length === 2").await;
+}

@@ -216,9 +216,9 @@ pub async fn it_shows_edits_and_goes_back_and_forth(browser: &Browser) {
     // What reaches what.
     view(browser, "reach").await;
     browser.until("return document.querySelectorAll('.way').length > 20", "the ways").await;
-    browser.run("[...document.querySelectorAll('.way')].find((one) => one.textContent.startsWith('tank.litres')).querySelector('input').click()").await;
+    browser.run("[...document.querySelectorAll('.way')].find((one) => one.textContent.trim().startsWith('tank.litres')).querySelector('input').click()").await;
     browser.until("return [...document.querySelectorAll('.found td')].some((one) => one.textContent === 'tank-gauge › span text')", "its parts").await;
-    browser.until("return [...document.querySelectorAll('.found tr')].some((one) => one.lastChild.textContent === '1')", "the last pulse").await;
+    browser.until("return [...document.querySelectorAll('.found tr')].some((one) => one.lastElementChild.textContent === '1')", "the last pulse").await;
     to(browser, &beside.page).await;
     browser.until(&marks.replace("length", "length > 6"), "marks").await;
 

@@ -58,6 +58,21 @@ pub trait Cells {
     /// function last. `null` stands for what was to be worked out.
     fn calls_too_deep(&mut self, _function: u32) {}
 
+    /// A name that is this component's alone on its page, made of one that it shares with others of its kind.
+    fn own_id(&self, name: &Text) -> Text {
+        name.clone()
+    }
+
+    /// The time of day on the page's clock, in whole milliseconds since 1970 (ECMA-262, `Date.now`).
+    fn date(&self) -> f64 {
+        0.0
+    }
+
+    /// A number from 0 up to 1 of the page's source of chance (ECMA-262, `Math.random`).
+    fn chance(&mut self) -> f64 {
+        0.0
+    }
+
     /// What a function of `Local` gives where the page is shown, and a text in upper or lower case
     /// where this crate has no tables for that. Without a locale, the first argument as ECMAScript's
     /// `ToString` gives it.
@@ -486,7 +501,13 @@ impl<'a, C: Cells, O: Origin> Evaluation<'a, C, O> {
                 let text = Value::String(self.cells.local(member, &args));
                 return (self.written(text), O::made());
             }
-            return (self.standard(member, &Value::Null, &args), O::made());
+            let made = match member {
+                Member::Now => Value::Number(self.cells.date()),
+                Member::Random => Value::Number(self.cells.chance()),
+                Member::OwnId => Value::String(self.cells.own_id(&args[0].to_text())),
+                _ => self.standard(member, &Value::Null, &args),
+            };
+            return (made, O::made());
         };
         let Value::List(items) = &receiver.0 else {
             self.look(&receiver, Extent::Whole);

@@ -1,8 +1,14 @@
 //! What is found in components, and how it is written.
 
 use super::*;
+use crate::members::Member;
 
 impl Plan {
+    /// Whether an expression makes a name that is the component's alone on its page.
+    pub fn is_own_id(&self, expr: ExprId) -> bool {
+        matches!(&self.exprs[expr as usize], Expr::Call(Member::OwnId, ..))
+    }
+
     /// The stores that it reads or calls, by their plans' numbers, each once.
     pub fn stores_read(&self) -> Vec<u32> {
         let read = self.cells.iter().filter_map(|cell| match &cell.kind {
@@ -75,6 +81,13 @@ impl Program {
     /// A component's place by its name.
     pub fn find(&self, name: &str) -> Option<usize> {
         self.plans.iter().position(|plan| &*plan.name == name)
+    }
+
+    /// Whether anything asks for the time of day, or for chance.
+    pub fn asks_for_moments(&self) -> bool {
+        let moment =
+            |expr: &Expr| matches!(expr, Expr::Call(member, ..) if member.is_of_the_moment());
+        self.plans.iter().any(|plan| plan.exprs.iter().any(moment))
     }
 
     /// A component with the components that it can show and the stores that these use, by their

@@ -237,7 +237,7 @@ fn changes(
                 Finding::Otherwise(format!("{seen} parts change, not {count}"))
             }
             _ => {
-                let other = found.iter().find_map(|at| otherwise(change, &parts[*at].effect));
+                let other = found.iter().find_map(|at| otherwise(change, &parts[*at]));
                 other.map_or(Finding::Agrees, Finding::Otherwise)
             }
         };
@@ -443,11 +443,14 @@ fn origin_of(change: &StatedChange, session: &Session, played: &PlayedStep) -> O
 }
 
 /// In which way a change is another than was stated.
-fn otherwise(change: &StatedChange, effect: &Effect) -> Option<String> {
+fn otherwise(change: &StatedChange, part: &SeenPart) -> Option<String> {
+    let shows = |shown: &Shown, wanted: &Value| {
+        shows(shown, wanted) || (part.what == "text" && shows_inside(shown, wanted))
+    };
     let side = |wanted: &Option<Value>, is: Option<bool>, when: &str, shown: String| {
         wanted.as_ref().filter(|_| is == Some(false)).map(|_| format!("{when} {shown}"))
     };
-    match effect {
+    match &part.effect {
         Effect::Value { from, to } => {
             let wrong_to = side(
                 &change.to,
@@ -479,9 +482,17 @@ fn otherwise(change: &StatedChange, effect: &Effect) -> Option<String> {
                 .iter()
                 .zip(seen)
                 .any(|(wanted, seen)| wanted.is_some_and(|wanted| wanted != *seen));
-            wrong.then(|| format!("it has {}", effect.sides().1))
+            wrong.then(|| format!("it has {}", part.effect.sides().1))
         }
     }
+}
+
+/// Whether a text is what a statement says but for a space around it, which keeps it apart from what it stands beside.
+fn shows_inside(shown: &Shown, wanted: &Value) -> bool {
+    let Shown::Text(text) = shown else { return false };
+    let inside = text.strip_prefix(' ').unwrap_or(text);
+    let inside = inside.strip_suffix(' ').unwrap_or(inside);
+    !inside.is_empty() && shows(&Shown::Text(inside.into()), wanted)
 }
 
 /// Whether a part shows what a statement says: a text, a number as its text, `false` for nothing.

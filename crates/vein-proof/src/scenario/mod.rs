@@ -10,6 +10,7 @@
 //! | [`record`] | what is done on a page, as a scenario |
 
 mod accept;
+mod date;
 pub mod judge;
 pub mod play;
 mod read;
@@ -104,6 +105,10 @@ pub struct Scenario {
     pub locale: Option<String>,
     /// As above.
     pub zone: Option<String>,
+    /// The time of day when the page is opened, in milliseconds since 1970; else 1970.
+    pub date: Option<f64>,
+    /// What `Math.random()` begins with; else zero.
+    pub seed: Option<u32>,
     /// What the host answers, in the order in which it was written.
     pub answers: Vec<Scripted>,
     /// What the page must be like once it is opened.

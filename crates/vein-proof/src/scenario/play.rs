@@ -43,7 +43,7 @@ pub trait Hands {
 #[derive(Clone, Debug)]
 pub enum Doing<'a> {
     /// It is opened: the component, its data, and what the host answers.
-    Open(&'a str, &'a Value, &'a [Scripted]),
+    Open(&'a str, &'a Value, &'a Scenario),
     /// The host writes a value to a path.
     Set(&'a str, &'a Value),
     /// The host calls a handler.
@@ -263,9 +263,10 @@ impl<'s> Player<'s> {
         if !mistakes.is_empty() {
             return Err(mistakes);
         }
-        let host = answering(host, scenario, &known);
+        let (date, seed) = (Some(scenario.date.unwrap_or(0.0)), scenario.seed.unwrap_or(0));
+        let host = Host { date, seed, ..answering(host, scenario, &known) };
         let name = &scenario.component.value;
-        hands.foresee(Doing::Open(name, &data, &scenario.answers));
+        hands.foresee(Doing::Open(name, &data, scenario));
         let opened = Session::open(program.clone(), name, data.clone(), host);
         let (mut session, entry) =
             opened.map_err(|error| vec![opening_mistake(scenario, error)])?;

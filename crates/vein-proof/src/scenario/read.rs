@@ -1,5 +1,6 @@
 //! Scenarios from TOML, with the place of everything that was written.
 
+use super::date;
 use super::{
     Action, At, Data, Mistake, Must, Place, Scenario, Scripted, Sight, Stated, StatedChange, Step,
     Which,
@@ -43,8 +44,20 @@ pub(super) fn scenario(text: &str) -> Result<Scenario, Vec<Mistake>> {
     }
 }
 
-const TOP: &[&str] =
-    &["title", "component", "data", "locale", "zone", "answers", "see", "asks", "state", "step"];
+const TOP: &[&str] = &[
+    "title",
+    "component",
+    "data",
+    "locale",
+    "zone",
+    "date",
+    "seed",
+    "answers",
+    "see",
+    "asks",
+    "state",
+    "step",
+];
 const ANSWER: &[&str] = &["args", "after", "value", "fails"];
 /// Keys that were called something else.
 const OLD: &[(&str, &str)] = &[("emit", "give"), ("of", "args")];
@@ -202,6 +215,26 @@ impl Reader {
         number
     }
 
+    fn date(&mut self, table: &dyn TableLike) -> Option<f64> {
+        let item = table.get("date")?;
+        let moment = item.as_datetime().and_then(date::moment);
+        if moment.is_none() {
+            let wanted =
+                "a moment with its offset and without quotes, such as 2026-05-04T09:00:00Z";
+            self.expected(item, "date", wanted);
+        }
+        moment
+    }
+
+    fn seed(&mut self, table: &dyn TableLike) -> Option<u32> {
+        let item = table.get("seed")?;
+        let seed = item.as_integer().and_then(|n| u32::try_from(n).ok());
+        if seed.is_none() {
+            self.expected(item, "seed", &format!("a whole number from zero to {}", u32::MAX));
+        }
+        seed
+    }
+
     fn count(&mut self, table: &dyn TableLike, key: &str) -> Option<usize> {
         let item = table.get(key)?;
         match item.as_integer().and_then(|n| usize::try_from(n).ok()) {
@@ -342,6 +375,8 @@ impl Reader {
             data,
             locale: self.text(table, "locale").map(|locale| locale.value),
             zone: self.text(table, "zone").map(|zone| zone.value),
+            date: self.date(table),
+            seed: self.seed(table),
             answers,
             opened,
             steps,

@@ -1,6 +1,7 @@
 //! What is done on a page, noted as it happens, as a scenario.
 
 use super::accept::toml_of;
+use super::date;
 use super::{Action, At};
 use crate::person::Act;
 use vein_plan::{Name, Value};
@@ -24,8 +25,10 @@ use vein_view::Tree;
 #[derive(Clone, Debug)]
 pub struct Recording {
     component: String,
+    /// The time of day when the page was opened, and what chance began with, where anything asks for these.
+    moment: Option<(f64, u32)>,
     /// What the host has answered at once, each question once.
-    at_once: Vec<(Name, Vec<Value>, Value)>,
+    at_once: Vec<AtOnce>,
     steps: Vec<Recorded>,
     /// Whether the last step is still being typed.
     typing: bool,
@@ -35,6 +38,9 @@ pub struct Recording {
 
 /// The page's clock in milliseconds, and whether anything is due by itself.
 pub type Moment = (f64, bool);
+
+/// What the host was asked at once: the function, the arguments, and the answer or why there was none.
+type AtOnce = (Name, Vec<Value>, Result<Value, String>);
 
 #[derive(Clone, Debug)]
 struct Recorded {
@@ -79,8 +85,14 @@ impl Recording {
     /// Nothing was done yet with a component that was just opened.
     pub fn new(component: &str) -> Recording {
         let (at_once, steps) = (Vec::new(), Vec::new());
-        let component = component.to_owned();
-        Recording { component, at_once, steps, typing: false, by_itself: false }
+        let (component, moment) = (component.to_owned(), None);
+        Recording { component, moment, at_once, steps, typing: false, by_itself: false }
+    }
+
+    /// Says at what time of day the page was opened, in milliseconds since 1970, and what chance began with there: for a program
+    /// that [asks for these](vein_plan::Program::asks_for_moments).
+    pub fn at(self, date: f64, seed: u32) -> Recording {
+        Recording { moment: Some((date, seed)), ..self }
     }
 
     /// How many steps there are.
@@ -98,9 +110,14 @@ impl Recording {
         self.steps.iter().map(|step| step.action.shown())
     }
 
-    /// The host has answered something at once.
-    pub fn answered_at_once(&mut self, function: &str, args: &[Value], answer: &Value) {
-        let same = |known: &(Name, Vec<Value>, Value)| {
+    /// The host has answered something at once, or could not.
+    pub fn answered_at_once(
+        &mut self,
+        function: &str,
+        args: &[Value],
+        answer: &Result<Value, String>,
+    ) {
+        let same = |known: &AtOnce| {
             &*known.0 == function
                 && known.1.len() == args.len()
                 && known.1.iter().zip(args).all(|(a, b)| a.same(b))
@@ -204,17 +221,24 @@ impl Recording {
         if let Some(data) = data {
             text.push_str(&format!("data = {data}\n"));
         }
+        if let Some((date, seed)) = self.moment {
+            text.push_str(&format!("date = {}\nseed = {seed}\n", date::written(date)));
+        }
         for (function, args, answer) in &self.at_once {
-            let (of, value) = (list(args), toml_of(answer));
+            let of = list(args);
             text.push_str(&format!("\n[[answers.{function}]]\n"));
             if !args.is_empty() {
                 text.push_str(&format!("args = {of}\n"));
             }
-            text.push_str(&format!("value = {value}\n"));
+            text.push_str(&match answer {
+                Ok(value) => format!("value = {}\n", toml_of(value)),
+                Err(reason) => format!("fails = {}\n", quoted(reason)),
+            });
         }
         let (mut seen, mut number, mut last) = (Vec::new(), 0, 0.0);
         let mut wait = |text: &mut String, number: &mut usize, (timed, by_itself), at: f64| {
-            let waited = at - last;
+            // Where something asks what time it is, every moment counts.
+            let (waited, timed) = (at - last, timed || self.moment.is_some());
             if waited > 0.0 && (by_itself || timed && waited >= least) {
                 text.push_str(&format!("\n[[step]]\nwait = {waited}\n"));
                 *number += 1;

@@ -375,5 +375,5 @@ derives ranked = dry.toSorted((a, b) => b.litres - a.litres)
     let rows = session.tree().select("p").expect("a selector");
     let shown: Vec<String> =
         rows.iter().map(|row| session.tree().text_content(*row).replace('\n', "")).collect();
-    assert_eq!(shown, ["5!b", "10b", "6b"]);
+    assert_eq!(shown, ["5! b", "10 b", "6 b"]);
 }

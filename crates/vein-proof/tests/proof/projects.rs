@@ -58,6 +58,8 @@ pub struct Writer<'r> {
     pub works: Option<Random>,
     /// Whether there are stores.
     pub lively: bool,
+    /// What groups of radio buttons are called, which each component has of its own.
+    named: Vec<String>,
     pub next: usize,
     /// Components that may be used, leaves first.
     components: &'static [&'static str],
@@ -545,9 +547,10 @@ impl Writer<'_> {
                 4 => {
                     if let Some(place) = pick(self.random, &names.choice_places) {
                         let name = self.name("g");
+                        self.named.push(name.clone());
                         return format!(
-                            "<input type=\"radio\" name=\"{name}\" value=\"dry\" picked=\"<-> {place}\">\
-                             <input type=\"radio\" name=\"{name}\" value=\"moist\" picked=\"<-> {place}\">"
+                            "<input type=\"radio\" name=\"<- {name}\" value=\"dry\" picked=\"<-> {place}\">\
+                             <input type=\"radio\" name=\"<- {name}\" value=\"moist\" picked=\"<-> {place}\">"
                         );
                     }
                 }
@@ -705,6 +708,7 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
             works: works.take(),
             lively,
             next: 0,
+            named: Vec::new(),
             components,
             budget: 7,
         };
@@ -751,7 +755,15 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
                 ));
             }
         }
+        if !writer.named.is_empty() {
+            let named = std::mem::take(&mut writer.named).join(", ");
+            declarations.push_str(&format!("names {named}\n"));
+        }
         if *name == "leaf-card" {
+            if let Some(end) = markup.rfind("</") {
+                declarations.push_str("names mine\n");
+                markup.insert_str(end, "<s id=\"<- mine\"></s>");
+            }
             if let (Some(button), Some(end)) = (writer.answering_button(), markup.rfind("</")) {
                 declarations.push_str("derives reach = limit * 10 + level\n");
                 markup.insert_str(end, &button);

@@ -20,6 +20,8 @@ impl Runtime {
     /// Begins to open a page with what another held.
     pub(crate) fn take_up(&mut self, carried: &mut Carried) {
         self.waiting.now = carried.now;
+        self.set_date(carried.date);
+        self.view.graph.chance.0 = carried.chance;
         self.waiting.next_question = carried.going.next_question;
         self.next_pulse = carried.pulses;
         let instances = std::mem::take(&mut carried.instances);

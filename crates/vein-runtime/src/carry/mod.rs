@@ -26,6 +26,10 @@ use vein_plan::{BlockId, Name, Program, Value};
 pub struct Carried {
     /// The time on the host's clock, in milliseconds since the page was opened.
     pub now: f64,
+    /// The time of day then, in milliseconds since 1970.
+    pub date: f64,
+    /// How far the source of chance has come.
+    chance: u32,
     /// How many pulses there were.
     pub pulses: u64,
     /// The components and stores on the page, outer ones before inner ones.

@@ -63,6 +63,7 @@ impl Runtime {
         }
         let instances = instances.into_iter().map(|(_, instance)| instance).collect();
         let (now, pulses) = (self.waiting.now, self.next_pulse);
+        let (date, chance) = (self.date(), self.view.graph.chance.0);
         let parts = if controls.is_empty() { FxHashMap::default() } else { self.parts() };
         let none = spent.is_empty() && settling.is_empty();
         let listeners = if none { FxHashMap::default() } else { self.listeners() };
@@ -76,7 +77,7 @@ impl Runtime {
             Some(Settling { listener: addressed(&listeners, place)?, due, order, event, after })
         }));
         let order = self.order();
-        Carried { now, pulses, instances, spent, controls, order, going }
+        Carried { now, date, chance, pulses, instances, spent, controls, order, going }
     }
 
     /// The controls of a scope that show something of their own: the part, what it holds, and whether that means nothing.
@@ -102,7 +103,9 @@ impl Runtime {
         let values = cells.filter_map(|(cell, slot)| {
             let cell = &plan.cells[*cell as usize];
             let held = match cell.kind {
-                CellKind::State(_) | CellKind::Shared(_) => true,
+                // What stands elsewhere is called otherwise.
+                CellKind::State(first) => !plan.is_own_id(first),
+                CellKind::Shared(_) => true,
                 CellKind::Prop(_) => id == ROOT_SCOPE,
                 _ => false,
             };

@@ -44,6 +44,8 @@ impl Carried {
         };
         Value::record([
             named("now", Value::Number(self.now)),
+            named("date", Value::Number(self.date)),
+            named("chance", Value::Number(f64::from(self.chance))),
             named("pulses", Value::Number(self.pulses as f64)),
             named("instances", Value::list(self.instances.iter().map(instance).collect())),
             named("spent", Value::list(self.spent.iter().map(addressed).collect())),
@@ -130,6 +132,8 @@ impl Carried {
         });
         Some(Carried {
             now: number(&field(value, "now")?)?.max(0.0),
+            date: number(&field(value, "date")?)?,
+            chance: number(&field(value, "chance")?)? as u32,
             pulses: number(&field(value, "pulses")?)?.max(0.0) as u64,
             instances: instances.collect::<Option<_>>()?,
             spent: spent.iter().map(addressed).collect::<Option<_>>()?,

@@ -6,6 +6,7 @@
 //! ends there.
 
 mod settling;
+mod sight;
 mod stages;
 mod tracing;
 mod upkeep;
@@ -13,6 +14,7 @@ mod waking;
 
 use crate::answers::{Formatting, Functions};
 use crate::carry::Carrying;
+use crate::chance::Chance;
 use crate::change::{Change, Undo};
 use crate::fault::Fault;
 use crate::sabotage::Sabotage;
@@ -20,17 +22,16 @@ use crate::scope::{Held, Mark, NONE, Rank, ReaderState, Scope, ScopeId, Slot};
 use crate::spending::Purse;
 use crate::wakes::{Prepared, Reader};
 use rustc_hash::{FxHashMap, FxHashSet};
+pub(crate) use sight::Sight;
 use smallvec::SmallVec;
 pub(crate) use stages::Upkeep;
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 use std::sync::Arc;
 use vein_plan::code::{CellId, ExprId};
-use vein_plan::eval::Cells;
-use vein_plan::members::Member;
 use vein_plan::track::{Noted, Origin, Tracked};
 use vein_plan::value::DEEPEST_VALUE;
-use vein_plan::{Budget, Read, SpotKind, Step, Text, Value};
+use vein_plan::{Budget, Read, SpotKind, Step, Value};
 use vein_view::NodeNumber;
 
 /// A reader anywhere on the page.
@@ -178,6 +179,15 @@ pub(crate) struct Graph {
     pub(crate) formats: Formatting,
     /// What went wrong in an evaluation.
     pub(crate) fault: Option<Fault>,
+    /// The time of day at which the pulse runs, in whole milliseconds since 1970.
+    pub(crate) date: f64,
+    pub(crate) chance: Chance,
+    /// The same when the pulse began.
+    chance_before: Chance,
+    /// Whether it is a statement that works something out, and whether the host has failed while it was something else: then
+    /// no statement catches that.
+    pub(crate) acting: bool,
+    pub(crate) within_derived: bool,
     /// What the pulse may use up, and has.
     pub(crate) purse: Purse,
     /// The writes that led to the statements that run now.
@@ -192,47 +202,6 @@ pub(crate) struct Graph {
     pub(crate) unsettled: Vec<(ScopeId, u32)>,
     /// In which way it is broken on purpose.
     pub(crate) sabotage: Option<Sabotage>,
-}
-
-/// The state as an expression of a scope sees it.
-pub(crate) struct Sight<'a> {
-    pub(crate) graph: &'a mut Graph,
-    pub(crate) prepared: &'a Prepared,
-    pub(crate) scope: ScopeId,
-}
-
-impl Cells for Sight<'_> {
-    fn cell(&mut self, cell: CellId) -> Value {
-        self.graph.cell(self.prepared, self.scope, cell)
-    }
-
-    fn see<T>(&mut self, cell: CellId, look: impl FnOnce(&Value) -> T) -> T {
-        match self.graph.in_place(self.prepared, self.scope, cell) {
-            Some(value) => look(value),
-            None => look(&self.graph.cell_anywhere(self.prepared, self.scope, cell)),
-        }
-    }
-
-    fn ask(&mut self, asked: u32, args: &[Value]) -> Value {
-        self.graph.ask(self.scope, asked, args)
-    }
-
-    fn calls_too_deep(&mut self, function: u32) {
-        let plan = self.prepared.plan(self.graph.scope(self.scope).plan);
-        self.graph.calls_too_deep(&plan.functions[function as usize].name);
-    }
-
-    fn local(&mut self, member: Member, args: &[Value]) -> Text {
-        self.graph.local(member, args)
-    }
-
-    fn spend(&mut self, steps: u64, bytes: u64) -> bool {
-        self.graph.spend(steps, bytes)
-    }
-
-    fn bytes_left(&self) -> u64 {
-        self.graph.bytes_left()
-    }
 }
 
 impl Graph {
@@ -274,6 +243,11 @@ impl Graph {
             functions: Functions::default(),
             formats: Formatting::default(),
             fault: None,
+            acting: false,
+            within_derived: false,
+            date: 0.0,
+            chance: Chance::default(),
+            chance_before: Chance::default(),
             purse: Purse::new(Budget::default()),
             causes: SmallVec::new(),
             writes: 0,
@@ -289,7 +263,9 @@ impl Graph {
         self.log.clear();
         self.computed = 0;
         self.fault = None;
+        self.within_derived = false;
         self.purse.fill();
+        self.chance_before = self.chance;
         self.causes.clear();
     }
 
@@ -329,6 +305,7 @@ impl Graph {
 
     /// Takes back everything since the pulse began. The view has not been changed yet.
     pub(crate) fn roll_back(&mut self) {
+        self.chance = self.chance_before;
         for (scope, listener) in std::mem::take(&mut self.spent) {
             if let Some(wards) = &mut self.scope_mut(scope).wards {
                 wards.spent.retain(|spent| *spent != listener);
@@ -403,7 +380,7 @@ impl Graph {
 
     /// Whether a reader is up to date.
     #[inline]
-    fn mark_of(&self, key: ReaderKey) -> Mark {
+    pub(crate) fn mark_of(&self, key: ReaderKey) -> Mark {
         match self.stored_mark(key) {
             Mark::Fresh if !self.pending.is_empty() && self.is_in_pending(key.0) => Mark::Perhaps,
             mark => mark,
@@ -503,8 +480,9 @@ impl Graph {
         (home, at, cell): (ScopeId, u32, CellId),
         work: (ScopeId, ExprId),
     ) {
-        // What is read in a pulse that has run out is nothing, and is taken back.
-        if self.misread.is_none() || self.editing == Some((home, cell)) || self.is_out() {
+        // What is read after something has failed, or in a pulse that has run out, goes nowhere.
+        let goes_nowhere = self.fault.is_some() || self.is_out();
+        if self.misread.is_none() || self.editing == Some((home, cell)) || goes_nowhere {
             return;
         }
         let Slot::Derived { value, .. } = &self.scope(home).cells[at as usize] else { return };
@@ -519,9 +497,11 @@ impl Graph {
     /// What an expression gives, worked out from state alone. Nothing if it fails.
     fn anew(&mut self, prepared: &Prepared, (scope, expr): (ScopeId, ExprId)) -> Option<Value> {
         let (fault, purse) = (self.fault.take(), self.purse.set_aside());
+        let within = self.within_derived;
         self.anew = true;
         let is = self.evaluate_once(prepared, scope, expr);
         (self.anew, self.purse) = (false, purse);
+        self.within_derived = within;
         // What cannot be worked out fails the pulse in any case.
         let failed = std::mem::replace(&mut self.fault, fault).is_some();
         (!failed).then_some(is)

@@ -278,9 +278,13 @@ impl Graph {
         }
     }
 
-    /// Brings a derived value up to date.
+    /// Brings a derived value up to date. Where something has failed it waits for whoever reads it next: the host is not
+    /// asked any more, and what was handed out instead would stay.
     pub(super) fn refresh(&mut self, prepared: &Prepared, key: ReaderKey) {
-        if self.mark_of(key) != Mark::Fresh && self.settle_reads(prepared, key) {
+        if self.fault.is_none()
+            && self.mark_of(key) != Mark::Fresh
+            && self.settle_reads(prepared, key)
+        {
             self.compute(prepared, key);
         }
     }
@@ -322,9 +326,12 @@ impl Graph {
     ) -> Value {
         let plan = prepared.plan(self.scope(scope).plan);
         let mut locals: Vec<(Value, ())> = Vec::new();
+        let acting = std::mem::replace(&mut self.acting, false);
         let cells = &mut Sight { graph: self, prepared, scope };
         let names = &prepared.program.names;
-        Evaluation::new(plan, names, cells, &mut locals).value(expr)
+        let value = Evaluation::new(plan, names, cells, &mut locals).value(expr);
+        self.acting = acting;
+        value
     }
 
     /// Evaluates the expression of a reader that is new. Nothing is noted for taking it back: what
@@ -357,12 +364,15 @@ impl Graph {
         let plan = prepared.plan(self.scope(scope).plan);
         let mut locals: Vec<(Value, Tracked)> = Vec::new();
         let log = std::mem::take(&mut self.noted);
+        let acting = std::mem::replace(&mut self.acting, false);
         let cells = &mut Sight { graph: self, prepared, scope };
         let names = &prepared.program.names;
         let mut evaluation = Evaluation::new(plan, names, cells, &mut locals);
         evaluation.log = log;
         let result = run(&mut evaluation);
-        (result, evaluation.log)
+        let log = evaluation.log;
+        self.acting = acting;
+        (result, log)
     }
 
     /// Evaluates a reader's expression, noting what it reads where that differs from run to run.

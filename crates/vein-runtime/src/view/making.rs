@@ -107,7 +107,10 @@ impl View {
                 CellKind::Prop(Some(first))
                 | CellKind::Shared(Some(first))
                 | CellKind::State(first) => {
-                    let value = self.graph.claimed(&mut before, id, *cell);
+                    let value = match prepared.plan(plan).is_own_id(*first) {
+                        true => None,
+                        false => self.graph.claimed(&mut before, id, *cell),
+                    };
                     let first = || self.graph.evaluate_once(prepared, id, *first);
                     Some(Slot::Own(value.unwrap_or_else(first)))
                 }

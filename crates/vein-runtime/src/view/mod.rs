@@ -70,7 +70,7 @@ pub(crate) struct View {
     /// What parts showed that show something else by now.
     was_shown: Vec<(ScopeId, u32, Shown)>,
     /// Scopes that were made in this pulse, and whether their numbers had been others' before.
-    made: Vec<(ScopeId, bool)>,
+    pub(crate) made: Vec<(ScopeId, bool)>,
     /// The next number of a template when the pulse began.
     first_template: u32,
     /// Whether the page has been opened, so that a pulse may have to be taken back.

@@ -96,6 +96,7 @@ fn texts(source: &str) -> Vec<String> {
                         .collect(),
                 ),
                 Node::Element(e) => walk(&e.children, out),
+                Node::Space => out.push("␣".into()),
             }
         }
     }
@@ -119,6 +120,15 @@ fn white_space_and_references_in_text() {
         ("<p>{a &lt; b &amp;&amp; c}</p>", vec!["{((a Less b) And c)}"]),
         ("<pre>\n a\n  b </pre>", vec![" a\n  b "]),
         ("<textarea>\n<b>{a}</textarea>", vec!["<b>{a}"]),
+        // With a line break it is a node beside what stands in a line, and nothing beside what does not.
+        ("<p>a\n<b>b</b>\nc</p>", vec!["a", "␣", "b", "␣", "c"]),
+        ("<p>\n<b>b</b>\n\n<i>\nc\n</i>\n</p>", vec!["b", "␣", "c"]),
+        ("<p>a\n<br>\nb</p>\n<p>c</p>", vec!["a", "b", "c"]),
+        ("<div>a\n<p>b</p>\nc <b>d</b>\n<hr></div>", vec!["a", "b", "c ", "d"]),
+        ("<ul>\n<slot></slot>\n<x-y></x-y>\n</ul>", vec![]),
+        ("<div>\n<slot></slot>\n<x-y></x-y>\n{a}\n</div>", vec!["␣", "␣", "{a}"]),
+        ("<p>a\n<!-- b -->\n<!-- c --><b>d</b> <!-- e --> f</p>", vec!["a", "␣", "d", " f"]),
+        ("<svg>\n<g>\n<text>a\n<tspan>b</tspan></text>\n</g>\n</svg>", vec!["a", "␣", "b"]),
     ] {
         assert_eq!(texts(source), expected, "{source}");
     }
@@ -149,6 +159,7 @@ fn svg_and_mathml_keep_their_names() {
         .map(|n| match n {
             Node::Element(e) => e.name.name.clone(),
             Node::Text(_) => "text".into(),
+            Node::Space => "space".into(),
         })
         .collect();
     assert_eq!(names, ["linearGradient", "foreignObject"]);

@@ -695,7 +695,7 @@ upon change (n) { give seen(n) }
     let files = [("a-b.vein", house), ("late-watch.vein", watch)];
     let mut page = opened(&files, "a-b", json!({}));
     click(&mut page, "p");
-    assert_eq!(page.html(), "<p> -11</p><i>11</i><b>11</b>");
+    assert_eq!(page.html(), "<p> -11</p><i>11</i> <b>11</b>");
     page.set("n", json!(12)).unwrap_or_else(|error| panic!("{error}"));
-    assert_eq!(page.html(), "<p> -11 12</p><i>12</i><b>12</b>");
+    assert_eq!(page.html(), "<p> -11 12</p><i>12</i> <b>12</b>");
 }

@@ -6,6 +6,8 @@ mod ask_the_host;
 mod bind_an_attribute;
 #[path = "../../examples/bind_both_ways.rs"]
 mod bind_both_ways;
+#[path = "../../examples/catch_a_failure.rs"]
+mod catch_a_failure;
 #[path = "../../examples/choose.rs"]
 mod choose;
 #[path = "../../examples/derive_a_value.rs"]
@@ -189,6 +191,16 @@ fn load_late_data() {
     assert_eq!(lines(&output, &["class=\"waiting\""]).len(), 4, "{output}");
     assert!(output.contains("<p>sow winter cress, 0.5 cm deep</p>"), "{output}");
     assert!(output.ends_with("nothing found: nothing is sown in month 12</p>\n"), "{output}");
+}
+
+#[test]
+fn catch_a_failure() {
+    catch_a_failure::main().expect("it prints");
+    let output = catch_a_failure::run().expect("it runs");
+    assert_eq!(lines(&output, &["disabled=\"\""]).len(), 2, "{output}");
+    assert!(output.contains("8:31 AM</time> 3 packets for Lemon basil"), "{output}");
+    assert!(output.contains("8:32 AM</time> not sent: nobody swaps Black kale"), "{output}");
+    assert_eq!(lines(&output, &["failed"]).len(), 1, "{output}");
 }
 
 #[test]

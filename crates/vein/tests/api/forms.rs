@@ -182,3 +182,45 @@ fn what_was_typed_before_a_form_was_reset_is_not_committed_later() -> Result<(),
     }
     Ok(())
 }
+
+#[test]
+fn an_arrow_may_keep_from_something_and_do_nothing_else() -> Result<(), Error> {
+    let text = "holds sent = 0
+holds seen = 0
+<section submit='-> sent++' click='-> seen++'><form submit='->(prevent)'><button>send</button></form>
+<b click='->(stop)'>b</b><i>{sent} {seen}</i></section>";
+    let ui = Ui::from_sources([("test-bed.vein", text)]).expect("it checks");
+    let mut page = ui.page("test-bed").open(()).expect("no data");
+    page.prove(true);
+    for pulse in page.act("button", &Act::Click)? {
+        pulse.assert_exact()?;
+    }
+    for pulse in page.act("b", &Act::Click)? {
+        pulse.assert_exact()?;
+    }
+    assert_eq!(page.find("i").expect("it is there").text(), "1 1");
+    let Err(error) = Ui::from_sources([("test-bed.vein", "<b click='->'>b</b>")]) else {
+        panic!("it says nothing");
+    };
+    assert!(error.to_string().contains("misplaced-attribute"), "{error}");
+    Ok(())
+}
+
+#[test]
+fn what_comes_in_another_s_place_may_be_repeated() -> Result<(), Error> {
+    let text = "holds beds: { id: number, crop: string }[]? = null
+<p when='beds === null'>none</p>
+<li otherwise each='bed, at of beds by bed.id' click='-> bed.crop = \"leek\"'>{at} {bed.crop}</li>";
+    let ui = Ui::from_sources([("test-bed.vein", text)]).expect("it checks");
+    let mut page = ui.page("test-bed").open(()).expect("no data");
+    page.prove(true);
+    assert_eq!(page.html(), "<p>none</p>");
+    let beds = json!([{ "id": 1, "crop": "kale" }, { "id": 2, "crop": "pea" }]);
+    page.set("beds", beds)?.assert_exact()?;
+    assert_eq!(page.html(), "<li>0 kale</li><li>1 pea</li>");
+    page.find("li:last-child")?.click()?.assert_exact()?;
+    assert_eq!(page.html(), "<li>0 kale</li><li>1 leek</li>");
+    page.set("beds", json!(null))?.assert_exact()?;
+    assert_eq!(page.html(), "<p>none</p>");
+    Ok(())
+}

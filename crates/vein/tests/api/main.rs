@@ -4,6 +4,7 @@ mod alive;
 #[cfg(debug_assertions)]
 mod broken;
 mod budget;
+mod catching;
 mod damaged;
 mod depth;
 mod documents;
@@ -14,6 +15,8 @@ mod functions;
 mod golden;
 mod host;
 mod ledger;
+mod moments;
+mod naming;
 mod proving;
 mod returning;
 mod statements;

@@ -258,7 +258,7 @@ fn a_row_is_told_apart_by_what_its_identity_is_worked_out_from() {
         let told = failure(&mut page, "p:nth-of-type(2) button");
         assert!(told.contains("there is nothing at `row.crop`"), "{list}: {told}");
         click(&mut page, "p:nth-of-type(2) b");
-        assert_eq!(page.find("p:nth-of-type(2)").expect("a row").text(), "y", "{list}");
+        assert_eq!(page.find("p:nth-of-type(2)").expect("a row").text(), " y", "{list}");
     }
 }
 

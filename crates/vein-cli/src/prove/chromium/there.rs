@@ -52,11 +52,13 @@ impl There {
 
     pub(super) fn foresee(&mut self, doing: Doing<'_>) {
         self.doing = Some(match doing {
-            Doing::Open(component, data, answered) => json!({
+            Doing::Open(component, data, scenario) => json!({
                 "component": component,
                 "props": if data.is_null() { json!({}) } else { to_json(data) },
-                "answered": answered.iter().map(scripted).collect::<Vec<_>>(),
+                "answered": scenario.answers.iter().map(scripted).collect::<Vec<_>>(),
                 "later": self.later,
+                "date": scenario.date.unwrap_or(0.0),
+                "seed": scenario.seed.unwrap_or(0),
             }),
             Doing::Set(path, value) => match self.inside(path) {
                 Some((of, way)) => json!(["setInside", of, way, to_json(value)]),
@@ -245,6 +247,8 @@ impl InBrowser<'_> {
             let own = cells.filter(|cell| !matches!(cell.kind, CellKind::Store(..)));
             paths.extend(own.map(|cell| format!("{prefix}{}", cell.name)));
         }
+        // What nobody reads is not worked out for this alone: pulses would tell of it afterwards.
+        paths.retain(|path| session.runtime().is_worked_out(path));
         let here: Vec<Json> = paths
             .iter()
             .map(|path| session.get(path).map_or(Json::Null, |v| to_json(&v)))

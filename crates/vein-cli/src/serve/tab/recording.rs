@@ -17,8 +17,8 @@ use vein::{Act, NodeId, Page, Played, Pulse, ScenarioFile, Value};
 /// Of what is wrong with a recording, so much is said.
 const MOST_SAID: usize = 8;
 
-/// What the host has answered at once: the function, its arguments, the answer.
-pub(super) type AtOnceLog = Arc<Mutex<Vec<(String, Vec<Value>, Value)>>>;
+/// What the host was asked at once: the function, the arguments, and the answer or why there was none.
+pub(super) type AtOnceLog = Arc<Mutex<Vec<(String, Vec<Value>, Result<Value, String>)>>>;
 
 /// What is recorded, and what was.
 #[derive(Default)]
@@ -66,9 +66,15 @@ impl Recorded {
     }
 
     /// The page has begun anew, for a recording.
-    pub(super) fn begun(&mut self, page: &Page, component: &str) {
+    pub(super) fn begun(&mut self, page: &mut Page, component: &str) {
         if std::mem::take(&mut self.begins) {
-            self.on = Some(Recording::new(component));
+            let recording = Recording::new(component);
+            let began = page.date() - page.now();
+            let runtime = page.session_mut().runtime();
+            self.on = Some(match runtime.program().asks_for_moments() {
+                true => recording.at(began, runtime.seed()),
+                false => recording,
+            });
             self.shown = record::shown(page.tree());
             self.unable.clear();
         }
@@ -170,7 +176,7 @@ impl Recorded {
             recording.answered_at_once(&function, &args, &answer);
         }
         for (function, answer) in served.at_once() {
-            recording.answered_at_once(&function, &[], &answer);
+            recording.answered_at_once(&function, &[], &Ok(answer));
         }
         let file = served.data.as_deref().filter(|_| data.same(&served.props));
         let data_said = match (file, data) {
