@@ -6,6 +6,7 @@ mod attributes;
 mod building;
 #[path = "../shared/building_of.rs"]
 mod building_of;
+mod by_hand;
 mod compiled;
 mod compiled_handlers;
 mod compiled_lists;
@@ -96,6 +97,7 @@ const TESTS: &[Test] = tests! {
     attributes::what_chromium_reads_is_known,
     attributes::what_chromium_styles_is_known,
     styles::rules_reach_whom_they_are_for,
+    by_hand::a_page_by_hand_becomes_components,
     views::radio_buttons_of_two_instances_are_two_groups,
     spaces::white_space_is_shown_as_in_html,
     markup::a_built_page_cleans_as_it_is_cleaned_outside,

@@ -13,6 +13,7 @@ mod examples;
 mod forms;
 mod functions;
 mod golden;
+mod guide;
 mod host;
 mod ledger;
 mod moments;
