@@ -138,16 +138,22 @@ impl Graph {
     pub(crate) fn calls_too_deep(&mut self, function: &str) {
         self.purse.is_empty = true;
         self.purse.spent.steps = u64::MAX;
-        if self.fault.is_none() {
-            self.fault = Some(Fault::CallsTooDeep { function: function.into() });
+        self.ends(Fault::CallsTooDeep { function: function.into() });
+    }
+
+    /// Notes that nothing more is worked out. If the host has failed before, that is no longer what ends the pulse: it could
+    /// be caught, and nobody could go on.
+    fn ends(&mut self, fault: Fault) {
+        if matches!(self.fault, None | Some(Fault::Host { .. })) {
+            self.fault = Some(fault);
         }
     }
 
     #[cold]
     fn has_run_out(&mut self, what: Resource) -> bool {
-        if !std::mem::replace(&mut self.purse.is_empty, true) && self.fault.is_none() {
-            let at = self.shown_doing();
-            self.fault = Some(Fault::OverBudget { what, most: self.purse.budget.of(what), at });
+        if !std::mem::replace(&mut self.purse.is_empty, true) {
+            let (most, at) = (self.purse.budget.of(what), self.shown_doing());
+            self.ends(Fault::OverBudget { what, most, at });
         }
         false
     }

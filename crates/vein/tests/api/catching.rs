@@ -2,9 +2,9 @@
 
 use crate::waiting::click;
 use serde_json::json;
-use vein::{Error, FoundElement, Page, Problem, Ui, Value};
+use vein::{Budget, Error, Fault, FoundElement, Page, Problem, Ui, Value};
 
-fn opened(text: &str) -> Page {
+fn opened_within(text: &str, budget: Budget) -> Result<Page, Error> {
     let text = format!(
         "asks soil(n: number): string\nawaits weigh(n: number): number\nholds log: string[] = []\n{text}
 <output>{{log.join(' ')}}</output>"
@@ -15,7 +15,11 @@ fn opened(text: &str) -> Page {
         7.0 => Err("no soil"),
         _ => Ok("clay"),
     });
-    page.manual_answers().open(json!({})).unwrap_or_else(|error| panic!("{error}\n{text}"))
+    page.budget(budget).manual_answers().open(json!({}))
+}
+
+fn opened(text: &str) -> Page {
+    opened_within(text, Budget::default()).unwrap_or_else(|error| panic!("{error}\n{text}"))
 }
 
 fn log(page: &mut Page) -> String {
@@ -174,4 +178,31 @@ does all() {
         assert!(log(&mut page).ends_with("after nine"), "{}", log(&mut page));
         page.set("beds", json!([1, 2])).expect("state");
     }
+}
+
+#[test]
+fn a_pulse_that_runs_out_after_the_host_has_failed_is_not_caught() {
+    let text = "derives deep(n: number): number = n > 0 ? 1 + deep(n + 1) : 0
+<p click='-> for (const n of [1, 2, 3]) { try { log.push(soil(7) + [1, 2, 3].reduce((sum, one) => sum + one, 0)) } catch { log.push(\"caught\") } }'></p>
+<i click='-> try { log.push(soil(7) + deep(1)) } catch { log.push(\"caught\") } finally { log.push(\"last\") }'></i>";
+    // With few steps, wherever they end: all of the pulse or nothing of it, and never on and on.
+    let (mut ran_out, mut caught) = (0, 0);
+    for steps in 0..120 {
+        let budget = Budget { steps, ..Budget::default() };
+        let Ok(mut page) = opened_within(text, budget) else { continue };
+        let before = page.html();
+        match page.find("p").and_then(FoundElement::click) {
+            Err(Error::Failed(Fault::OverBudget { .. })) => {
+                assert_eq!(page.html(), before);
+                ran_out += 1;
+            }
+            Ok(_) => {
+                assert_eq!(log(&mut page), "caught caught caught");
+                caught += 1;
+            }
+            other => panic!("{steps}: {other:?}"),
+        }
+    }
+    assert!(ran_out > 10 && caught > 10, "{ran_out} {caught}");
+    assert!(failed(&mut opened(text), "i").contains("deep"));
 }
