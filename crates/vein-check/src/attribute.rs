@@ -12,7 +12,7 @@ use crate::marks::MARK;
 use crate::markup::{Markup, STRUCTURE, writable};
 use crate::names::free_names;
 use crate::narrow::facts;
-use crate::scope::{Checker, LocalKind, LocalName, Typed};
+use crate::scope::{Checker, LocalKind, LocalName, Purpose, Typed};
 use crate::style::problems_of_declarations;
 use crate::types::Ty;
 use vein_plan::code::{Expr, ExprId, Item, Piece};
@@ -597,7 +597,7 @@ impl Checker<'_> {
         }
         let typed = self.framed(vec![item.clone()], Vec::new(), |checker| {
             checker.start_frame();
-            checker.expr(by)
+            checker.with_purpose(Purpose::Apart, |checker| checker.expr(by))
         });
         if !typed.ty.is_showable() {
             let (expected, found) = ("a text or a number".into(), self.type_name(&typed.ty));

@@ -126,7 +126,7 @@ impl Checker<'_> {
             Purpose::Function => format!(
                 "a function gives the same for the same: take it as an argument, `({state}: number)`, and give it `{example}`"
             ),
-            Purpose::Found => {
+            Purpose::Found | Purpose::Apart => {
                 format!(
                     "it is looked at more than once: work it out before, `const {state} = {example}`"
                 )
@@ -256,6 +256,14 @@ impl Checker<'_> {
             Some(info) if info.property => {
                 let advice = format!("read it: `.{}`", info.name);
                 self.not_usable(name.name.clone(), "a property", &advice, name.span)
+            }
+            // Items are told apart in the same way wherever the page is shown.
+            Some(info)
+                if info.member == Member::LocaleCompare && self.purpose == Purpose::Apart =>
+            {
+                let advice =
+                    "items are told apart in the same way in each language: by a field as it is";
+                self.not_usable(name.name.clone(), "an order for people", advice, name.span)
             }
             Some(info) => self.standard(info, Some(base), args, span),
             None => self.no_member(&base.ty, on, name),

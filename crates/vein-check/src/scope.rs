@@ -42,6 +42,8 @@ pub(crate) enum Purpose {
     Done,
     /// A position, or the list of a loop, which may be looked at several times.
     Found,
+    /// What tells the items of a loop apart, which has to be the same wherever the page is shown.
+    Apart,
 }
 
 /// What a declared name is.

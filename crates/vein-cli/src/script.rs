@@ -146,7 +146,7 @@ impl<'a> Scripts<'a> {
         if self.used.contains("takeHeld") {
             begins.push_str("turn.takeHeld = takeHeld;\n");
         }
-        if self.used.contains("localised") {
+        if ["localised", "inOrder"].iter().any(|name| self.used.contains(*name)) {
             let (locale, zone) = (quoted(self.locality.0), quoted(self.locality.1));
             begins.push_str(&format!(
                 "Object.assign(locality, {{ locale: {locale}, zone: {zone} }});\n"

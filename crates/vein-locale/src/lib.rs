@@ -1,4 +1,5 @@
-//! Formatting for people: what the functions of `Local` give in a locale and a time zone.
+//! Formatting for people: what the functions of `Local` give in a locale and a time zone, and the order in which people of
+//! the locale put texts.
 //!
 //! The results are those of ECMAScript's `Intl` (ECMA-402), worked out by ICU4X.
 //!
@@ -14,13 +15,15 @@
 mod date;
 mod number;
 
+use icu_collator::{Collator, options::CollatorOptions};
 use icu_list::{ListFormatter, options::ListFormatterOptions};
 use icu_locale::LocaleFallbacker;
 use icu_plurals::{PluralCategory, PluralRules};
 use icu_provider_adapters::fallback::LocaleFallbackProvider;
 use icu_provider_blob::BlobDataProvider;
 use jiff::tz::TimeZone;
-use std::sync::LazyLock;
+use std::cmp::Ordering;
+use std::sync::{LazyLock, OnceLock};
 use vein_plan::members::Member;
 use vein_plan::{Formats, Text, Value};
 use writeable::Writeable;
@@ -39,6 +42,8 @@ static DATA: LazyLock<Option<LocaleFallbackProvider<BlobDataProvider>>> = LazyLo
 pub struct Locale {
     locale: icu_locale::Locale,
     zone: TimeZone,
+    /// What puts texts in order, once it was needed; `None` for data that cannot be read.
+    collator: OnceLock<Option<Collator>>,
 }
 
 /// Why there is no such locale or time zone.
@@ -75,7 +80,7 @@ impl Locale {
         let locale =
             icu_locale::Locale::try_from_str(tag).map_err(|_| UnknownLocale::Tag(tag.into()))?;
         let zone = TimeZone::get(zone).map_err(|_| UnknownLocale::Zone(zone.into()))?;
-        Ok(Locale { locale, zone })
+        Ok(Locale { locale, zone, collator: OnceLock::new() })
     }
 
     fn list(&self, items: &[Value], or: bool) -> Option<String> {
@@ -87,6 +92,15 @@ impl Locale {
         };
         let items: Vec<String> = items.iter().map(|item| item.to_text().to_string()).collect();
         Some(formatter.ok()?.format(items.iter()).write_to_string().into_owned())
+    }
+
+    fn collator(&self) -> Option<&Collator> {
+        let made = || {
+            let options = CollatorOptions::default();
+            Collator::try_new_with_buffer_provider(DATA.as_ref()?, (&self.locale).into(), options)
+                .ok()
+        };
+        self.collator.get_or_init(made).as_ref()
     }
 
     fn plural(&self, n: f64) -> Option<&'static str> {
@@ -133,5 +147,12 @@ impl Formats for Locale {
         };
         // What cannot be said in the locale is said plainly.
         shown.map_or_else(|| args.first().map_or(Text::from(""), Value::to_text), Text::from)
+    }
+
+    fn compare(&self, a: &Text, b: &Text) -> Ordering {
+        match self.collator() {
+            Some(collator) => collator.as_borrowed().compare(&a.to_utf8(), &b.to_utf8()),
+            None => a.compare(b),
+        }
     }
 }

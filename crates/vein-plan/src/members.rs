@@ -149,6 +149,7 @@ members! {
     String "repeat" Repeat method [Number] 1 String;
     String "padStart" PadStart method [Number, String] 1 String;
     String "padEnd" PadEnd method [Number, String] 1 String;
+    String "localeCompare" LocaleCompare method [String] 1 Number;
     String "replaceAll" ReplaceAll method [String, String] 2 String;
     Number "toFixed" ToFixed method [Number] 0 String;
     Number "toString" NumberToString method [Number] 0 String;

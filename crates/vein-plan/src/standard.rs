@@ -1,4 +1,4 @@
-//! What the standard members give. Those that take a function are walked by the evaluator.
+//! What the standard members give. Those that take a function are walked by the evaluator, which knows the locale, too.
 
 use crate::eval::ITEMS_A_STEP;
 use crate::json;
@@ -17,6 +17,10 @@ pub const LONGEST_TEXT: usize = 1 << 24;
 
 /// How many characters that are gone over count for a step.
 const CHARACTERS_A_STEP: u64 = 64;
+
+/// How many steps a comparison as people order texts costs by itself, and how many bytes of the texts count for a step more.
+const COLLATION: u64 = 5;
+const COLLATED_A_STEP: u64 = 8;
 
 /// Calls a member that takes no function. Missing arguments are absent from `args`.
 pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
@@ -60,7 +64,7 @@ pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
         IsNan => number_or(args, 0, 0.0).is_nan().into(),
         OfLength => Value::list(vec![Value::Null; length(args) as usize]),
         Filter | Map | Find | FindIndex | FindLast | FindLastIndex | Some | Every | Reduce
-        | FlatMap | ToSorted => Value::Null,
+        | FlatMap | ToSorted | LocaleCompare => Value::Null,
         math => Value::Number(on_math(math, args)),
     }
 }
@@ -86,6 +90,7 @@ pub(crate) fn is_cheap(member: Member) -> bool {
             | CodePointAt
             | StringSlice
             | Split
+            | LocaleCompare
             | ReplaceAll
             | ListIncludes
             | ListIndexOf
@@ -137,6 +142,14 @@ pub(crate) fn cost(member: Member, receiver: &Value, args: &[Value], most: u64) 
             (items(receiver) / ITEMS_A_STEP, items(receiver) * VALUE_BYTES)
         }
         ListIncludes | ListIndexOf | ListLastIndexOf => (items(receiver) / ITEMS_A_STEP, 0),
+        LocaleCompare => {
+            let texts = [Option::Some(receiver), args.first()];
+            let bytes = texts.into_iter().flatten().map(|text| match text {
+                Value::String(text) => text.bytes(),
+                _ => 0,
+            });
+            (COLLATION + bytes.sum::<u64>() / COLLATED_A_STEP, 0)
+        }
         _ => match receiver {
             Value::String(text) => (text.bytes() / CHARACTERS_A_STEP, 0),
             _ => (0, 0),

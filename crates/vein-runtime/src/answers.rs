@@ -6,6 +6,7 @@ use crate::graph::Graph;
 use crate::scope::{QuestionId, ScopeId};
 use crate::view::Clean;
 use rustc_hash::{FxHashMap, FxHashSet};
+use std::cmp::Ordering;
 use std::sync::Arc;
 use vein_plan::members::Member;
 use vein_plan::{Answers, Budget, Formats, Name, Program, Text, Value};
@@ -139,6 +140,14 @@ impl Graph {
         match &self.formats.0 {
             Some(formats) => formats.format(member, args),
             None => args.first().map_or(Text::from(""), Value::to_text),
+        }
+    }
+
+    /// Which of two texts stands first for people on this page.
+    pub(crate) fn compare_texts(&self, a: &Text, b: &Text) -> Ordering {
+        match &self.formats.0 {
+            Some(formats) => formats.compare(a, b),
+            None => a.compare(b),
         }
     }
 

@@ -144,6 +144,11 @@ impl Runtime {
         self.view.graph.local(member, args)
     }
 
+    /// Which of two texts stands first for people on this page.
+    pub fn compare_texts(&self, a: &vein_plan::Text, b: &vein_plan::Text) -> std::cmp::Ordering {
+        self.view.graph.compare_texts(a, b)
+    }
+
     /// What each source of a component was asked with, and its question.
     pub fn asked_with(&self, scope: ScopeId) -> Vec<Option<(crate::QuestionId, Value)>> {
         let wards = self.view.graph.scope(scope).wards.as_ref();

@@ -1,4 +1,4 @@
-// Formatting for people by the browser itself (ECMA-402), for the functions of `Local`.
+// Formatting for people by the browser itself (ECMA-402), for the functions of `Local`, and their order of texts.
 
 /** Formatters that were made. */
 export const formatters = new Map();
@@ -59,4 +59,13 @@ export function localised(name, ...args) {
   } catch {
     return String(args[0] ?? '');
   }
+}
+
+/** Which of two texts stands first where people put them in order: below 0, 0 or above 0. */
+export function inOrder(one, other) {
+  if (one === null) return null;
+  const { locale } = locality;
+  // A language that the browser has no order for has that of English, wherever the browser stands.
+  if (!formatters.has(locale)) formatters.set(locale, new Intl.Collator([locale, 'en']));
+  return formatters.get(locale).compare(one.toWellFormed(), other.toWellFormed());
 }

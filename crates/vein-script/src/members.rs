@@ -43,6 +43,7 @@ pub(crate) fn call(
         Member::Repeat => "repeated",
         Member::PadStart => "paddedBefore",
         Member::PadEnd => "paddedBehind",
+        Member::LocaleCompare => "inOrder",
         Member::ReplaceAll => "replaced",
         Member::ToFixed if !args.first().is_none_or(|digits| is_within(digits, 0.0, 100.0)) => {
             "fixed"

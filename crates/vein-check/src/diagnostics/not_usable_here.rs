@@ -35,5 +35,6 @@ super::examples! { NotUsableHere:
     "derives a() = Date.now()\n<p>{a()}</p>" => "Date.now",
     "holds a = [1]\n<p click='-> a[Math.random()] = 2'>{a.join()}</p>" => "Math.random",
     "holds a = [1]\n<p click='-> a.sort(() => Math.random())'>{a.join()}</p>" => "Math.random",
+    "takes a: string[]\n<p each='s of a by s.localeCompare(\"b\")'>{s}</p>" => "localeCompare",
     "<p>{x => 1}</p>" => "x => 1",
 }

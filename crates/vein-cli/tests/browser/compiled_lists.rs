@@ -33,6 +33,7 @@ derives calm = ranked.every((bed) => bed.litres < 20)
 derives deep = views.reduce((sum, view) => sum + view.deep, 0)
 derives longer = beds.filter((bed) => JSON.stringify(beds[0]).length > 70 + bed.litres)
 derives ahead = dry.filter((bed) => dry.some((other) => JSON.stringify(other).includes(`${bed.litres}`))).toSorted((a, b) => b.id - a.id)
+derives spoken = dry.toSorted((a, b) => a.crop.localeCompare(b.crop))
 derives odd = beds.filter((bed) => bed.levels.some((n) => n > threshold)).map((bed) => bed.levels.length)
 
 does wet(at: number, by: number) { if (at < beds.length) beds[at].moisture += by; }
@@ -109,6 +110,7 @@ does slips(at: number, by: number) { wet(at, by); pour(at, ranked.length); if (b
   <small when=\"bed.litres > 2\">{bed.crop} {downwards}<input value=\"<-> bed.moisture\"></small><small otherwise>{bed.levels.length} {threshold}</small></b>
 <u each=\"bed, at of ranked by bed.id\">{bed.id} {bed.moisture} {at}<button click=\"-> bed.litres += at\">pour</button></u>
 <s each=\"bed of ranked by bed.crop\">{bed.id}<button click=\"-> bed.crop += 'x'\">call</button><input></s>
+<dd each=\"bed of spoken by bed.id\">{bed.crop}</dd>
 <em each=\"view of hot by view.id\">{view.id} {view.crop} {view.deep}</em>
 <q each=\"name, at of named\">{at}{name}</q>
 <test-card each=\"bed of beds by bed.id\" bed=\"<-> bed\" />

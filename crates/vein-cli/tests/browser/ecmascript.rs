@@ -88,6 +88,9 @@ fn script(text: &str, beds: &str) -> String {
 
 /// Writes values as [`written`] does.
 const WRITTEN: &str = r#"
+  // Halves of surrogate pairs stand where U+FFFD does.
+  const { compare } = new Intl.Collator('en');
+  String.prototype.localeCompare = function (other) { return compare(this.toWellFormed(), other.toWellFormed()); };
   const written = (value) => {
     if (value === undefined || value === null) return 'null';
     if (Object.is(value, -0)) return '-0';

@@ -29,6 +29,7 @@ mod harness;
 #[path = "../../../vein-proof/tests/proof/hostile.rs"]
 mod hostile;
 mod markup;
+mod orders;
 #[allow(dead_code, reason = "the proof's tests use more of it")]
 #[path = "../../../vein-proof/tests/proof/outside.rs"]
 mod outside;
@@ -100,6 +101,7 @@ const TESTS: &[Test] = tests! {
     by_hand::a_page_by_hand_becomes_components,
     views::radio_buttons_of_two_instances_are_two_groups,
     spaces::white_space_is_shown_as_in_html,
+    orders::texts_stand_in_the_order_of_chromium,
     markup::a_built_page_cleans_as_it_is_cleaned_outside,
     controls::what_is_set_is_what_chromium_makes_of_it,
     controls::what_is_typed_is_what_chromium_takes,

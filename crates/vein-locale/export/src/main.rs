@@ -21,11 +21,14 @@ struct Baked;
 /// The paths by which the macros of the data crates name the types of their data.
 mod icu {
     pub use icu_calendar as calendar;
+    pub use icu_collator as collator;
+    pub use icu_collections as collections;
     pub use icu_datetime as datetime;
     pub use icu_decimal as decimal;
     pub use icu_experimental as experimental;
     pub use icu_list as list;
     pub use icu_locale as locale;
+    pub use icu_normalizer as normalizer;
     pub use icu_plurals as plurals;
 }
 
@@ -37,8 +40,9 @@ macro_rules! bake {
     ) => {
         const _: () = {
             use {
-                icu_calendar_data::*, icu_datetime_data::*, icu_decimal_data::*, icu_experimental_data::*,
-                icu_list_data::*, icu_locale_data::*, icu_plurals_data::*,
+                icu_calendar_data::*, icu_collator_data::*, icu_datetime_data::*, icu_decimal_data::*,
+                icu_experimental_data::*, icu_list_data::*, icu_locale_data::*, icu_normalizer_data::*,
+                icu_plurals_data::*,
             };
             icu_decimal_data::make_provider!(Baked);
             $($bake!(Baked, ITER);)+
@@ -56,10 +60,12 @@ macro_rules! bake {
 }
 
 use icu_calendar::provider as calendar;
+use icu_collator::provider as collator;
 use icu_datetime::provider as datetime;
 use icu_datetime::provider::neo as names;
 use icu_experimental::dimension::provider as dimension;
 use icu_experimental::relativetime::provider as relative;
+use icu_normalizer::provider as normalizer;
 
 bake! {
     for each locale {
@@ -82,6 +88,11 @@ bake! {
         // Lists.
         impl_list_and_v1 => icu_list::provider::ListAndV1,
         impl_list_or_v1 => icu_list::provider::ListOrV1,
+        // The order of texts.
+        impl_collation_tailoring_v1 => collator::CollationTailoringV1,
+        impl_collation_diacritics_v1 => collator::CollationDiacriticsV1,
+        impl_collation_metadata_v1 => collator::CollationMetadataV1,
+        impl_collation_reordering_v1 => collator::CollationReorderingV1,
         // Dates and times, in every calendar that a locale may ask for.
         impl_datetime_patterns_glue_v1 => names::DatetimePatternsGlueV1,
         impl_datetime_patterns_time_v1 => datetime::DatetimePatternsTimeV1,
@@ -129,6 +140,12 @@ bake! {
         impl_calendar_japanese_modern_v1 => calendar::CalendarJapaneseModernV1,
         impl_locale_likely_subtags_language_v1 => icu_locale::provider::LocaleLikelySubtagsLanguageV1,
         impl_locale_parents_v1 => icu_locale::provider::LocaleParentsV1,
+        // The order of texts that no language has another for.
+        impl_collation_root_v1 => collator::CollationRootV1,
+        impl_collation_jamo_v1 => collator::CollationJamoV1,
+        impl_collation_special_primaries_v1 => collator::CollationSpecialPrimariesV1,
+        impl_normalizer_nfd_data_v1 => normalizer::NormalizerNfdDataV1,
+        impl_normalizer_nfd_tables_v1 => normalizer::NormalizerNfdTablesV1,
     }
 }
 
@@ -143,8 +160,11 @@ fn main() -> Result<(), Box<dyn Error>> {
     );
     // Measures are written in the short form only.
     let short = |attributes: &DataMarkerAttributes| attributes.starts_with("short-");
+    // Orders for searching are for something else.
+    let sorts = |attributes: &DataMarkerAttributes| !attributes.starts_with("search");
     driver
         .with_marker_attributes_filter("units", short)
+        .with_marker_attributes_filter("collator", sorts)
         .export(&Baked, BlobExporter::new_with_sink(Box::new(&mut blob)))?;
     std::fs::write(&path, &blob)?;
     println!("{}: {} bytes", path.display(), blob.len());

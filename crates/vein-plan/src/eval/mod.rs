@@ -10,6 +10,7 @@ use crate::text::Text;
 use crate::track::{Extent, Noted, Origin};
 use crate::value::{Name, Record, VALUE_BYTES, Value};
 use smallvec::SmallVec;
+use std::cmp::Ordering;
 use std::sync::Arc;
 
 mod walk;
@@ -79,6 +80,12 @@ pub trait Cells {
     fn local(&mut self, _member: Member, args: &[Value]) -> Text {
         args.first().map_or(Text::from(""), Value::to_text)
     }
+
+    /// Which of two texts stands first where people of the page's locale put them in order. Without a locale, by UTF-16 code
+    /// units, as ECMAScript's `<` has it.
+    fn compare(&self, a: &Text, b: &Text) -> Ordering {
+        a.compare(b)
+    }
 }
 
 /// Formatting for people, in some locale and time zone.
@@ -86,6 +93,10 @@ pub trait Formats: Send + Sync {
     /// What a function of `Local` (or `toUpperCase`, `toLowerCase`) gives for its arguments; always the
     /// same for the same.
     fn format(&self, member: Member, args: &[Value]) -> Text;
+
+    /// Which of two texts stands first where people put them in order, for `localeCompare`: the same order for all texts, in
+    /// which halves of surrogate pairs count as U+FFFD.
+    fn compare(&self, a: &Text, b: &Text) -> Ordering;
 }
 
 /// A value on its way through an expression, with where it came from.
@@ -472,7 +483,7 @@ impl<'a, C: Cells, O: Origin> Evaluation<'a, C, O> {
 
     fn call(&mut self, member: Member, receiver: Option<ExprId>, args: &[ExprId]) -> Followed<O> {
         if !O::FOLLOWS
-            && member != Member::ToSorted
+            && !matches!(member, Member::ToSorted | Member::LocaleCompare)
             && let Some(of) = receiver
             && let Some(root) = self.root(of)
         {
@@ -560,7 +571,12 @@ impl<'a, C: Cells, O: Origin> Evaluation<'a, C, O> {
                 return Value::Null;
             }
         }
-        let result = standard::call(member, receiver, args);
+        let result = match (member, receiver, args) {
+            (Member::LocaleCompare, Value::String(one), [Value::String(other)]) => {
+                Value::Number(f64::from(self.cells.compare(one, other) as i8))
+            }
+            _ => standard::call(member, receiver, args),
+        };
         self.gave(member, result)
     }
 

@@ -79,6 +79,10 @@ impl Cells for Sight<'_> {
     fn local(&mut self, member: vein_plan::members::Member, args: &[Value]) -> vein_plan::Text {
         self.runtime.local(member, args)
     }
+
+    fn compare(&self, a: &vein_plan::Text, b: &vein_plan::Text) -> std::cmp::Ordering {
+        self.runtime.compare_texts(a, b)
+    }
 }
 
 impl Fresh {

@@ -414,9 +414,10 @@ impl Generator {
             }
             14 => {
                 let text = self.expression(Kind::Text, d);
-                match self.random.below(3) {
+                match self.random.below(4) {
                     0 => format!("parseInt({text}, {})", self.random.below(40)),
                     1 => format!("parseFloat({text})"),
+                    2 => format!("{text}.localeCompare({})", self.leaf(Kind::Text)),
                     _ => format!("({text}.codePointAt({}) ?? -1)", self.random.below(3)),
                 }
             }

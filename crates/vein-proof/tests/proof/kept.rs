@@ -118,6 +118,8 @@ const ORDERS: &[&str] = &[
     "(a, b) => a.moisture === b.moisture ? a.id - b.id : a.moisture - b.moisture",
     "(a, b) => a.crop < b.crop ? -1 : a.crop > b.crop ? 1 : 0",
     "(a, b) => a.crop > b.crop ? -1 : a.crop < b.crop ? 1 : a.litres - b.litres",
+    "(a, b) => a.crop.localeCompare(b.crop)",
+    "(a, b) => b.crop.localeCompare(a.crop) || a.moisture - b.moisture",
     // What contradicts itself, and what reads something else.
     "(a, b) => a.crop < b.crop ? -1 : 1",
     "(a, b) => flag ? a.id - b.id : b.id - a.id",

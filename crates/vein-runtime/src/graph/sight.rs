@@ -3,6 +3,7 @@
 use super::Graph;
 use crate::scope::ScopeId;
 use crate::wakes::Prepared;
+use std::cmp::Ordering;
 use vein_plan::code::CellId;
 use vein_plan::eval::Cells;
 use vein_plan::members::Member;
@@ -51,6 +52,10 @@ impl Cells for Sight<'_> {
 
     fn local(&mut self, member: Member, args: &[Value]) -> Text {
         self.graph.local(member, args)
+    }
+
+    fn compare(&self, a: &Text, b: &Text) -> Ordering {
+        self.graph.compare_texts(a, b)
     }
 
     fn spend(&mut self, steps: u64, bytes: u64) -> bool {

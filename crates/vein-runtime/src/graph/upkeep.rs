@@ -16,6 +16,7 @@ use crate::sabotage::Sabotage;
 use crate::scope::{Mark, Piece, ScopeId, Slot};
 use crate::wakes::{KnownReads, Prepared};
 use smallvec::SmallVec;
+use std::cmp::Ordering;
 use std::sync::Arc;
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::eval::{Cells, Evaluation};
@@ -65,6 +66,10 @@ impl Cells for Beside<'_> {
 
     fn local(&mut self, member: Member, args: &[Value]) -> Text {
         self.sight.local(member, args)
+    }
+
+    fn compare(&self, a: &Text, b: &Text) -> Ordering {
+        self.sight.compare(a, b)
     }
 
     fn calls_too_deep(&mut self, function: u32) {

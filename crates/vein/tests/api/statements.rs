@@ -468,3 +468,33 @@ derives alike = bed === beds[0]
     assert_eq!(page.find("p").expect("it is there").text(), "{\"litres\":2,\"id\":1} true");
     assert_eq!(page.find("i").expect("it is there").text(), "{\"litres\":2,\"id\":1}");
 }
+
+#[test]
+fn texts_are_put_in_the_order_of_the_pages_locale() {
+    let text = "shape Bed { id: number, crop: string }
+takes first: Bed[]
+holds beds = first
+derives named = beds.toSorted((a, b) => a.crop.localeCompare(b.crop))
+<ol><li each='bed of named by bed.id'>{bed.crop} </li></ol>
+<b click='-> beds[1].crop = \"Zwiebel\"'></b><i click='-> beds.sort((a, b) => b.crop.localeCompare(a.crop))'></i>
+<p>{beds.map(bed => bed.crop).join(' ')}</p>";
+    let ui = Ui::from_sources([("a-list.vein", text)]).unwrap_or_else(|error| panic!("{error}"));
+    let crops = ["Öl", "apfel", "Apfel"].iter().enumerate();
+    let first: Vec<_> = crops.map(|(id, crop)| json!({ "id": id, "crop": crop })).collect();
+    for (tag, before, after, down) in [
+        ("de", "apfel Apfel Öl", "Apfel Öl Zwiebel", "Zwiebel Öl Apfel"),
+        ("sv", "apfel Apfel Öl", "Apfel Zwiebel Öl", "Öl Zwiebel Apfel"),
+        ("da", "Apfel apfel Öl", "Apfel Zwiebel Öl", "Öl Zwiebel Apfel"),
+    ] {
+        let page = ui.page("a-list").locale(tag, "UTC").expect("a locale");
+        let mut page = page.open(json!({ "first": first })).expect("beds");
+        let shown = |page: &mut Page| page.find("ol").expect("it is there").text();
+        assert_eq!(shown(&mut page).trim(), before, "{tag}");
+        for selector in ["b", "i"] {
+            let pulse = page.find(selector).and_then(vein::FoundElement::click);
+            exact(&mut page, pulse);
+            assert_eq!(shown(&mut page).trim(), after, "{tag}");
+        }
+        assert_eq!(page.find("p").expect("it is there").text(), down, "{tag}");
+    }
+}
