@@ -265,7 +265,10 @@ impl Graph {
             let mut moved: Vec<(ScopeId, u32, u32)> = Vec::new();
             let mut is = 0;
             for piece in pieces {
-                if let Piece::Kept { start, len } = piece {
+                // Most of the time most rows stand where they stood.
+                if let Piece::Kept { start, len } = piece
+                    && (*start != is || !self.early.is_empty())
+                {
                     let kept = (*start..).zip(&rows[*start as usize..(start + len) as usize]);
                     moved.extend(kept.map(|(was, row)| (*row, was, is + was - start)));
                 }

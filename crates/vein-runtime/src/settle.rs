@@ -128,9 +128,11 @@ impl Runtime {
         self.view.graph.fault.take().map_or(Ok(()), Err)
     }
 
-    /// What is asked or runs by itself and may have to, outer components first.
+    /// What is asked or runs by itself and may have to, outer components first. Where a row stands now may be what somebody
+    /// watches.
     fn waiting_effects(&mut self) -> Vec<ReaderKey> {
         let graph = &mut self.view.graph;
+        graph.tell_shifted();
         let mut effects = std::mem::take(&mut graph.effects);
         effects.sort_unstable_by_key(|(scope, reader)| (graph.rank(*scope), *reader));
         effects.dedup();

@@ -738,7 +738,15 @@ export function touchAll(items, fields) {
 /** The item that a row stands for by now. */
 export function itemNow(row) {
   row.held$.list();
-  return isStale(row) ? standing(row) : row.item$;
+  if (isStale(row)) return standing(row);
+  stillThere(row);
+  return row.item$;
+}
+
+/** Notes that a row has an item by now: what that is it has seen. */
+export function stillThere(row) {
+  row.stood$ = undo.length;
+  row.turn$ = turn.count;
 }
 
 /** Whether other items may have come to stand in the rows around something since they were matched. */
@@ -778,7 +786,9 @@ export function standing(row, called) {
   row.held$.list();
   if (!isStale(row)) return row.alive$ ? row.item$ : undefined;
   const at = whereOf(row);
-  return at < 0 ? undefined : row.held$.list()[at];
+  if (at < 0) return undefined;
+  stillThere(row);
+  return row.held$.list()[at];
 }
 
 /** The list that a list hands on, and where its items stand there. */
@@ -789,6 +799,7 @@ export function homeOf(row, called) {
   if (called !== undefined) row.held$.scope[`stands${row.held$.number}$`](called);
   const at = whereOf(row);
   if (at < 0) return null;
+  stillThere(row);
   const { scope, number, list } = row.held$;
   const way = scope[ofHome(number)];
   if (way === undefined) return [list(), at];
@@ -801,7 +812,9 @@ export function itemOf(row) {
   row.held$.list();
   if (!isStale(row) && row.alive$) return row.item$;
   const at = whereOf(row);
-  return at < 0 ? asItWas(row) : row.held$.list()[at];
+  if (at < 0) return asItWas(row);
+  stillThere(row);
+  return row.held$.list()[at];
 }
 
 /** Whether what is given to a component, or handed to what stands in a slot, is worked out from something else. */
@@ -812,8 +825,7 @@ export function isMade(scope, name) {
   return says !== undefined && giver[says]();
 }
 
-/** What the item of a row was that has gone: of a list that is derived, when the pulse began, which was when the list was
- * worked out last; of any other, once it was written to in a way that tells it apart from itself. */
+/** What the item of a row was that has gone: of a list that is derived, when it was last seen there; of any other, once it was written to in a way that tells it apart from itself. */
 export function asItWas(row) {
   const { item$: item, key$: key, held$: { by, derived: says } } = row;
   const derived = typeof says === 'function' ? says() : says;
@@ -828,7 +840,8 @@ export function asItWas(row) {
   };
   const again = [];
   let was = item;
-  for (let at = undo.length - 3; at >= 0 && was === item; at -= 3) {
+  const seen = derived && row.turn$ === turn.count ? row.stood$ : 0;
+  for (let at = undo.length - 3; at >= seen && was === item; at -= 3) {
     const [place, name, old] = [undo[at], undo[at + 1], undo[at + 2]];
     inside.clear();
     gather(item);

@@ -28,7 +28,12 @@ impl Finding for WrongArguments {
     }
 
     fn advice(&self) -> Vec<String> {
-        vec![format!("it is called as `{}({})`", self.name, self.signature)]
+        let mut advice = vec![format!("it is called as `{}({})`", self.name, self.signature)];
+        if self.name == "localeCompare" && self.found > 1 {
+            let locale = "the page's locale says how texts are ordered: `locale` in `vein.toml`; `en-u-kn` counts numbers in texts";
+            advice.push(locale.into());
+        }
+        advice
     }
 }
 
@@ -38,4 +43,5 @@ super::examples! { WrongArguments:
     "holds a = 1\ndoes b(c: number) { a = c }\n<p click='-> b(1, 2)'>{a}</p>" => "b",
     "holds a = 1\ndoes b(c: number) { a = c }\n<p click='-> b'>{a}</p>" => "b",
     "takes a: string\n<p>{a.padStart()}</p>" => "padStart",
+    "takes a: string\n<p>{a.localeCompare('b', 'de')}</p>" => "localeCompare",
 }

@@ -19,6 +19,7 @@ holds threshold = 40
 holds search = ''
 holds downwards = false
 holds slipping = false
+holds noted = 0
 holds aside: Bed[] = []
 derives dry = beds.filter((bed) => bed.moisture < threshold && bed.crop.includes(search))
 derives ranked = dry.toSorted((a, b) => downwards ? b.moisture - a.moisture : a.moisture - b.moisture)
@@ -103,13 +104,13 @@ does asked(at: number) { if (at < ranked.length) pour(at, ranked.length); }
 does fails(at: number) { beds.reverse(); beds.splice(at, 1); wet(0, 50); pour(at, ranked.length); beds[1000].litres = 1; }
 does slips(at: number, by: number) { wet(at, by); pour(at, ranked.length); if (by > 0) beds.splice(at, 1); slipping = true; }
 
-<p>{dry.length} {litres} {named.join()} {high.join()} {odd.join()} {longer.length} {ahead.map((bed) => bed.id).join()} {urgent} {calm} {deep}</p>
+<p>{dry.length} {litres} {named.join()} {high.join()} {odd.join()} {longer.length} {ahead.map((bed) => bed.id).join()} {urgent} {calm} {deep} {noted}</p>
 <i each=\"bed, at of beds by bed.id\">{at}:{bed.crop} {bed.moisture} {threshold}</i>
 <b each=\"bed of dry by bed.id\" title=\"{threshold} of {bed.levels.length}\">{bed.id} {bed.litres}<button click=\"-> bed.moisture += 30\">wet</button>
   <input value=\"<-> bed.crop\"><input value=\"<-> bed.litres\">
   <small when=\"bed.litres > 2\">{bed.crop} {downwards}<input value=\"<-> bed.moisture\"></small><small otherwise>{bed.levels.length} {threshold}</small></b>
 <u each=\"bed, at of ranked by bed.id\">{bed.id} {bed.moisture} {at}<button click=\"-> bed.litres += at\">pour</button></u>
-<s each=\"bed of ranked by bed.crop\">{bed.id}<button click=\"-> bed.crop += 'x'\">call</button><input></s>
+<s each=\"bed of ranked by bed.crop\">{bed.id}<button click=\"-> bed.litres += 1; bed.crop += 'x'; noted = bed.litres\">call</button><input></s>
 <dd each=\"bed of spoken by bed.id\">{bed.crop}</dd>
 <em each=\"view of hot by view.id\">{view.id} {view.crop} {view.deep}</em>
 <q each=\"name, at of named\">{at}{name}</q>

@@ -428,6 +428,12 @@ const LATER_FAILED: [u64; 7] = [1_730, 3_011, 3_149, 3_232, 3_601, 5_684, 5_897]
 /// One that asked the host for what nobody looked at, and failed for want of an answer.
 const ASKED_EARLY: [u64; 1] = [30_701];
 
+/// Those where rows came to stand elsewhere, which somebody watched, when others were added.
+const STOOD_ELSEWHERE: [u64; 2] = [30_717, 30_719];
+
+/// One that read of a row's item what it had written there, after having told the item apart from itself.
+const READ_WHAT_WENT: [u64; 1] = [30_748];
+
 /// How many projects there are, of what is drawn from the numbers after this.
 const PROJECTS: u64 = 750;
 
@@ -436,7 +442,9 @@ pub async fn random_projects_live_the_same(browser: &Browser) {
     let (mut pulses, mut failed, mut answered, mut timers, mut unopened) = (0, 0, 0, 0, 0);
     let (mut different, mut story) = (Vec::new(), None);
     let seeds = Seeds::new(PROJECTS);
-    for seed in seeds.and(&[&ONCE_FAILED, &LATER_FAILED, &ASKED_EARLY]) {
+    for seed in
+        seeds.and(&[&ONCE_FAILED, &LATER_FAILED, &ASKED_EARLY, &STOOD_ELSEWHERE, &READ_WHAT_WENT])
+    {
         let mut random = Random::new(seed);
         let wear = match seed {
             seed if ONCE_FAILED.contains(&seed) => Wear::Parted(seed),

@@ -498,3 +498,22 @@ derives named = beds.toSorted((a, b) => a.crop.localeCompare(b.crop))
         assert_eq!(page.find("p").expect("it is there").text(), down, "{tag}");
     }
 }
+
+#[test]
+fn what_a_row_stands_for_is_known_to_who_has_told_it_apart_from_itself() {
+    for list in ["beds", "beds.filter(b => b.litres > 0)", "beds.toSorted((a, b) => a.id - b.id)"] {
+        let text = format!(
+            "takes first: {{ id: number, crop: string, litres: number }}[]
+holds beds = first
+holds noted = ''
+derives some = {list}
+<li each='bed of some by bed.crop' click='-> bed.litres += 2; bed.crop = \"rye\"; noted = `${{bed.litres}} ${{bed.crop}}`'>{{bed.litres}}</li>
+<p>{{noted}}</p>"
+        );
+        let first = json!({ "first": [{ "id": 1, "crop": "pea", "litres": 5 }] });
+        let mut page = opened(&text, first);
+        click(&mut page, "li");
+        assert_eq!(page.find("p").expect("it is there").text(), "7 pea", "{list}");
+        assert_eq!(page.find("li").expect("it is there").text(), "7", "{list}");
+    }
+}
