@@ -13,6 +13,8 @@ const TEXTS = ['value', 'chosen'];
 const FIELDS = [
   'value', 'checked', 'open', 'chosen', 'key', 'code', 'altKey', 'ctrlKey', 'metaKey', 'shiftKey', 'repeat',
   'button', 'clientX', 'clientY', 'offsetX', 'offsetY', 'deltaX', 'deltaY',
+  'scrollTop', 'scrollLeft', 'scrollWidth', 'scrollHeight', 'clientWidth', 'clientHeight',
+  'offsetWidth', 'offsetHeight', 'naturalWidth', 'naturalHeight',
 ];
 // What nodes of a view carry: one that is listened on its number and its listeners, the root of a clone
 // the first number in it.
@@ -995,6 +997,7 @@ function fieldOf(event, field) {
   if (field === 'value') return String(event.target.value ?? '');
   if (field === 'checked' || field === 'open') return Boolean(event.target[field]);
   if (field === 'chosen') return chosenOf(event.target);
+  if (/(Top|Left|Width|Height)$/.test(field)) return Number.isFinite(event.target[field]) ? event.target[field] : 0;
   return event[field];
 }
 

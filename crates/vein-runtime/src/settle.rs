@@ -12,7 +12,7 @@ use crate::graph::ReaderKey;
 use crate::pulse::{Cause, Effect, PartChange, PlaceId, Problem, Pulse, Which};
 use crate::runtime::{ROOT_SCOPE, Runtime};
 use crate::sabotage::Sabotage;
-use crate::scope::{ScopeId, Wards};
+use crate::scope::{Mark, ScopeId, Wards};
 use crate::unwinding::Failure;
 use crate::view::{Making, Target, push_patch};
 use crate::wakes::Prepared;
@@ -128,14 +128,20 @@ impl Runtime {
         self.view.graph.fault.take().map_or(Ok(()), Err)
     }
 
-    /// What is asked or runs by itself and may have to, outer components first. Where a row stands now may be what somebody
-    /// watches.
+    /// What is asked or runs by itself and may have to, outer components first: what was written to that it reads, or what is derived
+    /// of that and has become another. What only has to once others of the same round have run does so in the next.
     fn waiting_effects(&mut self) -> Vec<ReaderKey> {
         let graph = &mut self.view.graph;
+        // Where a row stands now may be what somebody watches.
         graph.tell_shifted();
         let mut effects = std::mem::take(&mut graph.effects);
         effects.sort_unstable_by_key(|(scope, reader)| (graph.rank(*scope), *reader));
         effects.dedup();
+        let prepared = graph.prepared.clone();
+        effects.retain(|key| match self.view.mark_of(*key) {
+            Some(Mark::Perhaps) => self.view.graph.settle_reads(&prepared, *key),
+            mark => mark.is_some_and(|mark| mark != Mark::Fresh),
+        });
         effects
     }
 

@@ -9,6 +9,11 @@ export function fieldOf(event, name, nothing) {
   return event[name] ?? nothing;
 }
 
+/** A measure of the element that an event is about; a form's controls may have such a name. */
+export function measureOf({ target }, name) {
+  return Number.isFinite(target[name]) ? target[name] : 0;
+}
+
 /** The listeners that an event reaches inside a root, each after its scope and before what it looks at of the event: from the
  * target outwards. */
 export function reached(root, event) {

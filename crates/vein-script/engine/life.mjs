@@ -162,8 +162,6 @@ export function pullAll(pull) {
 
 /** Whether what is asked or runs by itself would see something else now. */
 export function differs(scope, at) {
-  // A page's own component has its props for itself: who is told of them is told exactly.
-  if (scope.held$ === null) return true;
   const { sources, hooks } = scope.constructor;
   if (at < sources.length) return !same(lastAsked(scope, at), scope[ofA(at)]());
   const hook = at - sources.length;

@@ -738,12 +738,10 @@ export function touchAll(items, fields) {
 /** The item that a row stands for by now. */
 export function itemNow(row) {
   row.held$.list();
-  if (isStale(row)) return standing(row);
-  stillThere(row);
-  return row.item$;
+  return isStale(row) ? standing(row) : row.item$;
 }
 
-/** Notes that a row has an item by now: what that is it has seen. */
+/** Notes that a row has an item by now, before something is written: what that is it has seen. */
 export function stillThere(row) {
   row.stood$ = undo.length;
   row.turn$ = turn.count;
@@ -784,11 +782,11 @@ export function whereOf(row) {
 export function standing(row, called) {
   if (called !== undefined) row.held$.scope[`stands${row.held$.number}$`](called);
   row.held$.list();
-  if (!isStale(row)) return row.alive$ ? row.item$ : undefined;
-  const at = whereOf(row);
-  if (at < 0) return undefined;
+  const stale = isStale(row);
+  const at = stale ? whereOf(row) : 0;
+  if (at < 0 || (!stale && !row.alive$)) return undefined;
   stillThere(row);
-  return row.held$.list()[at];
+  return stale ? row.held$.list()[at] : row.item$;
 }
 
 /** The list that a list hands on, and where its items stand there. */

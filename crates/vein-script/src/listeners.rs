@@ -68,7 +68,11 @@ impl Class<'_> {
                     _ => "\"\"",
                 };
                 let name = field.name();
-                code::field(name, &format!("fieldOf(event, \"{name}\", {empty})"))
+                let value = match field.is_measure() {
+                    true => format!("measureOf(event, \"{name}\")"),
+                    false => format!("fieldOf(event, \"{name}\", {empty})"),
+                };
+                code::field(name, &value)
             });
             let fields: Vec<String> = fields.collect();
             if !fields.is_empty() {

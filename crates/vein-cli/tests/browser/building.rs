@@ -261,6 +261,47 @@ pub async fn a_page_that_nobody_drives_lives(browser: &Browser) {
     }
 }
 
+const MEASURED: &str = "holds at = 0
+holds seen = ''
+<div id='long' style='height: 100px; width: 200px; overflow: auto' scroll=\"-> at = event.scrollTop; seen = `${event.clientHeight} of \
+${event.scrollHeight}`\"><p style='height: 1000px; width: 150px; margin: 0' click='-> at = event.offsetWidth'>long</p></div>
+<form click='-> seen = `${event.offsetHeight} ${event.clientX}`'><input name='offsetHeight'></form>
+<output>{at}, {seen}</output>
+";
+
+/// Measures that an event is about are those of the element, served as built; a form's control of that name is none.
+pub async fn an_event_knows_the_measures_of_its_element(browser: &Browser) {
+    let (project, dir) =
+        (counting(&[("long-view.vein", MEASURED)]), TempDir::new().expect("a folder"));
+    built(&["long-view"], project.path(), dir.path());
+    let address = serve_files(dir.path().to_owned(), &[]).await.expect("a server");
+    let server = Server::start(project.path(), &["long-view"]);
+    for built in [true, false] {
+        match built {
+            true => {
+                browser.client.goto(&address).await.expect("a page");
+                browser
+                    .until("return 'linked' in document.documentElement.dataset", "the page")
+                    .await;
+            }
+            false => browser.open(&server).await,
+        }
+        for (does, shown) in [
+            ("document.querySelector('#long').scrollTop = 300", "300, 100 of 1000"),
+            ("document.querySelector('p').click()", "150, 100 of 1000"),
+            (
+                "document.querySelector('form').dispatchEvent(new MouseEvent('click', { clientX: 7, bubbles: true }))",
+                "150, 0 7",
+            ),
+        ] {
+            browser.run(does).await;
+            let there =
+                format!("return document.querySelector('output').textContent === '{shown}'");
+            browser.until(&there, shown).await;
+        }
+    }
+}
+
 const CIRCLE: &str = "holds n = 0
 
 does forth() {
@@ -538,7 +579,7 @@ pub async fn a_host_module_drives_a_served_page(browser: &Browser) {
     let files =
         [("asks-much.vein", ASKING), ("host.js", HOST), ("vein.toml", "component = 'asks-much'")];
     let project = counting(&files);
-    let server = Server::start(project.path(), &[]);
+    let server = Server::start(project.path(), &["long-view"]);
     browser.open(&server).await;
     browser
         .run("addEventListener('unhandledrejection', (e) => { window.bad = String(e.reason); })")

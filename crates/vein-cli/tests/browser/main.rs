@@ -130,6 +130,7 @@ const TESTS: &[Test] = tests! {
     building::styles_apply_under_the_strict_policy,
     building::a_page_that_nobody_drives_lives,
     building::a_fault_leads_to_where_it_was_written,
+    building::an_event_knows_the_measures_of_its_element,
     building::what_costs_without_end_is_taken_back,
     building::a_page_whose_files_are_missing_or_damaged_says_so_and_stays,
     building::a_host_that_fails_leaves_the_page_as_it_is_and_is_told_of_once,

@@ -655,4 +655,21 @@ event_fields! {
     OffsetY "offsetY" Number;
     DeltaX "deltaX" Number;
     DeltaY "deltaY" Number;
+    ScrollTop "scrollTop" Number;
+    ScrollLeft "scrollLeft" Number;
+    ScrollWidth "scrollWidth" Number;
+    ScrollHeight "scrollHeight" Number;
+    ClientWidth "clientWidth" Number;
+    ClientHeight "clientHeight" Number;
+    OffsetWidth "offsetWidth" Number;
+    OffsetHeight "offsetHeight" Number;
+    NaturalWidth "naturalWidth" Number;
+    NaturalHeight "naturalHeight" Number;
+}
+
+impl EventField {
+    /// Whether it is a measure of the event's target, in CSS pixels: 0 where nothing is laid out.
+    pub fn is_measure(self) -> bool {
+        self as u8 >= EventField::ScrollTop as u8
+    }
 }

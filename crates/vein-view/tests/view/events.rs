@@ -108,6 +108,10 @@ fn fields_default_to_what_the_target_has() {
     assert_eq!(field(&tree, "#b", EventField::Value), "y");
     assert_eq!(field(&tree, "#b", EventField::Key), "");
     assert_eq!(field(&tree, "#b", EventField::ClientX), "0");
+    assert_eq!(field(&tree, "#b", EventField::ScrollTop), "0");
+    let scrolled = Event::new("scroll").with(EventField::ScrollTop, 40.0);
+    let target = tree.select("#b").expect("a selector")[0];
+    assert_eq!(tree.event_field(target, &scrolled, EventField::ScrollTop).to_number(), 40.0);
     let typed = tree.select("#a").expect("a selector")[0];
     tree.type_value(typed, "kale");
     assert_eq!(field(&tree, "#a", EventField::Value), "kale");
