@@ -84,6 +84,7 @@ impl Runtime {
             self.failed_evaluation()?;
             loop {
                 let effects = self.waiting_effects();
+                self.failed_evaluation()?;
                 if effects.is_empty() {
                     break;
                 }
@@ -132,15 +133,21 @@ impl Runtime {
     /// of that and has become another. What only has to once others of the same round have run does so in the next.
     fn waiting_effects(&mut self) -> Vec<ReaderKey> {
         let graph = &mut self.view.graph;
+        let prepared = graph.prepared.clone();
         // Where a row stands now may be what somebody watches.
-        graph.tell_shifted();
+        if prepared.lively {
+            graph.tell_shifted();
+        }
         let mut effects = std::mem::take(&mut graph.effects);
         effects.sort_unstable_by_key(|(scope, reader)| (graph.rank(*scope), *reader));
         effects.dedup();
-        let prepared = graph.prepared.clone();
-        effects.retain(|key| match self.view.mark_of(*key) {
-            Some(Mark::Perhaps) => self.view.graph.settle_reads(&prepared, *key),
-            mark => mark.is_some_and(|mark| mark != Mark::Fresh),
+        effects.retain(|key| {
+            graph.scope(key.0).alive
+                && match graph.stored_mark(*key) {
+                    Mark::Fresh => false,
+                    Mark::Perhaps => graph.settle_reads(&prepared, *key),
+                    Mark::Stale | Mark::New => true,
+                }
         });
         effects
     }

@@ -782,11 +782,15 @@ export function whereOf(row) {
 export function standing(row, called) {
   if (called !== undefined) row.held$.scope[`stands${row.held$.number}$`](called);
   row.held$.list();
-  const stale = isStale(row);
-  const at = stale ? whereOf(row) : 0;
-  if (at < 0 || (!stale && !row.alive$)) return undefined;
+  if (!isStale(row)) {
+    if (!row.alive$) return undefined;
+    stillThere(row);
+    return row.item$;
+  }
+  const at = whereOf(row);
+  if (at < 0) return undefined;
   stillThere(row);
-  return stale ? row.held$.list()[at] : row.item$;
+  return row.held$.list()[at];
 }
 
 /** The list that a list hands on, and where its items stand there. */
@@ -823,7 +827,8 @@ export function isMade(scope, name) {
   return says !== undefined && giver[says]();
 }
 
-/** What the item of a row was that has gone: of a list that is derived, when it was last seen there; of any other, once it was written to in a way that tells it apart from itself. */
+/** What the item of a row was that has gone: of a list that is derived, when it was last seen there; of any other, once
+ * it was written to in a way that tells it apart from itself. */
 export function asItWas(row) {
   const { item$: item, key$: key, held$: { by, derived: says } } = row;
   const derived = typeof says === 'function' ? says() : says;

@@ -670,6 +670,19 @@ event_fields! {
 impl EventField {
     /// Whether it is a measure of the event's target, in CSS pixels: 0 where nothing is laid out.
     pub fn is_measure(self) -> bool {
-        self as u8 >= EventField::ScrollTop as u8
+        use EventField::*;
+        matches!(
+            self,
+            ScrollTop
+                | ScrollLeft
+                | ScrollWidth
+                | ScrollHeight
+                | ClientWidth
+                | ClientHeight
+                | OffsetWidth
+                | OffsetHeight
+                | NaturalWidth
+                | NaturalHeight
+        )
     }
 }

@@ -374,7 +374,7 @@ impl Graph {
     }
 
     /// Whether a reader is up to date, as far as it was told.
-    fn stored_mark(&self, (scope, reader): ReaderKey) -> Mark {
+    pub(crate) fn stored_mark(&self, (scope, reader): ReaderKey) -> Mark {
         self.scopes[scope as usize].readers[reader as usize].mark
     }
 

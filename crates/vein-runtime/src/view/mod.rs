@@ -5,7 +5,7 @@ mod finding;
 mod lists;
 mod making;
 
-use crate::graph::{Graph, ReaderKey, SPARE};
+use crate::graph::{Graph, SPARE};
 use crate::pulse::Problem;
 use crate::sabotage::Sabotage;
 use crate::scope::{Held, Mark, NONE, Piece, Scope, ScopeId};
@@ -360,15 +360,10 @@ impl View {
         }
     }
 
-    /// How far a reader is known to be out of date, for waiting lists; `None` where it has gone.
-    pub(crate) fn mark_of(&self, (id, reader): ReaderKey) -> Option<Mark> {
-        let scope = self.graph.scope(id);
-        scope.alive.then(|| scope.readers[reader as usize].mark)
-    }
-
-    /// Whether a reader may be out of date.
+    /// Whether a reader is up to date, for waiting lists.
     pub(crate) fn is_waiting(&self, id: ScopeId, reader: u32) -> bool {
-        self.mark_of((id, reader)).is_some_and(|mark| mark != Mark::Fresh)
+        let scope = self.graph.scope(id);
+        scope.alive && scope.readers[reader as usize].mark != Mark::Fresh
     }
 }
 
