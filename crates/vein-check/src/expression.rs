@@ -7,7 +7,7 @@ use crate::diagnostics::{
 use crate::narrow::{Fact, facts, path_of};
 use crate::scope::{CellRole, Checker, Links, LocalKind, LocalName, Symbol, Typed};
 use crate::types::Ty;
-use vein_plan::code::{Expr, Field, Item, Piece};
+use vein_plan::code::{Entry, Expr, Field, Item, Piece};
 use vein_plan::members::Member;
 use vein_plan::nearest;
 use vein_plan::ops::{Binary, Logical, Unary};
@@ -20,7 +20,7 @@ impl Typed {
         match op {
             // A falsy boolean, number or string stays what it is; a falsy list is `null`.
             Logical::And => match self.ty.without_null() {
-                Ty::List(_) | Ty::Record(_) | Ty::Shape(_) => Ty::Null,
+                ty if ty.is_compound() => Ty::Null,
                 _ => self.ty.clone(),
             },
             Logical::Or | Logical::Coalesce => self.ty.without_null(),
@@ -101,6 +101,7 @@ impl Checker<'_> {
             ExprKind::Binary { op, left, right, .. } => self.binary(*op, left, right, e.span),
             ExprKind::Logical(op, a, b) => self.logical(*op, a, b, want),
             ExprKind::Choose(test, then, otherwise) => self.choose(test, then, otherwise, want),
+            ExprKind::In(key, of) => self.has_key(key, of),
             ExprKind::List(items) => self.list(items, want),
             ExprKind::Record(items) => self.record(items, want, e.span),
             ExprKind::Arrow(..) => {
@@ -148,16 +149,25 @@ impl Checker<'_> {
             Pattern::Items(items, rest) => {
                 let item = match &of.ty {
                     Ty::List(item) => Ty::optional((**item).clone()),
+                    Ty::Entry(value) if items.len() <= 2 && rest.is_none() => (**value).clone(),
                     Ty::Error => Ty::Error,
                     other => {
-                        self.wrong("a list", other, first.span);
+                        let expected = match other {
+                            Ty::Entry(_) => "two names, of the key and of what stands there",
+                            _ => "a list",
+                        };
+                        self.wrong(expected, other, first.span);
                         Ty::Error
                     }
                 };
                 for (at, name) in items.iter().enumerate() {
                     let Some(name) = name else { continue };
                     let position = self.push(Expr::Number(at as f64));
-                    let part = self.typed(Expr::Index(of.id, position), item.clone());
+                    let part = match (&of.ty, at) {
+                        (Ty::Entry(_), 0) => Ty::String,
+                        _ => item.clone(),
+                    };
+                    let part = self.typed(Expr::Index(of.id, position), part);
                     self.name_part(name, part);
                 }
                 if let Some(name) = rest {
@@ -239,13 +249,14 @@ impl Checker<'_> {
             Some(Symbol::Broken) => self.broken(),
             None if matches!(
                 name,
-                "Math" | "Array" | "JSON" | "Local" | "Number" | "String" | "Boolean"
+                "Math" | "Array" | "JSON" | "Local" | "Number" | "Object" | "String" | "Boolean"
             ) =>
             {
                 let advice = match name {
                     "Math" => "use one of its members: `Math.round(…)`",
                     "JSON" => "use its member: `JSON.stringify(…)`",
                     "Array" => "use its member: `Array.from({ length: n }, (_, at) => …)`",
+                    "Object" => "use one of its members: `Object.keys(…)`",
                     "Local" => "use one of its members: `Local.number(…)`",
                     _ => "call it with a value",
                 };
@@ -317,26 +328,95 @@ impl Checker<'_> {
             }
             ExprKind::Index { of, index, optional } => {
                 let base = self.guarded(of, *optional, None, links);
-                let index = self.expr_of(index, &Ty::Number, "for a position");
-                match base.ty {
-                    Ty::List(item) => {
-                        self.typed(Expr::Index(base.id, index.id), Ty::optional(*item))
-                    }
-                    Ty::String | Ty::Literals(_) => {
-                        let character =
-                            Expr::Call(Member::StringIndex, Some(base.id), vec![index.id]);
-                        self.typed(character, Ty::optional(Ty::String))
-                    }
-                    Ty::Error => self.broken(),
-                    other => {
-                        self.wrong("a list", &other, of.span);
-                        self.broken()
-                    }
-                }
+                self.indexed(base, of, index, path_of(e))
             }
             ExprKind::Call { callee, args } => self.call(callee, args, e.span, links),
             _ => self.expr(e),
         }
+    }
+
+    /// What stands at a position of a list or a text, or at a key of a dictionary.
+    fn indexed(
+        &mut self,
+        base: Typed,
+        of: &ast::Expr,
+        index: &ast::Expr,
+        path: Option<String>,
+    ) -> Typed {
+        if let Ty::Dictionary(value) = base.ty {
+            let key = self.key(index);
+            let ty = self.narrowed_entry(path, *value);
+            return self.typed(Expr::Index(base.id, key), ty);
+        }
+        let position = self.expr_of(index, &Ty::Number, "for a position");
+        match base.ty {
+            Ty::List(item) => {
+                let ty = self.narrowed(path, Ty::optional(*item));
+                self.typed(Expr::Index(base.id, position.id), ty)
+            }
+            Ty::Entry(value) => match &index.kind {
+                ExprKind::Number(0.0) => {
+                    self.typed(Expr::Index(base.id, position.id), Ty::String)
+                }
+                ExprKind::Number(1.0) => self.typed(Expr::Index(base.id, position.id), *value),
+                _ => {
+                    let expected = "0, for the key of the entry, or 1, for what stands there";
+                    self.wrong(expected, &position.ty, index.span);
+                    self.broken()
+                }
+            },
+            Ty::String | Ty::Literals(_) => {
+                let character = Expr::Call(Member::StringIndex, Some(base.id), vec![position.id]);
+                self.typed(character, Ty::optional(Ty::String))
+            }
+            Ty::Error => self.broken(),
+            other => {
+                self.wrong("a list or a dictionary", &other, of.span);
+                self.broken()
+            }
+        }
+    }
+
+    /// What finds an entry of a dictionary: a text, or a number, which becomes one.
+    pub(crate) fn key(&mut self, e: &ast::Expr) -> u32 {
+        let key = self.expr(e);
+        match key.ty {
+            Ty::Number => self.push(Expr::Call(Member::ToText, None, vec![key.id])),
+            _ => {
+                self.require(&key.ty, &Ty::String, e.span, "for a key, as a number may be");
+                // What is written as it is can be told from other keys before anything runs.
+                if let Expr::String(known) = &self.plan.exprs[key.id as usize] {
+                    self.tables.name(&known.clone().to_utf8());
+                }
+                key.id
+            }
+        }
+    }
+
+    /// `key in dictionary`
+    fn has_key(&mut self, key: &ast::Expr, of: &ast::Expr) -> Typed {
+        let key = self.key(key);
+        let dictionary = self.expr(of);
+        match &dictionary.ty {
+            Ty::Dictionary(_) => {
+                let has = Expr::Call(Member::HasKey, Some(dictionary.id), vec![key]);
+                return self.typed(has, Ty::Boolean);
+            }
+            Ty::Error => {}
+            ty if ty.may_be_null() => {
+                let (what, ty) = (self.source(of.span), self.type_name(ty));
+                self.report(MayBeNull { what, ty, dot: None }, of.span);
+            }
+            Ty::List(_) => {
+                let ty = dictionary.ty.clone();
+                self.wrong("a dictionary (a list has `includes`)", &ty, of.span);
+            }
+            other => {
+                let other = other.clone();
+                self.wrong("a dictionary", &other, of.span);
+            }
+        }
+        self.broken()
     }
 
     /// What a link hangs on. It must be there, or `?.` must say what happens when it is not.
@@ -370,6 +450,9 @@ impl Checker<'_> {
         if base.ty == Ty::Error || name.name.is_empty() {
             return self.broken();
         }
+        if matches!(base.ty, Ty::Dictionary(_)) {
+            return self.no_field_of_dictionary(name);
+        }
         if let Some(fields) = self.project.shapes.fields(&base.ty) {
             if let Some((_, ty)) = fields.iter().find(|(field, _)| *field == name.name) {
                 let ty = ty.clone();
@@ -380,6 +463,16 @@ impl Checker<'_> {
             return self.unknown_field(name, &base.ty, known);
         }
         self.property(base, name)
+    }
+
+    /// What stands in a dictionary is found by its key in brackets.
+    pub(crate) fn no_field_of_dictionary(&mut self, name: &Ident) -> Typed {
+        let advice = match name.name.as_str() {
+            "length" | "size" => "count its keys: `Object.keys(…).length`".to_owned(),
+            "hasOwnProperty" | "has" => "ask `key in …`".to_owned(),
+            name => format!("an entry is found by its key in brackets: `['{name}']`"),
+        };
+        self.not_usable(name.name.clone(), "no field: this is a dictionary", &advice, name.span)
     }
 
     pub(crate) fn unknown_field(&mut self, name: &Ident, ty: &Ty, known: Vec<String>) -> Typed {
@@ -620,7 +713,13 @@ impl Checker<'_> {
                     "`{what}` is a list, which is never falsy; `.length` is 0 when it is empty"
                 ),
             )),
-            (_, Ty::Record(_) | Ty::Shape(_)) => {
+            (_, Ty::Dictionary(_)) => Some((
+                true,
+                format!(
+                    "`{what}` is a dictionary, which is never falsy; `Object.keys({what}).length` is 0 when it is empty"
+                ),
+            )),
+            (_, Ty::Record(_) | Ty::Shape(_) | Ty::Entry(_)) => {
                 Some((true, format!("`{what}` is a record, which is never falsy")))
             }
             (_, Ty::Literals(words)) if words.iter().all(|word| !word.is_empty()) => {
@@ -675,6 +774,12 @@ impl Checker<'_> {
 
     fn record(&mut self, items: &[RecordItem], want: Option<&Ty>, span: Span) -> Typed {
         let want = want.map(Ty::without_null);
+        let has_keys = items.iter().any(|item| matches!(item, RecordItem::Key(..)));
+        match &want {
+            Some(Ty::Dictionary(value)) => return self.dictionary(items, Some(value)),
+            None if has_keys => return self.dictionary(items, None),
+            _ => {}
+        }
         let wanted: Option<Vec<(String, Ty)>> =
             want.as_ref().and_then(|ty| self.project.shapes.fields(ty)).map(<[_]>::to_vec);
         let mut fields: Vec<(String, Ty)> = Vec::new();
@@ -713,6 +818,13 @@ impl Checker<'_> {
                     parts.push(Field::One(self.tables.name(&name.name), typed.id));
                     set(&mut fields, &name.name, typed.ty);
                 }
+                RecordItem::Key(key, value) => {
+                    self.key(key);
+                    self.expr(value);
+                    let (name, advice) = (self.source(key.span), "write the names of the fields");
+                    self.not_usable(name, "a key where a record is wanted", advice, key.span);
+                    broken = true;
+                }
                 RecordItem::Spread(value) => {
                     let typed = self.expr(value);
                     match self.project.shapes.fields(&typed.ty) {
@@ -747,6 +859,59 @@ impl Checker<'_> {
             _ => Ty::Record(fields),
         };
         self.typed(Expr::Record(parts), ty)
+    }
+
+    /// An object literal that is a dictionary.
+    fn dictionary(&mut self, items: &[RecordItem], want: Option<&Ty>) -> Typed {
+        let mut ty = Ty::Never;
+        let mut entries = Vec::new();
+        for item in items {
+            let (found, span) = match item {
+                RecordItem::Field(name, value) => {
+                    let key = self.push(Expr::String(name.name.as_str().into()));
+                    let value_typed = self.expr_wanted(value, want);
+                    entries.push(Entry::One(key, value_typed.id));
+                    (value_typed.ty, value.span)
+                }
+                RecordItem::Key(key, value) => {
+                    let key = self.key(key);
+                    let value_typed = self.expr_wanted(value, want);
+                    entries.push(Entry::One(key, value_typed.id));
+                    (value_typed.ty, value.span)
+                }
+                RecordItem::Spread(value) => {
+                    let spread = self.expr(value);
+                    entries.push(Entry::Spread(spread.id));
+                    let ty = match spread.ty {
+                        Ty::Dictionary(inner) => *inner,
+                        Ty::Error => Ty::Error,
+                        other => {
+                            self.wrong("a dictionary", &other, value.span);
+                            Ty::Error
+                        }
+                    };
+                    (ty, value.span)
+                }
+            };
+            let found = if want.is_some() { found } else { found.widened() };
+            ty = match want {
+                Some(want) => {
+                    let fits = self.require(&found, want, span, "for an entry of the dictionary");
+                    if fits { want.clone() } else { Ty::Error }
+                }
+                None => match self.project.shapes.join(&ty, &found) {
+                    Some(joined) => joined,
+                    None => {
+                        self.require(&found, &ty, span, "like the entries before it");
+                        Ty::Error
+                    }
+                },
+            };
+        }
+        if let (Some(want), true) = (want, items.is_empty()) {
+            ty = want.clone();
+        }
+        self.typed(Expr::Dictionary(entries), Ty::dictionary(ty))
     }
 
     /// Nullable fields may be left out; others that are missing are reported.

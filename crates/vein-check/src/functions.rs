@@ -344,7 +344,11 @@ impl Checker<'_> {
                     self.report(WrongReturn::Loops, stmt.span);
                 }
                 StmtKind::Try(..) => self.report(WrongReturn::Catches, stmt.span),
-                StmtKind::Give(..) | StmtKind::Reload(_) | StmtKind::Expr(_) => {
+                StmtKind::Give(..)
+                | StmtKind::Reload(_)
+                | StmtKind::Fill(..)
+                | StmtKind::Delete(_)
+                | StmtKind::Expr(_) => {
                     self.report(WrongReturn::Acts, stmt.span);
                 }
             }

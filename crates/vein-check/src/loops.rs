@@ -309,7 +309,9 @@ fn writes_to(body: &[ast::Stmt], name: &str) -> bool {
         }
     }
     body.iter().any(|stmt| match &stmt.kind {
-        StmtKind::Assign { target, .. } => root(target) == Some(name),
+        StmtKind::Assign { target, .. } | StmtKind::Fill(target, _) | StmtKind::Delete(target) => {
+            root(target) == Some(name)
+        }
         StmtKind::If(_, then, otherwise) => writes_to(then, name) || writes_to(otherwise, name),
         StmtKind::Try(tried, caught, last) => {
             let caught = caught.iter().any(|caught| writes_to(&caught.body, name));

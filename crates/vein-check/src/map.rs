@@ -3,10 +3,10 @@
 
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
 use std::collections::{BTreeMap, VecDeque};
-use vein_plan::code::{CellId, ListEdit, Place, PlaceStep, Stmt, StmtId};
+use vein_plan::code::{CellId, Expr, ListEdit, Place, PlaceStep, Stmt, StmtId};
 use vein_plan::{
     BlockId, CellKind, Extent, Given, Hook, Plan, PlanRead, Program, ReadStep, Source, SpotKind,
-    Use, When,
+    Step, Use, When,
 };
 
 /// The reach of everything in a component, and in the components inside it.
@@ -141,10 +141,16 @@ const MOST_INSTANCES: usize = 400;
 /// Whether a write can change what a read sees.
 fn is_seen(write: &Written, read: &Seen) -> bool {
     let ((instance, cell, path), (of, read)) = (write, read);
-    let common = path.iter().zip(&read.path).all(|(written, read)| written == read);
+    // Where one says which key of a dictionary, the other may mean any.
+    let meet = |(written, read): (&ReadStep, &ReadStep)| {
+        written == read || *written == ReadStep::AnyItem || *read == ReadStep::AnyItem
+    };
+    let common = path.iter().zip(&read.path).all(meet);
+    // What is written at a key may be new there.
+    let keys = read.extent == Extent::Keys && path.len() == read.path.len() + 1;
     (instance, *cell) == (of, read.cell)
         && common
-        && (path.len() <= read.path.len() || read.extent == Extent::Whole)
+        && (path.len() <= read.path.len() || read.extent == Extent::Whole || keys)
 }
 
 fn fields(path: &[u32]) -> Vec<ReadStep> {
@@ -415,8 +421,8 @@ impl<'a> Mapper<'a> {
         for step in path {
             match step {
                 ReadStep::Field(name) => {
-                    out.push('.');
-                    out.push_str(&self.program.names[*name as usize]);
+                    let step = Step::Field(self.program.names[*name as usize].clone());
+                    out.push_str(&step.to_string());
                 }
                 ReadStep::AnyItem => out.push_str("[*]"),
             }
@@ -477,6 +483,22 @@ impl<'a> Mapper<'a> {
             instance = giver;
         }
         found
+    }
+
+    /// What a place names: positions as any, keys of dictionaries as they are where they are written.
+    fn written(&self, at: usize, place: &Place) -> (CellId, Vec<ReadStep>) {
+        let step = |step: &PlaceStep| match step {
+            PlaceStep::Field(name) => ReadStep::Field(*name),
+            PlaceStep::Index(key) => match &self.instances[at].plan.exprs[*key as usize] {
+                Expr::String(key) => {
+                    let key = key.to_utf8();
+                    let known = self.program.names.iter().position(|name| **name == *key);
+                    known.map_or(ReadStep::AnyItem, |name| ReadStep::Field(name as u32))
+                }
+                _ => ReadStep::AnyItem,
+            },
+        };
+        (place.cell, place.steps.iter().map(step).collect())
     }
 
     /// The parts that these writes can change, each by its shortest way.
@@ -572,7 +594,7 @@ impl<'a> Mapper<'a> {
     ) -> (Vec<Written>, Vec<String>) {
         let (mut writes, mut gives) = (Vec::new(), Vec::new());
         if let Some(place) = commit {
-            let (cell, path) = written(place);
+            let (cell, path) = self.written(at, place);
             writes.push((at, cell, path.into_iter().collect::<Vec<_>>()));
         }
         let mut called: HashSet<(usize, u32)> = HashSet::default();
@@ -581,12 +603,12 @@ impl<'a> Mapper<'a> {
             let plan = self.instances[at].plan;
             let stmt = &plan.stmts[id as usize];
             match stmt {
-                Stmt::Set(place, _) => {
-                    let (cell, path) = written(place);
+                Stmt::Set(place, _) | Stmt::Delete(place) => {
+                    let (cell, path) = self.written(at, place);
                     writes.push((at, cell, path));
                 }
                 Stmt::Edit(place, edit) => {
-                    let (cell, path) = written(place);
+                    let (cell, path) = self.written(at, place);
                     // The order of items is seen by whoever reads any of them.
                     let inside = matches!(edit, ListEdit::Reverse | ListEdit::Sort(_));
                     let step = inside.then_some(ReadStep::AnyItem);
@@ -629,12 +651,4 @@ impl<'a> Mapper<'a> {
 /// What the answers to a source write.
 fn written_by(at: usize, source: &Source) -> Vec<Written> {
     [source.value, source.status, source.reason].map(|cell| (at, cell, Vec::new())).into()
-}
-
-fn written(place: &Place) -> (CellId, Vec<ReadStep>) {
-    let step = |step: &PlaceStep| match step {
-        PlaceStep::Field(name) => ReadStep::Field(*name),
-        PlaceStep::Index(_) => ReadStep::AnyItem,
-    };
-    (place.cell, place.steps.iter().map(step).collect())
 }

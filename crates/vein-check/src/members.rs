@@ -78,6 +78,9 @@ impl Checker<'_> {
         if root == "Array" && self.local(root).is_none() && !self.symbols.contains_key(root) {
             return Some(self.list_from(name, args));
         }
+        if root == "Object" && self.local(root).is_none() && !self.symbols.contains_key(root) {
+            return Some(self.of_object(name, args));
+        }
         let on = match root.as_str() {
             "Date" => Receiver::Date,
             "Math" => Receiver::Math,
@@ -133,6 +136,64 @@ impl Checker<'_> {
             }
         };
         Some(self.not_usable(example.into(), what, &advice, at))
+    }
+
+    /// `Object.keys(dictionary)` and its like, `Object.groupBy(list, item => key)`
+    fn of_object(&mut self, name: &Ident, args: Option<(&[ast::Expr], Span)>) -> Typed {
+        const KNOWN: [&str; 4] = ["keys", "values", "entries", "groupBy"];
+        let found = find(Receiver::Dictionary, &name.name).or_else(|| {
+            let groups = name.name == "groupBy";
+            groups.then(|| Member::GroupBy.info())
+        });
+        let Some(info) = found else {
+            let near = nearest(&name.name, KNOWN).map(str::to_owned);
+            let (known, ty) = (KNOWN.map(str::to_owned).to_vec(), "Object".to_owned());
+            let name_text = name.name.clone();
+            self.report(UnknownField { name: name_text, ty, nearest: near, known }, name.span);
+            return self.broken();
+        };
+        let takes = match info.member {
+            Member::GroupBy => "list, item => key",
+            _ => "dictionary",
+        };
+        let Some((args, span)) = args else {
+            let advice = format!("call it: `Object.{}({takes})`", info.name);
+            return self.not_usable(name.name.clone(), "a function", &advice, name.span);
+        };
+        let wanted = info.required + 1;
+        if args.len() != wanted {
+            let (name_text, signature) = (name.name.clone(), takes.to_owned());
+            let finding = WrongArguments {
+                name: name_text,
+                least: wanted,
+                most: Some(wanted),
+                found: args.len(),
+                signature,
+            };
+            self.report(finding, name.span);
+            return self.broken();
+        }
+        let of = self.expr(&args[0]);
+        let fits = match info.member {
+            Member::GroupBy => matches!(of.ty, Ty::List(_)),
+            _ => matches!(of.ty, Ty::Dictionary(_)),
+        };
+        if !fits && of.ty != Ty::Error {
+            let expected = match (info.member, &of.ty) {
+                (Member::GroupBy, _) => "a list".into(),
+                (_, Ty::Record(_) | Ty::Shape(_)) => {
+                    "a dictionary (the fields of a record are known as they are written)".into()
+                }
+                _ => "a dictionary".to_owned(),
+            };
+            let found = self.type_name(&of.ty);
+            let finding = WrongType { expected, found, why: why(info), nearest: None };
+            self.report(finding, args[0].span);
+        }
+        if !fits {
+            return self.broken();
+        }
+        self.standard(info, Some(of), &args[1..], span)
     }
 
     /// `Array.from({ length: n }, (_, at) => …)`, `Array.from(list, item => …)`
@@ -239,6 +300,9 @@ impl Checker<'_> {
         if base.ty == Ty::Error || name.name.is_empty() {
             return self.broken();
         }
+        if matches!(base.ty, Ty::Dictionary(_)) {
+            return self.no_field_of_dictionary(name);
+        }
         let Some(on) = Self::receiver(&base.ty) else {
             let known = self.project.shapes.fields(&base.ty).unwrap_or(&[]);
             let known: Vec<String> = known.iter().map(|(field, _)| field.clone()).collect();
@@ -328,6 +392,10 @@ impl Checker<'_> {
             _ => Ty::Error,
         };
         let list = base.as_ref().map_or(Ty::Error, |base| base.ty.clone());
+        let value = match &list {
+            Ty::Dictionary(value) => (**value).clone(),
+            _ => Ty::Error,
+        };
         let mut ids = Vec::new();
         let mut given: Option<Given> = None;
         let mut first: Option<Typed> = None;
@@ -414,7 +482,20 @@ impl Checker<'_> {
                     Ty::Error
                 }
             },
-            (Returns::Mapped | Returns::FlatMapped, None) => Ty::Error,
+            (Returns::Groups, Some(given)) => {
+                let key = given.ty.clone().widened();
+                if !matches!(key, Ty::Number | Ty::String | Ty::Error) {
+                    let found = self.type_name(&key);
+                    let expected = "a function that gives a text or a number".into();
+                    let finding = WrongType { expected, found, why: why(info), nearest: None };
+                    self.report(finding, args[0].span);
+                    return self.broken();
+                }
+                Ty::dictionary(list)
+            }
+            (Returns::Values, _) => Ty::list(value),
+            (Returns::Entries, _) => Ty::list(Ty::Entry(Box::new(value))),
+            (Returns::Mapped | Returns::FlatMapped | Returns::Groups, None) => Ty::Error,
         };
         let receiver = base.map(|base| base.id);
         let expr = match (given, receiver) {

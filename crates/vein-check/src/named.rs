@@ -57,6 +57,7 @@ pub(crate) fn resolve_type(
         TypeKind::Literal(word) => Ty::Literals(vec![word.clone()]),
         TypeKind::List(item) => Ty::list(resolve_type(item, named, problems)),
         TypeKind::Optional(inner) => Ty::optional(resolve_type(inner, named, problems)),
+        TypeKind::Dictionary(value) => Ty::dictionary(resolve_type(value, named, problems)),
         TypeKind::Record(fields) => Ty::Record(resolve_fields(fields, named, problems)),
         TypeKind::Union(members) => match words(members, named) {
             Some(words) => Ty::Literals(words),
@@ -221,7 +222,9 @@ fn resolved(one: &Declared<'_>, named: &Named, found: &mut Vec<Diagnostic>) -> T
 fn names_in(ty: &TypeExpr, found: &mut impl FnMut(&str)) {
     match &ty.kind {
         TypeKind::Name(name) => found(name),
-        TypeKind::List(inner) | TypeKind::Optional(inner) => names_in(inner, found),
+        TypeKind::List(inner) | TypeKind::Optional(inner) | TypeKind::Dictionary(inner) => {
+            names_in(inner, found);
+        }
         TypeKind::Record(fields) => fields.iter().for_each(|field| names_in(&field.ty, found)),
         TypeKind::Union(members) => members.iter().for_each(|member| names_in(member, found)),
         TypeKind::Literal(_) | TypeKind::Error => {}

@@ -62,6 +62,11 @@ fn walk_all<'a>(stmts: &'a [Stmt], bound: &mut Vec<&'a str>, each: &mut impl FnM
             StmtKind::Return(value) => value.iter().for_each(|value| walk(value, bound, each)),
             StmtKind::Give(_, args) => args.iter().for_each(|arg| walk(arg, bound, each)),
             StmtKind::Expr(e) => walk(e, bound, each),
+            StmtKind::Fill(target, value) => {
+                walk(target, bound, each);
+                walk(value, bound, each);
+            }
+            StmtKind::Delete(target) => walk(target, bound, each),
             StmtKind::Reload(_) => {}
         }
     }
@@ -97,14 +102,20 @@ fn walk<'a>(expr: &'a Expr, bound: &mut Vec<&'a str>, each: &mut impl FnMut(&'a 
             walk(callee, bound, each);
             args.iter().for_each(|arg| walk(arg, bound, each));
         }
-        ExprKind::Binary { left, right, .. } | ExprKind::Logical(_, left, right) => {
+        ExprKind::Binary { left, right, .. }
+        | ExprKind::Logical(_, left, right)
+        | ExprKind::In(left, right) => {
             walk(left, bound, each);
             walk(right, bound, each);
         }
         ExprKind::Choose(a, b, c) => [a, b, c].into_iter().for_each(|e| walk(e, bound, each)),
         ExprKind::List(items) => items.iter().for_each(|(item, _)| walk(item, bound, each)),
         ExprKind::Record(items) => {
-            for RecordItem::Field(_, e) | RecordItem::Spread(e) in items {
+            for item in items {
+                if let RecordItem::Key(key, _) = item {
+                    walk(key, bound, each);
+                }
+                let (RecordItem::Field(_, e) | RecordItem::Spread(e) | RecordItem::Key(_, e)) = item;
                 walk(e, bound, each);
             }
         }

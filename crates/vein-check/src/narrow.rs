@@ -16,6 +16,8 @@ pub(crate) struct Fact {
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) enum Known {
     NotNull,
+    /// Its key is in the dictionary that it stands in.
+    There,
     Null,
     OneOf(String),
     NotOneOf(String),
@@ -28,7 +30,8 @@ impl Known {
     /// The type of what is left.
     pub(crate) fn narrow(&self, ty: Ty) -> Ty {
         match self {
-            Known::NotNull => ty.without_null(),
+            // Whoever may stand there as `null` stays so: that is for who knows the dictionary.
+            Known::NotNull | Known::There => ty.without_null(),
             Known::Null => match ty {
                 Ty::Optional(_) => Ty::Null,
                 other => other,
@@ -67,11 +70,24 @@ pub(crate) fn is_failed(facts: &[Fact], path: &str) -> bool {
     has_status(facts, path, status::FAILED)
 }
 
-/// The path that an expression stands for, when it is a name or fields of one.
+/// The names that a path hangs on: `litres` and `bed` of `litres[bed.id]`.
+pub(crate) fn roots(path: &str) -> impl Iterator<Item = &str> {
+    path.split('[').map(|piece| piece.split(['.', ']']).next().unwrap_or(""))
+}
+
+/// The path that an expression stands for, when it is a name, fields of one, or what such a path finds in another.
 pub(crate) fn path_of(expr: &Expr) -> Option<String> {
     match &expr.kind {
         ExprKind::Name(name) => Some(name.clone()),
         ExprKind::Field { of, name, .. } => Some(format!("{}.{}", path_of(of)?, name.name)),
+        ExprKind::Index { of, index, .. } => {
+            let index = match &index.kind {
+                ExprKind::String(key) => format!("{:?}", key.to_string()),
+                ExprKind::Number(at) => at.to_string(),
+                _ => path_of(index)?,
+            };
+            Some(format!("{}[{index}]", path_of(of)?))
+        }
         ExprKind::Chain(inner) => path_of(inner),
         _ => None,
     }
@@ -91,6 +107,11 @@ fn gather(test: &Expr, outcome: bool, out: &mut Vec<Fact>) {
             let word = word.name.clone();
             let what = if outcome { Known::Status(word) } else { Known::NotStatus(word) };
             out.extend(path_of(of).map(|path| Fact { path, what }));
+        }
+        ExprKind::In(key, of) if outcome => {
+            let entry = ExprKind::Index { of: of.clone(), index: key.clone(), optional: false };
+            let path = path_of(&Expr { kind: entry, span: test.span });
+            out.extend(path.map(|path| Fact { path, what: Known::There }));
         }
         ExprKind::Logical(Logical::And, a, b) if outcome => {
             gather(a, true, out);

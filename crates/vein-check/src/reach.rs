@@ -6,7 +6,7 @@
 
 use rustc_hash::{FxHashMap as HashMap, FxHashSet as HashSet};
 use vein_plan::calls::reached;
-use vein_plan::code::{Expr, ExprId, Field, Function, Item, LocalId, Piece};
+use vein_plan::code::{Entry, Expr, ExprId, Field, Function, Item, LocalId, Piece};
 use vein_plan::members::Member;
 use vein_plan::ops::{Binary, Logical, Unary};
 use vein_plan::{Extent, OwnFunction, PlanRead, Program, ReadStep, Reads, Type, TypeId};
@@ -146,7 +146,11 @@ impl Walker<'_> {
                 _ => &[],
             };
             let next = match (step, &self.finder.program.types[ty as usize]) {
-                (ReadStep::AnyItem, Type::List(item)) => Some(*item),
+                (
+                    ReadStep::AnyItem,
+                    Type::List(item) | Type::Dictionary(item) | Type::Entry(item),
+                )
+                | (ReadStep::Field(_), Type::Dictionary(item)) => Some(*item),
                 (ReadStep::Field(name), _) => {
                     fields.iter().find(|(n, _)| n == name).map(|(_, ty)| *ty)
                 }
@@ -158,7 +162,10 @@ impl Walker<'_> {
             }
         }
         let ty = &self.finder.program.types[ty as usize];
-        matches!(ty, Type::List(_) | Type::Record(_) | Type::Shape(_))
+        !matches!(
+            ty,
+            Type::Null | Type::String | Type::Number | Type::Boolean | Type::Literals(_) | Type::Optional(_)
+        )
     }
 
     fn without_null(&self, ty: TypeId) -> TypeId {
@@ -203,6 +210,10 @@ impl Walker<'_> {
                 Self::step(&of, ReadStep::Field(*name))
             }
             Expr::Index(list, index) => {
+                if let Some(name) = self.known_key(*index) {
+                    let of = self.follow(*list);
+                    return Self::step(&of, ReadStep::Field(name));
+                }
                 self.positions = true;
                 let list = self.follow(*list);
                 self.value(*index);
@@ -276,6 +287,15 @@ impl Walker<'_> {
                 }
                 Origin::Made
             }
+            Expr::Dictionary(entries) => {
+                for entry in entries {
+                    match entry {
+                        Entry::One(key, e) => [key, e].into_iter().for_each(|e| self.value(*e)),
+                        Entry::Spread(e) => self.value(*e),
+                    }
+                }
+                Origin::Made
+            }
             Expr::Call(member, receiver, args) => self.call(*member, *receiver, args),
             Expr::Walk(member, list, function, extra) => {
                 self.walk(*member, *list, function, *extra)
@@ -285,6 +305,13 @@ impl Walker<'_> {
                 Origin::Made
             }
         }
+    }
+
+    /// The name of a key that is written as it is.
+    fn known_key(&self, key: ExprId) -> Option<u32> {
+        let Expr::String(key) = &self.finder.exprs[key as usize] else { return None };
+        let key = key.to_utf8();
+        self.finder.program.names.iter().position(|name| **name == *key).map(|at| at as u32)
     }
 
     /// What a function gives for arguments from these places. Of what one that calls itself is given, and of what it
@@ -333,6 +360,33 @@ impl Walker<'_> {
         args.iter().for_each(|e| self.value(*e));
         let Some(list) = receiver else { return Origin::Made };
         match member {
+            Member::HasKey => {
+                let entry = match args.first().and_then(|key| self.known_key(*key)) {
+                    Some(name) => Self::step(&list, ReadStep::Field(name)),
+                    None => {
+                        self.positions = true;
+                        Self::step(&list, ReadStep::AnyItem)
+                    }
+                };
+                self.look(&entry, Extent::Position);
+                Origin::Made
+            }
+            Member::Keys => {
+                self.look(&list, Extent::Keys);
+                Origin::Made
+            }
+            Member::Values => {
+                self.positions = true;
+                self.look(&list, Extent::Keys);
+                Origin::Items(Box::new(Self::step(&list, ReadStep::AnyItem)))
+            }
+            // Of an entry, the key was looked at, and what stands there is its only other item.
+            Member::Entries => {
+                self.positions = true;
+                self.look(&list, Extent::Keys);
+                let entry = Origin::Items(Box::new(Self::step(&list, ReadStep::AnyItem)));
+                Origin::Items(Box::new(entry))
+            }
             Member::ListLength => {
                 self.look(&list, Extent::Length);
                 Origin::Made
@@ -399,6 +453,11 @@ impl Walker<'_> {
                 Origin::Items(Box::new(item))
             }
             Member::Map => Origin::Items(Box::new(given)),
+            Member::GroupBy => {
+                walker.look(&given, Extent::Whole);
+                walker.look(&item, Extent::Whole);
+                Origin::Made
+            }
             Member::FlatMap => {
                 walker.look(&given, Extent::Length);
                 Origin::Items(Box::new(Self::step(&given, ReadStep::AnyItem)))

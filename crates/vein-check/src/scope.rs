@@ -7,7 +7,7 @@ use crate::functions::FunctionInfo;
 use crate::interface::Interface;
 use crate::marks::Reach;
 use crate::named::Named;
-use crate::narrow::{Fact, Known, is_ready};
+use crate::narrow::{Fact, Known, is_ready, roots};
 use crate::report::Diagnostic;
 use crate::stores::{StoreFacts, UsedStore};
 use crate::types::{Shapes, Tables, Ty};
@@ -302,6 +302,15 @@ impl<'a> Checker<'a> {
         known.fold(ty, |ty, fact| fact.what.narrow(ty))
     }
 
+    /// The type of what is found in a dictionary whose values are of a type, given what is known of it.
+    pub(crate) fn narrowed_entry(&self, path: Option<String>, value: Ty) -> Ty {
+        let Some(path) = path else { return Ty::optional(value) };
+        let (may_be_null, found) = (value.may_be_null(), Ty::optional(value));
+        let known = self.facts.iter().filter(|fact| fact.path == path);
+        let known = known.filter(|fact| !may_be_null || fact.what != Known::There);
+        known.fold(found, |ty, fact| fact.what.narrow(ty))
+    }
+
     /// The type of a cell's value under a name, given what is known of that.
     pub(crate) fn type_of_cell(&self, cell: u32, path: &str) -> Ty {
         let info = &self.cells[cell as usize];
@@ -313,35 +322,35 @@ impl<'a> Checker<'a> {
 
     /// Forgets what is known of a name and everything in it.
     pub(crate) fn forget(&mut self, root: &str) {
-        self.facts.retain(|fact| fact.path.split('.').next() != Some(root));
+        self.facts.retain(|fact| roots(&fact.path).all(|name| name != root));
     }
 
     /// Forgets what other handlers may have changed.
     pub(crate) fn forget_state(&mut self) {
         let (symbols, locals) = (&self.symbols, &self.locals);
-        self.facts.retain(|fact| {
-            let root = fact.path.split('.').next().unwrap_or("");
-            match locals.iter().rev().find(|local| local.name == root) {
-                Some(local) => !matches!(local.what, LocalKind::Item(..)),
-                None => !matches!(symbols.get(root), Some(Symbol::Cell(_) | Symbol::Store(_))),
-            }
-        });
+        let stays = |root: &str| match locals.iter().rev().find(|local| local.name == root) {
+            Some(local) => !matches!(local.what, LocalKind::Item(..)),
+            None => !matches!(symbols.get(root), Some(Symbol::Cell(_) | Symbol::Store(_))),
+        };
+        self.facts.retain(|fact| roots(&fact.path).all(stays));
     }
 
     /// Forgets what is known of names that may have been assigned.
     pub(crate) fn forget_variables(&mut self) {
         let locals = &self.locals;
-        self.facts.retain(|fact| {
-            let root = fact.path.split('.').next().unwrap_or("");
+        let stays = |root: &str| {
             let local = locals.iter().rev().find(|local| local.name == root);
             !local.is_some_and(|local| matches!(local.what, LocalKind::Variable(..)))
-        });
+        };
+        self.facts.retain(|fact| roots(&fact.path).all(stays));
     }
 
     /// Notes that a value is not `null` any more, since it was just assigned one that is not.
     pub(crate) fn assigned(&mut self, path: Option<String>, ty: &Ty) {
+        // What is found by a position or a key may be reached in other ways, too.
+        self.facts.retain(|fact| !fact.path.contains('['));
         let Some(path) = path else { return };
-        let root = path.split('.').next().unwrap_or("").to_owned();
+        let root = path.split(['.', '[']).next().unwrap_or("").to_owned();
         self.forget(&root);
         if !ty.may_be_null() && *ty != Ty::Error {
             self.facts.push(Fact { path, what: Known::NotNull });

@@ -60,6 +60,8 @@ impl Checker<'_> {
             }
             StmtKind::Let(name, ty, value) => self.variable_local(name, ty.as_ref(), value, block),
             StmtKind::Assign { target, op, value } => self.assign(target, *op, value, block),
+            StmtKind::Fill(target, value) => self.set_if_null(target, value, block),
+            StmtKind::Delete(target) => self.delete(target, block),
             StmtKind::If(test, then, otherwise) => self.branch(test, then, otherwise, block),
             StmtKind::For(name, list, body) => self.each(name, list, body, block),
             StmtKind::Try(tried, caught, last) => self.tried(tried, caught.as_ref(), last, block),
@@ -264,6 +266,14 @@ impl Checker<'_> {
         value: &ast::Expr,
     ) -> Typed {
         let current = self.narrowed(path_of(written), ty.clone());
+        if self.is_entry(written)
+            && self.found_again(|checker| checker.expr(written)).ty.may_be_null()
+        {
+            let (what, ty) = (self.source(written.span), self.type_name(&Ty::optional(current)));
+            self.report(crate::diagnostics::MayBeNull { what, ty, dot: None }, written.span);
+            self.expr(value);
+            return self.broken();
+        }
         let why = format!("for `{}`", self.source(written.span));
         let value = if op == Binary::Add && current.is_text() {
             let value = self.expr(value);
@@ -629,29 +639,106 @@ impl Checker<'_> {
                     Ok(base) => base,
                     Err(why) => return Some(Err(why)),
                 };
-                let number = &Ty::Number;
-                let index =
-                    self.found_again(|checker| checker.expr_of(index, number, "for a position"));
-                let index = index.id;
-                match base.ty {
-                    Ty::List(item) => {
-                        let mut place = base.place;
-                        place.steps.push(PlaceStep::Index(index));
-                        let read = self.push(Expr::Index(base.read, index));
-                        Some(Ok(Assignable { place, read, ty: *item }))
-                    }
-                    Ty::Error => None,
-                    other => {
-                        let (expected, found) = ("a list".into(), self.type_name(&other));
-                        let finding =
-                            WrongType { expected, found, why: String::new(), nearest: None };
-                        self.report(finding, of.span);
-                        None
-                    }
-                }
+                self.inside(base, of, index)
             }
             ExprKind::Error => None,
             _ => Some(Err(Target::Other)),
+        }
+    }
+
+    /// The item at a position of a list, or what stands at a key of a dictionary.
+    fn inside(
+        &mut self,
+        base: Assignable,
+        of: &ast::Expr,
+        index: &ast::Expr,
+    ) -> Option<Result<Assignable, Target>> {
+        let ty = self.narrowed(path_of(of), base.ty.clone());
+        let (index, ty) = match ty {
+            Ty::Dictionary(value) => {
+                (self.found_again(|checker| checker.key(index)), *value)
+            }
+            Ty::List(item) => {
+                let (number, why) = (&Ty::Number, "for a position");
+                (self.found_again(|checker| checker.expr_of(index, number, why)).id, *item)
+            }
+            Ty::Error => return None,
+            ty if ty.may_be_null() => {
+                let (what, ty) = (self.source(of.span), self.type_name(&ty));
+                self.report(crate::diagnostics::MayBeNull { what, ty, dot: None }, of.span);
+                return None;
+            }
+            other => {
+                let (expected, found) =
+                    ("a list or a dictionary".into(), self.type_name(&other));
+                let finding = WrongType { expected, found, why: String::new(), nearest: None };
+                self.report(finding, of.span);
+                return None;
+            }
+        };
+        let mut place = base.place;
+        place.steps.push(PlaceStep::Index(index));
+        let read = self.push(Expr::Index(base.read, index));
+        Some(Ok(Assignable { place, read, ty }))
+    }
+
+    /// Whether an expression names what stands at a key of a dictionary, which may not be there.
+    fn is_entry(&mut self, target: &ast::Expr) -> bool {
+        let ExprKind::Index { of, .. } = &target.kind else { return false };
+        let found = self.found_again(|checker| checker.expr(of));
+        matches!(found.ty, Ty::Dictionary(_))
+    }
+
+    /// `target ??= value`
+    fn set_if_null(&mut self, target: &ast::Expr, value: &ast::Expr, block: &mut Body) {
+        let entry = self.is_entry(target);
+        let (to, read, ty) = match self.variable_named(target) {
+            Some((local, ty)) => (Err(local), self.push(Expr::Local(local)), ty),
+            None => match self.assignable(target) {
+                Some(Assignable { place, read, ty }) => (Ok(place), read, ty),
+                None => {
+                    self.expr(value);
+                    return;
+                }
+            },
+        };
+        let current = self.narrowed(path_of(target), ty.clone());
+        if !entry && !current.may_be_null() && current != Ty::Error {
+            let because = format!("`{}` is never `null`", self.source(target.span));
+            self.report(crate::diagnostics::ConditionSettled { outcome: false, because }, target.span);
+        }
+        let why = format!("for `{}`", self.source(target.span));
+        let mut inner = Vec::new();
+        let value = self.expr_of(value, &ty, &why);
+        self.emit(
+            match to {
+                Ok(place) => Stmt::Set(place, value.id),
+                Err(local) => Stmt::Assign(local, value.id),
+            },
+            &mut inner,
+        );
+        let null = self.push(Expr::Null);
+        let test = self.push(Expr::Binary(Binary::Equal, read, null));
+        self.emit(Stmt::If(test, inner, Vec::new()), block);
+        self.assigned(path_of(target), &ty.without_null());
+    }
+
+    /// `delete target`
+    fn delete(&mut self, target: &ast::Expr, block: &mut Body) {
+        if !self.is_entry(target) {
+            let found = self.found.len();
+            let typed = self.expr(target);
+            if self.found.len() == found {
+                let ty = self.type_name(&typed.ty);
+                let expected = "an entry of a dictionary, as in `delete litres[key]`".into();
+                let why = "for `delete`".into();
+                self.report(WrongType { expected, found: ty, why, nearest: None }, target.span);
+            }
+            return;
+        }
+        if let Some(Assignable { place, .. }) = self.assignable(target) {
+            self.emit(Stmt::Delete(place), block);
+            self.assigned(None, &Ty::Error);
         }
     }
 

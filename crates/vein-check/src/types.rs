@@ -21,6 +21,9 @@ pub(crate) enum Ty {
     Optional(Box<Ty>),
     Record(Vec<(String, Ty)>),
     Shape(usize),
+    Dictionary(Box<Ty>),
+    /// `[string, T]`: what `Object.entries` gives a list of.
+    Entry(Box<Ty>),
 }
 
 /// A named record type.
@@ -38,7 +41,9 @@ impl Ty {
     /// Whether more than so many lists, records and optional ones stand around each other in it.
     pub(crate) fn is_deeper_than(&self, depth: usize) -> bool {
         match self {
-            Ty::List(inner) | Ty::Optional(inner) => depth == 0 || inner.is_deeper_than(depth - 1),
+            Ty::List(inner) | Ty::Optional(inner) | Ty::Dictionary(inner) | Ty::Entry(inner) => {
+                depth == 0 || inner.is_deeper_than(depth - 1)
+            }
             Ty::Record(fields) => {
                 depth == 0 || fields.iter().any(|(_, ty)| ty.is_deeper_than(depth - 1))
             }
@@ -49,7 +54,9 @@ impl Ty {
     /// Of how many types it is made.
     pub(crate) fn parts(&self) -> usize {
         match self {
-            Ty::List(inner) | Ty::Optional(inner) => 1 + inner.parts(),
+            Ty::List(inner) | Ty::Optional(inner) | Ty::Dictionary(inner) | Ty::Entry(inner) => {
+                1 + inner.parts()
+            }
             Ty::Record(fields) => 1 + fields.iter().map(|(_, ty)| ty.parts()).sum::<usize>(),
             Ty::Literals(words) => words.len(),
             _ => 1,
@@ -58,6 +65,18 @@ impl Ty {
 
     pub(crate) fn list(item: Ty) -> Ty {
         Ty::List(Box::new(item))
+    }
+
+    pub(crate) fn dictionary(value: Ty) -> Ty {
+        Ty::Dictionary(Box::new(value))
+    }
+
+    /// Whether it is a list, a record or a dictionary: none of these is ever falsy.
+    pub(crate) fn is_compound(&self) -> bool {
+        matches!(
+            self,
+            Ty::List(_) | Ty::Record(_) | Ty::Shape(_) | Ty::Dictionary(_) | Ty::Entry(_)
+        )
     }
 
     /// `T?`; what already may be `null` stays as it is.
@@ -98,8 +117,7 @@ impl Ty {
     pub(crate) fn is_showable(&self) -> bool {
         match self {
             Ty::Optional(inner) => inner.is_showable(),
-            Ty::List(_) | Ty::Record(_) | Ty::Shape(_) => false,
-            _ => true,
+            ty => !ty.is_compound(),
         }
     }
 
@@ -107,7 +125,9 @@ impl Ty {
     pub(crate) fn is_settled(&self) -> bool {
         match self {
             Ty::Never | Ty::Null => false,
-            Ty::List(inner) | Ty::Optional(inner) => inner.is_settled(),
+            Ty::List(inner) | Ty::Optional(inner) | Ty::Dictionary(inner) | Ty::Entry(inner) => {
+                inner.is_settled()
+            }
             Ty::Record(fields) => fields.iter().all(|(_, ty)| ty.is_settled()),
             _ => true,
         }
@@ -140,7 +160,9 @@ impl Shapes {
             (Ty::Null, Ty::Optional(_) | Ty::Null) => true,
             (Ty::Literals(some), Ty::Literals(all)) => some.iter().all(|word| all.contains(word)),
             (Ty::Literals(_), Ty::String) => true,
-            (Ty::List(from), Ty::List(to)) => fits(from, to),
+            (Ty::List(from), Ty::List(to))
+            | (Ty::Dictionary(from), Ty::Dictionary(to))
+            | (Ty::Entry(from), Ty::Entry(to)) => fits(from, to),
             (Ty::Optional(from), Ty::Optional(to)) => fits(from, to),
             (from, Ty::Optional(to)) => fits(from, to),
             (Ty::Shape(a), Ty::Shape(b)) if a == b => true,
@@ -171,6 +193,7 @@ impl Shapes {
                 Some(Ty::Literals(a.iter().chain(more).cloned().collect()))
             }
             (Ty::List(a), Ty::List(b)) => self.join(a, b).map(Ty::list),
+            (Ty::Dictionary(a), Ty::Dictionary(b)) => self.join(a, b).map(Ty::dictionary),
             (Ty::Record(a), Ty::Record(b)) if a.len() == b.len() => {
                 let joined = a.iter().map(|(name, ty)| {
                     let (_, other) = b.iter().find(|(n, _)| n == name)?;
@@ -202,6 +225,9 @@ impl Shapes {
             Ty::List(item) if **item == Ty::Never => "[]".into(),
             Ty::List(item) => suffixed(item, "[]"),
             Ty::Optional(inner) => suffixed(inner, "?"),
+            Ty::Dictionary(value) if **value == Ty::Never => "{}".into(),
+            Ty::Dictionary(value) => suffixed(value, "{}"),
+            Ty::Entry(value) => format!("[string, {}]", self.name(value)),
             Ty::Record(fields) => {
                 let fields: Vec<String> =
                     fields.iter().map(|(n, ty)| format!("{n}: {}", self.name(ty))).collect();
@@ -246,6 +272,8 @@ impl Tables {
             Ty::Optional(inner) => Type::Optional(self.ty(inner)),
             Ty::Record(fields) => Type::Record(self.fields(fields)),
             Ty::Shape(shape) => Type::Shape(*shape as u32),
+            Ty::Dictionary(value) => Type::Dictionary(self.ty(value)),
+            Ty::Entry(value) => Type::Entry(self.ty(value)),
         };
         if let Some(id) = self.types.get(&ty) {
             return *id;

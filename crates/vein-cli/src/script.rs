@@ -51,7 +51,7 @@ impl<'a> Scripts<'a> {
         let compiled = vein_script::component(program, plan, driven)
             .map_err(|why| anyhow!("`{component}` cannot be built yet: {why}"))?;
         let face = match driven {
-            Driven::No => compiled.face_of_nobody(plan),
+            Driven::No => compiled.face_of_nobody(program, plan),
             _ => compiled.face(program, plan),
         };
         let face = format!("const FACE = {};\n", face.trim_end());

@@ -1,6 +1,6 @@
 //! Whether statements of two plans are the same code: what waits in the middle of the one can then go on in the other.
 
-use crate::code::{Expr, ExprId, Field, Item, ListEdit, Piece, Place, PlaceStep, Stmt, StmtId};
+use crate::code::{Entry, Expr, ExprId, Field, Item, ListEdit, Piece, Place, PlaceStep, Stmt, StmtId};
 use crate::program::{Plan, Program};
 use std::collections::HashMap;
 use std::fmt::Write;
@@ -128,6 +128,7 @@ impl<'a> Code<'a> {
                 write!(says, "let {local}: {}", self.program.type_name(*ty))
             }
             Stmt::Assign(local, _) => write!(says, "{local} ="),
+            Stmt::Delete(place) => write!(says, "delete {}", self.place(place).0),
             Stmt::Set(place, _) => write!(says, "set {}", self.place(place).0),
             Stmt::Edit(place, edit) => {
                 let what = match edit {
@@ -201,6 +202,10 @@ impl<'a> Code<'a> {
             Expr::Record(fields) => fields.iter().try_for_each(|field| match field {
                 Field::One(name, _) => write!(says, "{}:", self.name(*name)),
                 Field::Spread(_) => write!(says, "..."),
+            }),
+            Expr::Dictionary(entries) => entries.iter().try_for_each(|entry| match entry {
+                Entry::One(..) => write!(says, "entry"),
+                Entry::Spread(_) => write!(says, "entries"),
             }),
             Expr::Call(member, receiver, _) => write!(says, "{member:?} {}", receiver.is_some()),
             Expr::Walk(member, _, function, extra) => {

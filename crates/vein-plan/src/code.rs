@@ -34,7 +34,7 @@ pub enum Expr {
     Local(LocalId),
     /// `record.name`; `null` of `null`.
     Field(ExprId, NameId),
-    /// `list[index]`; `null` outside.
+    /// `list[index]`, or `dictionary[key]`: the one is a number, the other a text. `null` where there is nothing.
     Index(ExprId, ExprId),
     /// An operator with one operand.
     Unary(Unary, ExprId),
@@ -54,6 +54,8 @@ pub enum Expr {
     List(Vec<Item>),
     /// An object literal.
     Record(Vec<Field>),
+    /// An object literal that is a dictionary.
+    Dictionary(Vec<Entry>),
     /// A standard member that takes no function.
     Call(Member, Option<ExprId>, Vec<ExprId>),
     /// A standard member that walks a list with a function.
@@ -102,6 +104,15 @@ pub enum Field {
     Spread(ExprId),
 }
 
+/// One entry of an object literal that is a dictionary.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Entry {
+    /// `[key]: value`: the key is a text.
+    One(ExprId, ExprId),
+    /// `...dictionary`
+    Spread(ExprId),
+}
+
 /// What a statement writes to: a cell, or something inside one.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Place {
@@ -116,7 +127,7 @@ pub struct Place {
 pub enum PlaceStep {
     /// `.name`
     Field(NameId),
-    /// `[index]`
+    /// `[index]` of a list, or `[key]` of a dictionary: the one is a number, the other a text.
     Index(ExprId),
 }
 
@@ -131,6 +142,8 @@ pub enum Stmt {
     Assign(LocalId, ExprId),
     /// `place = value`
     Set(Place, ExprId),
+    /// `delete place`: the entry of a dictionary.
+    Delete(Place),
     /// `place.push(…)` and its like.
     Edit(Place, ListEdit),
     /// `if (test) … else …`
@@ -210,6 +223,14 @@ macro_rules! each_child {
                     $each(e);
                 }
             }
+            Expr::Dictionary(entries) => {
+                for entry in entries {
+                    match entry {
+                        Entry::One(key, e) => [key, e].into_iter().for_each($each),
+                        Entry::Spread(e) => $each(e),
+                    }
+                }
+            }
             Expr::Call(_, receiver, args) => receiver.into_iter().chain(args).for_each($each),
             Expr::Walk(_, list, Function { body, .. }, extra) => {
                 [list, body].into_iter().chain(extra).for_each($each);
@@ -256,6 +277,7 @@ impl Stmt {
                 place.indices().for_each(&mut expr);
                 expr(*value);
             }
+            Stmt::Delete(place) => place.indices().for_each(&mut expr),
             Stmt::Edit(place, edit) => {
                 place.indices().for_each(&mut expr);
                 edit.expressions().into_iter().for_each(expr);

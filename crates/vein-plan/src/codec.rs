@@ -14,7 +14,7 @@ use crate::verify::{Flaw, verify};
 
 const LABEL: &[u8; 4] = b"VEIN";
 /// The version that this crate writes, and the only one that it reads.
-pub const VERSION: u16 = 8;
+pub const VERSION: u16 = 9;
 const HEADER: usize = 10;
 
 /// Why bytes were refused as a program.

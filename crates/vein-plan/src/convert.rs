@@ -2,7 +2,7 @@
 
 use crate::program::{Program, Type, TypeId};
 use crate::text::short;
-use crate::value::{Name, Record, Value};
+use crate::value::{Name, Record, Step, Value};
 use serde_json::Value as Json;
 use std::sync::Arc;
 
@@ -88,6 +88,14 @@ impl Program {
             (Type::Shape(shape), Value::Record(record)) => {
                 all(&self.shapes[*shape as usize].fields, record)
             }
+            (Type::Dictionary(value), Value::Record(record)) => {
+                record.is_dictionary()
+                    && record.iter().all(|(_, data)| self.fits_as_it_is(*value, data))
+            }
+            (Type::Entry(value), Value::List(entry)) => match entry.as_slice() {
+                [Value::String(_), data] => self.fits_as_it_is(*value, data),
+                _ => false,
+            },
             _ => false,
         }
     }
@@ -119,6 +127,21 @@ impl Program {
             (Type::Shape(shape), Value::Record(data)) => {
                 self.record(&self.shapes[*shape as usize].fields, data, ty)
             }
+            (Type::Dictionary(value), Value::Record(data)) => {
+                let entries = data.iter().map(|(key, data)| {
+                    let step = |misfit: Misfit| misfit.inside(Step::Field(key.clone()));
+                    Ok((key.clone(), self.made_to_fit(*value, data).map_err(step)?))
+                });
+                Ok(Value::dictionary(entries.collect::<Result<Vec<_>, Misfit>>()?))
+            }
+            (Type::Entry(value), Value::List(entry)) => match entry.as_slice() {
+                [key @ Value::String(_), data] => {
+                    let step = |misfit: Misfit| misfit.inside("[1]");
+                    let data = self.made_to_fit(*value, data).map_err(step)?;
+                    Ok(Value::list(vec![key.clone(), data]))
+                }
+                _ => wrong(),
+            },
             _ => wrong(),
         }
     }

@@ -22,6 +22,8 @@ pub enum Receiver {
     Numbers,
     /// The constructor `Date`, for what stands on it.
     Date,
+    /// A dictionary, as the first argument of what stands on the constructor `Object`.
+    Dictionary,
     /// Nothing that an expression can name: what the checker says of positions in texts, and puts around data on its way into CSS.
     Unnamed,
 }
@@ -82,6 +84,12 @@ pub enum Returns {
     Flattened,
     /// What the reduction started from.
     Accumulated,
+    /// A list of what stands in the dictionary.
+    Values,
+    /// A list of the dictionary's entries.
+    Entries,
+    /// A dictionary of lists of the list's kind.
+    Groups,
 }
 
 /// One row of the table.
@@ -234,6 +242,11 @@ members! {
     Numbers "isInteger" IsInteger method [Number] 1 Boolean;
     Numbers "isNaN" IsNan method [Number] 1 Boolean;
     Date "now" Now method [] 0 Number;
+    Dictionary "keys" Keys method [] 0 Strings;
+    Dictionary "values" Values method [] 0 Values;
+    Dictionary "entries" Entries method [] 0 Entries;
+    Unnamed "has" HasKey method [String] 1 Boolean;
+    Unnamed "groupBy" GroupBy method [Mapper] 1 Groups;
     Unnamed "index" StringIndex method [Number] 1 MaybeString;
     Unnamed "from" OfLength method [Number] 1 SameList;
     Unnamed "id" OwnId method [String] 1 String;

@@ -6,7 +6,7 @@ use crate::members::Member;
 use crate::number::{self, relative_index};
 use crate::ops::power;
 use crate::text::{Needle, Text, is_space, last_in};
-use crate::value::{VALUE_BYTES, Value};
+use crate::value::{Record, VALUE_BYTES, Value};
 use std::f64::consts;
 use std::sync::Arc;
 
@@ -40,6 +40,10 @@ pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
             Value::List(items) => on_list(member, items, args),
             _ => Value::Null,
         },
+        Keys | Values | Entries | HasKey => match receiver {
+            Value::Record(record) => on_dictionary(member, record, args),
+            _ => Value::Null,
+        },
         Stringify => json::stringify(&args.first().cloned().unwrap_or_default()).into(),
         ToNumber => args.first().map_or(0.0, Value::to_number).into(),
         ToText => args.first().map_or_else(|| Text::from(""), Value::to_text).into(),
@@ -64,7 +68,7 @@ pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
         IsNan => number_or(args, 0, 0.0).is_nan().into(),
         OfLength => Value::list(vec![Value::Null; length(args) as usize]),
         Filter | Map | Find | FindIndex | FindLast | FindLastIndex | Some | Every | Reduce
-        | FlatMap | ToSorted | LocaleCompare => Value::Null,
+        | FlatMap | ToSorted | LocaleCompare | GroupBy => Value::Null,
         math => Value::Number(on_math(math, args)),
     }
 }
@@ -103,6 +107,9 @@ pub(crate) fn is_cheap(member: Member) -> bool {
             | ToSpliced
             | With
             | OfLength
+            | Keys
+            | Values
+            | Entries
             | Stringify
             | ToNumber
             | ToText
@@ -141,6 +148,18 @@ pub(crate) fn cost(member: Member, receiver: &Value, args: &[Value], most: u64) 
         ListSlice | ToReversed | ToSpliced | With => {
             (items(receiver) / ITEMS_A_STEP, items(receiver) * VALUE_BYTES)
         }
+        Keys | Values | Entries => match receiver {
+            Value::Record(record) => {
+                let count = record.len() as u64;
+                let each = if member == Entries { 3 } else { 1 };
+                let bytes = match member {
+                    Values => 0,
+                    _ => record.iter().map(|(key, _)| key.len() as u64).sum(),
+                };
+                (count / ITEMS_A_STEP, count * each * VALUE_BYTES + bytes)
+            }
+            _ => (0, 0),
+        },
         ListIncludes | ListIndexOf | ListLastIndexOf => (items(receiver) / ITEMS_A_STEP, 0),
         LocaleCompare => {
             let texts = [Option::Some(receiver), args.first()];
@@ -442,6 +461,19 @@ fn on_list(member: Member, items: &Arc<Vec<Value>>, args: &[Value]) -> Value {
             }
             Value::list(changed)
         }
+    }
+}
+
+fn on_dictionary(member: Member, record: &Record, args: &[Value]) -> Value {
+    let key = |name: &crate::Name| Value::from(&**name);
+    match member {
+        Member::Keys => Value::list(record.iter().map(|(name, _)| key(name)).collect()),
+        Member::Values => Value::list(record.iter().map(|(_, value)| value.clone()).collect()),
+        Member::Entries => {
+            let entry = |(name, value): (_, &Value)| Value::list(vec![key(name), value.clone()]);
+            Value::list(record.iter().map(entry).collect())
+        }
+        _ => args.first().is_some_and(|key| record.get(&key.to_key()).is_some()).into(),
     }
 }
 

@@ -225,7 +225,7 @@ records! {
 choices! {
     Type {
         0 Null, 1 String, 2 Number, 3 Boolean, 4 Literals(a), 5 List(a), 6 Optional(a),
-        7 Record(a), 8 Shape(a),
+        7 Record(a), 8 Shape(a), 9 Dictionary(a), 10 Entry(a),
     }
     CellKind {
         0 Prop(a), 1 Shared(a), 2 State(a), 3 Derived(a, b), 4 Item, 5 Position, 6 Handed,
@@ -257,15 +257,17 @@ choices! {
         7 Index(a, b), 8 Unary(a, b), 9 Binary(a, b, c), 10 Logical(a, b, c), 11 Choose(a, b, c),
         12 Unless(a, b, c), 13 Concat(a), 14 List(a), 15 Record(a), 16 Call(a, b, c),
         17 Walk(a, b, c, d), 18 Ask(a, b), 19 With(a, b, c), 20 Apply(a, b),
+        21 Dictionary(a),
     }
     Piece { 0 Static(a), 1 Value(a), 2 Shown(a) }
     Item { 0 One(a), 1 Spread(a) }
     Field { 0 One(a, b), 1 Spread(a) }
+    Entry { 0 One(a, b), 1 Spread(a) }
     PlaceStep { 0 Field(a), 1 Index(a) }
     Stmt {
         0 Let(a, b), 1 Set(a, b), 2 Edit(a, b), 3 If(a, b, c), 4 For(a, b, c), 5 Call(a, b),
         6 Give(a, b), 7 Return, 8 CallStore(a, b, c), 9 Await(a, b, c), 10 Reload(a),
-        11 Assign(a, b), 12 Vary(a, b, c), 13 Try(a, b, c),
+        11 Assign(a, b), 12 Vary(a, b, c), 13 Try(a, b, c), 14 Delete(a),
     }
     ListEdit { 0 Push(a), 1 Pop, 2 Shift, 3 Unshift(a), 4 Splice(a, b, c), 5 Reverse, 6 Sort(a) }
     Answers { 0 AtOnce, 1 Later, 2 Again }
@@ -276,5 +278,5 @@ choices! {
         8 Greater, 9 GreaterOrEqual, 10 Equal, 11 NotEqual,
     }
     Logical { 0 And, 1 Or, 2 Coalesce }
-    Extent { 0 Whole, 1 Length, 2 Presence, 3 Position }
+    Extent { 0 Whole, 1 Length, 2 Presence, 3 Position, 4 Keys }
 }

@@ -1,6 +1,6 @@
 //! A value over time: what it was after each of many changes, kept as what each of them changed.
 
-use crate::value::{Step, Value};
+use crate::value::{Name, Record, Step, Value};
 use std::collections::VecDeque;
 use std::sync::Arc;
 
@@ -55,6 +55,10 @@ struct Edit {
 enum Change {
     /// Another value stands there.
     Put(Value),
+    /// A key comes to a dictionary.
+    Add(Value),
+    /// A key goes from one.
+    Take,
     /// In a list, so many items from a position on made room for others.
     Splice { at: usize, remove: usize, insert: Vec<Value> },
 }
@@ -156,12 +160,25 @@ impl Edit {
     fn weight(&self) -> usize {
         let inside = match &self.change {
             Change::Put(value) => weight(value),
+            Change::Add(value) => weight(value),
+            Change::Take => 0,
             Change::Splice { insert, .. } => insert.iter().map(weight).sum(),
         };
         size_of::<Edit>() + self.path.len() * size_of::<Step>() + inside
     }
 
     fn apply(&self, to: &mut Value) {
+        if let (Change::Add(_) | Change::Take, [around @ .., Step::Field(key)]) =
+            (&self.change, self.path.as_slice())
+        {
+            if let Some(Value::Record(record)) = to.at_mut(around) {
+                match &self.change {
+                    Change::Add(value) => Arc::make_mut(record).add(key.clone(), value.clone()),
+                    _ => drop(Arc::make_mut(record).take(key)),
+                }
+            }
+            return;
+        }
         let Some(place) = to.at_mut(&self.path) else { return };
         match (&self.change, place) {
             (Change::Put(value), place) => *place = value.clone(),
@@ -239,6 +256,49 @@ fn compare(before: &Value, after: &Value, path: &mut Vec<Step>, edits: &mut Vec<
                 path.pop();
             }
         }
+        (Value::Record(a), Value::Record(b)) if a.is_dictionary() && b.is_dictionary() => {
+            match entries_edits(a, b, path) {
+                Some(more) => edits.extend(more),
+                None => edits.push(Edit { path: path.clone(), change: Change::Put(after.clone()) }),
+            }
+        }
         _ => edits.push(Edit { path: path.clone(), change: Change::Put(after.clone()) }),
     }
+}
+
+/// From how many keys on that go from a dictionary at once it is noted as a whole.
+const MANY_GONE: usize = 32;
+
+/// What leads from one dictionary to another: what goes, what comes, and what is another inside. `None` where that comes to
+/// another order, or is much.
+fn entries_edits(a: &Record, b: &Record, path: &mut Vec<Step>) -> Option<Vec<Edit>> {
+    let gone: Vec<&Name> =
+        a.iter().map(|(key, _)| key).filter(|key| b.get(key).is_none()).take(MANY_GONE).collect();
+    if gone.len() == MANY_GONE {
+        return None;
+    }
+    let (mut edits, mut made) = (Vec::new(), a.clone());
+    let edit = |key: &Name, change| {
+        let path = path.iter().cloned().chain([Step::Field(key.clone())]).collect();
+        Edit { path, change }
+    };
+    for key in gone {
+        made.take(key);
+        edits.push(edit(key, Change::Take));
+    }
+    for (key, value) in b.iter().filter(|(key, _)| a.get(key).is_none()) {
+        made.add(key.clone(), Value::Null);
+        edits.push(edit(key, Change::Add(value.clone())));
+    }
+    if !made.has_names_of(b) {
+        return None;
+    }
+    for (key, value) in b.iter() {
+        if let Some(before) = a.get(key) {
+            path.push(Step::Field(key.clone()));
+            compare(before, value, path, &mut edits);
+            path.pop();
+        }
+    }
+    Some(edits)
 }

@@ -14,8 +14,10 @@ pub enum Extent {
     Length,
     /// Whether it is `null`.
     Presence,
-    /// Whether the position in a list is there at all, whatever stands in it.
+    /// Whether the position in a list, or the key in a dictionary, is there at all, whatever stands in it.
     Position,
+    /// Which keys a dictionary has, and in which order.
+    Keys,
 }
 
 impl Extent {
@@ -38,6 +40,10 @@ impl Extent {
             Extent::Length => {
                 before.list_len() != after.list_len() || before.is_null() != after.is_null()
             }
+            Extent::Keys => match (before, after) {
+                (Value::Record(before), Value::Record(after)) => !before.has_names_of(after),
+                (before, after) => before.is_null() != after.is_null(),
+            },
             Extent::Presence | Extent::Position => before.is_null() != after.is_null(),
         }
     }
@@ -54,30 +60,34 @@ pub struct Read {
     pub extent: Extent,
 }
 
-/// One step of a way while it is followed: it costs nothing to copy.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+/// One step of a way while it is followed: it costs next to nothing to copy.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub enum Hop {
     /// A field, by its name's place in the program's table.
     Field(NameId),
     /// A position.
     Item(u32),
+    /// An entry of a dictionary, by its key.
+    Key(Name),
 }
 
 impl Hop {
-    fn step(self, names: &[Name]) -> Step {
+    fn step(&self, names: &[Name]) -> Step {
         match self {
-            Hop::Field(name) => Step::Field(names[name as usize].clone()),
-            Hop::Item(at) => Step::Index(at),
+            Hop::Field(name) => Step::Field(names[*name as usize].clone()),
+            Hop::Item(at) => Step::Index(*at),
+            Hop::Key(key) => Step::Field(key.clone()),
         }
     }
 
-    fn is(self, step: &Step, names: &[Name]) -> bool {
+    fn is(&self, step: &Step, names: &[Name]) -> bool {
         match (self, step) {
             (Hop::Field(name), Step::Field(known)) => {
-                let name = &names[name as usize];
+                let name = &names[*name as usize];
                 Arc::ptr_eq(name, known) || name == known
             }
-            (Hop::Item(at), Step::Index(known)) => at == *known,
+            (Hop::Item(at), Step::Index(known)) => at == known,
+            (Hop::Key(key), Step::Field(known)) => key == known,
             _ => false,
         }
     }
@@ -134,6 +144,8 @@ pub trait Origin: Clone {
     fn field(&self, name: NameId) -> Self;
     /// An item of a list.
     fn item(&self, index: usize) -> Self;
+    /// An entry of a dictionary.
+    fn entry(&self, key: &Name) -> Self;
     /// A list whose items came from several places.
     fn gathered(items: Vec<Self>) -> Self;
     /// Notes that this much of the value was looked at.
@@ -147,6 +159,7 @@ impl Origin for () {
     fn made() -> Self {}
     fn field(&self, _: NameId) -> Self {}
     fn item(&self, _: usize) -> Self {}
+    fn entry(&self, _: &Name) -> Self {}
     fn gathered(_: Vec<Self>) -> Self {}
     fn look(&self, _: &Value, _: Extent, _: &mut Vec<Noted>) {}
 }
@@ -201,6 +214,10 @@ impl Origin for Tracked {
             Tracked::Gathered(items) => items.get(index).cloned().unwrap_or(Tracked::Made),
             _ => self.step(Hop::Item(index as u32)),
         }
+    }
+
+    fn entry(&self, key: &Name) -> Self {
+        self.step(Hop::Key(key.clone()))
     }
 
     fn gathered(items: Vec<Self>) -> Self {

@@ -3,6 +3,7 @@
 use crate::number;
 use crate::text::Text;
 use compact_str::CompactString;
+use indexmap::IndexSet;
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
@@ -24,15 +25,51 @@ pub enum Value {
     String(Text),
     /// An array.
     List(Arc<Vec<Value>>),
-    /// An object with a fixed set of fields.
+    /// An object: a record with a fixed set of fields, or a dictionary.
     Record(Arc<Record>),
 }
 
-/// An object: field names and, in the same order, their values.
+/// An object: field names and, in the same order, their values. Of a record the names are known beforehand, of a
+/// dictionary they are data.
 #[derive(Clone, Debug)]
 pub struct Record {
-    names: Arc<[Name]>,
+    names: Names,
     values: Vec<Value>,
+}
+
+/// The names of an object's fields.
+#[derive(Clone, Debug)]
+enum Names {
+    /// Shared with others of its kind.
+    Shared(Arc<[Name]>),
+    /// The keys of a dictionary.
+    Keys(Box<IndexSet<Name>>),
+}
+
+impl Names {
+    fn iter(&self) -> NamesIter<'_> {
+        match self {
+            Names::Shared(names) => NamesIter::Shared(names.iter()),
+            Names::Keys(keys) => NamesIter::Keys(keys.iter()),
+        }
+    }
+}
+
+/// The names of an object's fields in order.
+enum NamesIter<'a> {
+    Shared(std::slice::Iter<'a, Name>),
+    Keys(indexmap::set::Iter<'a, Name>),
+}
+
+impl<'a> Iterator for NamesIter<'a> {
+    type Item = &'a Name;
+
+    fn next(&mut self) -> Option<&'a Name> {
+        match self {
+            NamesIter::Shared(names) => names.next(),
+            NamesIter::Keys(keys) => keys.next(),
+        }
+    }
 }
 
 /// How deep values may be nested: lists in records in lists. State that would be is not written.
@@ -154,13 +191,39 @@ impl Record {
                 }
             }
         }
-        Record { names: names.into(), values }
+        Record { names: Names::Shared(names.into()), values }
+    }
+
+    /// A dictionary from pairs; of two with one key the later wins, in the earlier's place. As in ECMAScript, keys that are
+    /// positions come first, the least before the others, then all others as they were added.
+    ///
+    /// ```
+    /// use vein_plan::value::{Record, Value};
+    /// let litres = Record::dictionary(["tea", "10", "2", "tea"].map(|key| (key.into(), Value::from(1.0))));
+    /// assert_eq!(litres.iter().map(|(key, _)| &**key).collect::<Vec<_>>(), ["2", "10", "tea"]);
+    /// ```
+    pub fn dictionary(entries: impl IntoIterator<Item = (Name, Value)>) -> Record {
+        let (mut keys, mut values) = (IndexSet::new(), Vec::new());
+        for (key, value) in entries {
+            match keys.insert_full(key) {
+                (_, true) => values.push(value),
+                (at, false) => values[at] = value,
+            }
+        }
+        let position = |key: &Name| key_position(key).map_or(u64::MAX, u64::from);
+        if keys.iter().any(|key| position(key) != u64::MAX) {
+            let mut order: Vec<usize> = (0..values.len()).collect();
+            order.sort_by_key(|at| position(&keys[*at]));
+            values = order.iter().map(|at| std::mem::take(&mut values[*at])).collect();
+            keys = order.iter().map(|at| keys[*at].clone()).collect();
+        }
+        Record { names: Names::Keys(Box::new(keys)), values }
     }
 
     /// A record whose names are shared with others of its kind; missing values are `null`.
     pub fn with_names(names: Arc<[Name]>, mut values: Vec<Value>) -> Record {
         values.resize(names.len(), Value::Null);
-        Record { names, values }
+        Record { names: Names::Shared(names), values }
     }
 
     /// How many fields it has.
@@ -188,18 +251,109 @@ impl Record {
         self.names.iter().zip(&self.values)
     }
 
+    /// Whether its names are data: whether it is a dictionary.
+    pub fn is_dictionary(&self) -> bool {
+        matches!(self.names, Names::Keys(_))
+    }
+
+    /// Whether it has the same names as another in the same order.
+    pub(crate) fn has_names_of(&self, other: &Record) -> bool {
+        match (&self.names, &other.names) {
+            (Names::Shared(a), Names::Shared(b)) if Arc::ptr_eq(a, b) => true,
+            (a, b) => self.len() == other.len() && a.iter().eq(b.iter()),
+        }
+    }
+
+    /// Adds an entry to a dictionary that has none of that key, where ECMAScript has it: at the end, or, if the key is a
+    /// position, before what is greater.
+    pub fn add(&mut self, key: Name, value: Value) {
+        let at = match key_position(&key) {
+            None => self.len(),
+            Some(position) => {
+                let mut names = (0, self.len());
+                while names.0 < names.1 {
+                    let middle = names.0.midpoint(names.1);
+                    let before = self.name(middle).and_then(|name| key_position(name));
+                    match before.is_some_and(|before| before < position) {
+                        true => names.0 = middle + 1,
+                        false => names.1 = middle,
+                    }
+                }
+                names.0
+            }
+        };
+        self.put(at, key, value);
+    }
+
+    /// Puts an entry at a place among the others, as it was before it was taken out.
+    pub fn put(&mut self, at: usize, key: Name, value: Value) {
+        self.keys().shift_insert(at, key);
+        self.values.insert(at, value);
+    }
+
+    /// Takes an entry out of a dictionary, with its place among the others.
+    pub fn take(&mut self, key: &str) -> Option<(usize, Value)> {
+        let (at, _) = self.keys().shift_remove_full(key)?;
+        Some((at, self.values.remove(at)))
+    }
+
+    fn keys(&mut self) -> &mut IndexSet<Name> {
+        if let Names::Shared(names) = &self.names {
+            self.names = Names::Keys(Box::new(names.iter().cloned().collect()));
+        }
+        match &mut self.names {
+            Names::Keys(keys) => keys,
+            Names::Shared(_) => unreachable!("they have just become keys"),
+        }
+    }
+
+    fn name(&self, at: usize) -> Option<&Name> {
+        match &self.names {
+            Names::Shared(names) => names.get(at),
+            Names::Keys(keys) => keys.get_index(at),
+        }
+    }
+
     fn position(&self, name: &str) -> Option<usize> {
-        self.names
+        let names = match &self.names {
+            Names::Shared(names) => names,
+            Names::Keys(keys) => return keys.get_index_of(name),
+        };
+        names
             .iter()
             .position(|n| std::ptr::eq(n.as_ptr(), name.as_ptr()) && n.len() == name.len())
-            .or_else(|| self.names.iter().position(|n| &**n == name))
+            .or_else(|| names.iter().position(|n| &**n == name))
     }
+}
+
+/// The position that a key is, if it is one as ECMAScript writes it (ECMA-262, array index): such keys come first.
+pub fn key_position(key: &str) -> Option<u32> {
+    let canonical = match key.as_bytes() {
+        [b'0'] => true,
+        [b'1'..=b'9', rest @ ..] => rest.len() < 10 && rest.iter().all(u8::is_ascii_digit),
+        _ => false,
+    };
+    let position = canonical.then(|| key.parse().ok()).flatten()?;
+    (position != u32::MAX).then_some(position)
 }
 
 impl Value {
     /// A list value.
     pub fn list(items: Vec<Value>) -> Value {
         Value::List(Arc::new(items))
+    }
+
+    /// A dictionary value: see [`Record::dictionary`].
+    pub fn dictionary(entries: impl IntoIterator<Item = (Name, Value)>) -> Value {
+        Value::Record(Arc::new(Record::dictionary(entries)))
+    }
+
+    /// What finds an entry of a dictionary: ECMAScript's `ToPropertyKey`, where halves of surrogate pairs count as U+FFFD.
+    pub fn to_key(&self) -> Name {
+        match self {
+            Value::String(text) => text.to_utf8().as_ref().into(),
+            other => other.to_text().to_utf8().as_ref().into(),
+        }
     }
 
     /// A record value.
@@ -392,7 +546,7 @@ impl Comparison {
     }
 
     fn records(&mut self, a: &Record, b: &Record) -> bool {
-        if Arc::ptr_eq(&a.names, &b.names) || a.names == b.names {
+        if a.has_names_of(b) {
             return a.values.iter().zip(&b.values).all(|(a, b)| self.holds(a, b));
         }
         self.equality != Equality::Same
@@ -456,7 +610,7 @@ impl From<Text> for Value {
 /// One step of a path into a value.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub enum Step {
-    /// A field of a record.
+    /// A field of a record, or an entry of a dictionary.
     Field(Name),
     /// A position in a list.
     Index(u32),
@@ -465,10 +619,17 @@ pub enum Step {
 impl std::fmt::Display for Step {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
-            Step::Field(name) => write!(f, ".{name}"),
+            Step::Field(name) if is_plain_name(name) => write!(f, ".{name}"),
+            Step::Field(key) => write!(f, "[{:?}]", &**key),
             Step::Index(i) => write!(f, "[{i}]"),
         }
     }
+}
+
+/// Whether a name can be written after a dot.
+fn is_plain_name(name: &str) -> bool {
+    let plain = |c: char| c.is_alphanumeric() || c == '_' || c == '$';
+    name.chars().all(plain) && name.chars().next().is_some_and(|first| !first.is_numeric())
 }
 
 /// A value as a ledger shows it: strings quoted, lists and records in short.
@@ -489,10 +650,20 @@ impl std::fmt::Display for Value {
                 }
                 f.write_str("]")
             }
+            Value::Record(record) if record.is_dictionary() && record.len() > 3 => {
+                write!(f, "{{… {} entries}}", record.len())
+            }
+            Value::Record(record) if record.is_dictionary() && record.is_empty() => {
+                f.write_str("{}")
+            }
             Value::Record(record) => {
                 f.write_str("{")?;
                 for (i, (name, value)) in record.iter().enumerate() {
-                    write!(f, "{}{name}: {value}", if i > 0 { ", " } else { " " })?;
+                    f.write_str(if i > 0 { ", " } else { " " })?;
+                    match is_plain_name(name) {
+                        true => write!(f, "{name}: {value}")?,
+                        false => write!(f, "{:?}: {value}", &**name)?,
+                    }
                 }
                 f.write_str(" }")
             }

@@ -87,7 +87,10 @@ fn types(program: &Program) -> Checked {
     };
     for (i, ty) in program.types.iter().enumerate() {
         match ty {
-            Type::List(inner) | Type::Optional(inner) => {
+            Type::List(inner)
+            | Type::Optional(inner)
+            | Type::Dictionary(inner)
+            | Type::Entry(inner) => {
                 ensure((*inner as usize) < i, || "a type before its parts".into())?;
             }
             Type::Record(record) => fields(record, i)?,
@@ -321,7 +324,7 @@ impl Verifier<'_> {
             let mut uses: Vec<BlockId> = exprs.iter().map(|e| self.exprs[*e as usize]).collect();
             uses.extend(inner.iter().map(|s| self.stmts[*s as usize]));
             match stmt {
-                Stmt::Set(place, _) | Stmt::Edit(place, _) => uses.push(self.place(place)?),
+                Stmt::Set(place, _) | Stmt::Edit(place, _) | Stmt::Delete(place) => uses.push(self.place(place)?),
                 Stmt::Call(handler, _) => {
                     ensure((*handler as usize) < self.plan.handlers.len(), || {
                         "an unknown handler".into()

@@ -89,6 +89,12 @@ impl Entry {
                     entry["from"] = to_json(from);
                     entry["to"] = to_json(to);
                 }
+                Difference::Entry { from, to } => {
+                    let key = json!({ "was": from.is_some(), "is": to.is_some() });
+                    entry["key"] = key;
+                    entry["from"] = from.as_ref().map_or(Json::Null, to_json);
+                    entry["to"] = to.as_ref().map_or(Json::Null, to_json);
+                }
                 Difference::Items { at, removed, inserted } => {
                     entry["items"] = json!({ "at": at, "removed": removed, "inserted": inserted });
                 }

@@ -2,7 +2,7 @@
 //! it was written and what it reads.
 
 use vein_plan::{
-    Block, Extent, Location, PartKind, Plan, PlanRead, Program, ReadStep, Spot, SpotKind,
+    Block, Extent, Location, PartKind, Plan, PlanRead, Program, ReadStep, Step, Spot, SpotKind,
     TemplateNode,
 };
 use vein_runtime::{Kept, KeptScope, Runtime, ScopeId};
@@ -229,14 +229,15 @@ pub fn read_path(program: &Program, plan: &Plan, read: &PlanRead) -> String {
     for step in &read.path {
         match step {
             ReadStep::Field(name) => {
-                path.push('.');
-                path.push_str(&program.names[*name as usize]);
+                let step = Step::Field(program.names[*name as usize].clone());
+                path.push_str(&step.to_string());
             }
             ReadStep::AnyItem => path.push_str("[*]"),
         }
     }
-    if read.extent == vein_plan::Extent::Length {
-        path.push_str(".length");
+    match read.extent {
+        vein_plan::Extent::Length => path + ".length",
+        vein_plan::Extent::Keys => format!("Object.keys({path})"),
+        _ => path,
     }
-    path
 }

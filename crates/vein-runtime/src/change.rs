@@ -14,6 +14,10 @@ pub(crate) enum Undo {
     Splice { at: usize, removed: Vec<Value>, inserted: usize },
     /// Which item went where: the item now at `i` stood at `order[i]`.
     Permute(Vec<u32>),
+    /// A key came to a dictionary: the path is its.
+    Add,
+    /// A key went from a dictionary, with its place among the others and what stood there: the path is its.
+    Take { at: usize, removed: Value },
 }
 
 /// One write of a pulse, to state or to the kept value of a derived one.
@@ -29,8 +33,23 @@ pub(crate) struct Change {
 }
 
 impl Undo {
+    /// Whether a key has come or gone.
+    pub(crate) fn is_of_keys(&self) -> bool {
+        matches!(self, Undo::Add | Undo::Take { .. })
+    }
+
     /// Takes a write at a path of a value back.
     pub(crate) fn undo(self, path: &[Step], value: &mut Value) {
+        if let (true, [around @ .., Step::Field(key)]) = (self.is_of_keys(), path) {
+            if let Some(Value::Record(record)) = value.at_mut(around) {
+                let record = std::sync::Arc::make_mut(record);
+                match self {
+                    Undo::Take { at, removed } => record.put(at, key.clone(), removed),
+                    _ => drop(record.take(key)),
+                }
+            }
+            return;
+        }
         let Some(value) = value.at_mut(path) else { return };
         match (self, value) {
             (Undo::Set(old), value) => *value = old,
@@ -72,27 +91,32 @@ pub(crate) enum SeenUndo<'a> {
 /// what stood there, a write to a list around it may have moved it.
 pub(crate) fn changed_since(writes: &[Seen<'_>], read: &Read, now: &Value) -> bool {
     let mut path: Vec<Step> = read.path.clone();
-    let mut touched_inside = false;
+    let (mut touched_inside, mut other_keys) = (false, false);
     // By how much a list has become longer, where all that was done to it was done in place.
     let mut longer = Some(0isize);
     let current = || now.at(&read.path);
     for write in writes {
         if path.len() < write.path.len() {
-            touched_inside |= write.path.starts_with(&path);
+            let inside = write.path.starts_with(&path);
+            touched_inside |= inside;
+            other_keys |= inside
+                && write.path.len() == path.len() + 1
+                && matches!(write.undo, SeenUndo::Logged(undo) if undo.is_of_keys());
             continue;
         }
         let Some(rest) = path.strip_prefix(write.path) else { continue };
         let old = match write.undo {
-            SeenUndo::Whole(old) => Some(old),
-            SeenUndo::Logged(Undo::Set(old)) => Some(old),
-            SeenUndo::Logged(_) => None,
+            SeenUndo::Whole(old) => Some(Some(old)),
+            SeenUndo::Logged(Undo::Set(old) | Undo::Take { removed: old, .. }) => Some(Some(old)),
+            SeenUndo::Logged(Undo::Add) => Some(None),
+            SeenUndo::Logged(Undo::Splice { .. } | Undo::Permute(_)) => None,
         };
         if let Some(old) = old {
             if touched_inside {
-                longer = None;
+                (longer, other_keys) = (None, true);
                 break;
             }
-            return read.extent.differs(old.at(rest), current());
+            return read.extent.differs(old.and_then(|old| old.at(rest)), current());
         }
         let SeenUndo::Logged(undo) = write.undo else { continue };
         match (undo, rest) {
@@ -130,7 +154,8 @@ pub(crate) fn changed_since(writes: &[Seen<'_>], read: &Read, now: &Value) -> bo
         match read.extent {
             Extent::Length => return longer != 0,
             Extent::Presence | Extent::Position => return false,
-            Extent::Whole => {}
+            Extent::Keys if !other_keys => return false,
+            Extent::Keys | Extent::Whole => {}
         }
     }
     // Something inside was written too: only the whole as it was can tell.
@@ -153,6 +178,7 @@ fn value_before(writes: &[Seen<'_>], now: &Value) -> Value {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use vein_plan::Name;
 
     fn list(items: &[f64]) -> Value {
         Value::list(items.iter().map(|n| Value::Number(*n)).collect())
@@ -262,6 +288,85 @@ mod tests {
                 }
             }
         }
+    }
+
+    impl Numbers {
+        fn entry(&mut self) -> Value {
+            match self.below(3) {
+                0 => Value::Null,
+                1 => 1.0.into(),
+                _ => self.dictionary(),
+            }
+        }
+
+        fn dictionary(&mut self) -> Value {
+            let entries: Vec<(Name, Value)> =
+                (0..self.below(4)).map(|_| (self.key(), self.entry())).collect();
+            Value::dictionary(entries)
+        }
+
+        fn key(&mut self) -> Name {
+            ["tea", "2", "10", "mint"][self.below(4)].into()
+        }
+
+        /// Changes a dictionary in a dictionary somewhere, and says where and how that is undone.
+        fn write_entry(&mut self, value: &mut Value) -> (Vec<Step>, Undo) {
+            let key = self.key();
+            let mut path = Vec::new();
+            let is_inner = matches!(value.at(&[Step::Field(key.clone())]), Some(Value::Record(_)));
+            if is_inner && self.below(2) == 0 {
+                path.push(Step::Field(key));
+            }
+            if self.below(8) == 0 {
+                let whole = self.dictionary();
+                let place = value.at_mut(&path).expect("a dictionary");
+                return (path, Undo::Set(std::mem::replace(place, whole)));
+            }
+            let (key, new) = (self.key(), self.entry());
+            let Some(Value::Record(record)) = value.at_mut(&path) else { panic!("a dictionary") };
+            let record = std::sync::Arc::make_mut(record);
+            path.push(Step::Field(key.clone()));
+            let goes = self.below(3) == 0;
+            let undo = match (record.get_mut(&key), goes) {
+                (None, _) => {
+                    record.add(key, new);
+                    Undo::Add
+                }
+                (Some(place), false) => Undo::Set(std::mem::replace(place, new)),
+                (Some(_), true) => {
+                    let (at, removed) = record.take(&key).expect("it is there");
+                    Undo::Take { at, removed }
+                }
+            };
+            (path, undo)
+        }
+    }
+
+    #[test]
+    fn a_log_of_keys_tells_what_comparing_would() {
+        let (mut numbers, mut others) = (Numbers(9), 0);
+        for _ in 0..20_000 {
+            let before = numbers.dictionary();
+            let mut now = before.clone();
+            let count = 1 + numbers.below(5);
+            let writes: Vec<(Vec<Step>, Undo)> =
+                (0..count).map(|_| numbers.write_entry(&mut now)).collect();
+            let log: Vec<Seen<'_>> = writes.iter().map(|(path, undo)| seen(path, undo)).collect();
+            assert!(value_before(&log, &now).same(&before), "{writes:?} leads to {now:?}");
+            let inner = ["tea", "2", "mint"];
+            let two = inner.iter().flat_map(|a| inner.iter().map(move |b| vec![*a, *b]));
+            for path in [Vec::new()].into_iter().chain(inner.map(|key| vec![key])).chain(two) {
+                let path: Vec<Step> = path.into_iter().map(|key| Step::Field(key.into())).collect();
+                for extent in [Extent::Whole, Extent::Keys, Extent::Presence, Extent::Position] {
+                    let read = Read { cell: 0, path: path.clone(), extent };
+                    let differs = extent.differs(before.at(&path), now.at(&path));
+                    let said = changed_since(&log, &read, &now);
+                    assert_eq!(said, differs, "{path:?} {extent:?}\n{before:?}\n{writes:?}");
+                    others += usize::from(differs);
+                }
+            }
+        }
+        assert!(others > 100_000, "{others}");
     }
 
     #[test]

@@ -516,6 +516,12 @@ impl<'a> Run<'a> {
                     return Err(self.nowhere(place, locals));
                 }
             }
+            Stmt::Delete(place) => {
+                let path = self.path(place, locals)?;
+                if !self.graph.delete(self.scope, place.cell, path) {
+                    return Err(self.nowhere(place, locals));
+                }
+            }
             Stmt::Edit(place, edit) => self.edit(place, edit, locals)?,
             Stmt::Call(handler, args) => {
                 let args = self.all_known(args, locals)?;
@@ -677,14 +683,18 @@ impl<'a> Run<'a> {
         }
     }
 
-    /// The path that a place means now. A position that is none leads nowhere.
+    /// The path that a place means now. A position that is none leads nowhere. What finds an entry of a dictionary is a text.
     fn path(&mut self, place: &Place, locals: &mut Locals) -> Result<Vec<Step>, Fault> {
         let step = |step: &PlaceStep| match step {
             PlaceStep::Field(name) => {
                 Step::Field(self.prepared.program.names[*name as usize].clone())
             }
             PlaceStep::Index(index) => {
-                let at = self.value(*index, locals).to_number();
+                let at = self.value(*index, locals);
+                if matches!(at, Value::String(_)) {
+                    return Step::Field(at.to_key());
+                }
+                let at = at.to_number();
                 // What is beyond them ends at the last, where no list has anything.
                 Step::Index(if at >= 0.0 && at.fract() == 0.0 { at as u32 } else { u32::MAX })
             }
@@ -704,7 +714,7 @@ impl<'a> Run<'a> {
                     path.push_str(&prepared.program.names[*name as usize]);
                 }
                 PlaceStep::Index(index) => {
-                    let at = self.value(*index, locals).to_shown();
+                    let at = self.value(*index, locals);
                     path.push_str(&format!("[{at}]"));
                 }
             }

@@ -478,11 +478,16 @@ impl Runtime {
             if let Type::Optional(inner) = program.types[ty as usize] {
                 ty = inner;
             }
-            if let Some(inner) = rest.strip_prefix('[') {
+            if let Type::Dictionary(value) = program.types[ty as usize] {
+                let (key, after) = split_key(rest).ok_or_else(|| unknown(Vec::new()))?;
+                steps.push(Step::Field(key));
+                (ty, rest) = (value, after);
+            } else if let Some(inner) = rest.strip_prefix('[') {
                 let (digits, after) = inner.split_once(']').ok_or_else(|| unknown(Vec::new()))?;
                 let index = digits.parse().map_err(|_| unknown(vec!["positions".into()]))?;
-                let Type::List(item) = program.types[ty as usize] else {
-                    return Err(unknown(Vec::new()));
+                let item = match program.types[ty as usize] {
+                    Type::List(item) => item,
+                    _ => return Err(unknown(Vec::new())),
                 };
                 steps.push(Step::Index(index));
                 (ty, rest) = (item, after);
@@ -517,6 +522,19 @@ struct Place {
     cell: CellId,
     steps: Vec<Step>,
     ty: TypeId,
+}
+
+/// The key that a way into a dictionary begins with, `.tea` or `["oat milk"]` as JSON writes it, and the rest of the way.
+fn split_key(way: &str) -> Option<(Name, &str)> {
+    if let Some(named) = way.strip_prefix('.') {
+        let (name, rest) = split_name(named);
+        return Some((name.into(), rest));
+    }
+    let quoted = way.strip_prefix('[')?;
+    let mut read = serde_json::Deserializer::from_str(quoted).into_iter::<String>();
+    let key = read.next()?.ok()?;
+    let rest = quoted.get(read.byte_offset()..)?.strip_prefix(']')?;
+    Some((key.as_str().into(), rest))
 }
 
 fn split_name(path: &str) -> (&str, &str) {

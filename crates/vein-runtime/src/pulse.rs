@@ -108,6 +108,13 @@ pub enum Difference {
         /// What it is.
         to: Value,
     },
+    /// A key came to a dictionary, went from it, or went and came again.
+    Entry {
+        /// What stood there when the pulse began.
+        from: Option<Value>,
+        /// What stands there.
+        to: Option<Value>,
+    },
     /// Items of a list were taken out and put in.
     Items {
         /// From which position on.
@@ -128,6 +135,12 @@ impl std::fmt::Display for Difference {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             Difference::Value { from, to } => write!(f, "{from} → {to}"),
+            Difference::Entry { from, to } => match (from, to) {
+                (None, Some(to)) => write!(f, "added: {to}"),
+                (Some(from), None) => write!(f, "{from} → deleted"),
+                (Some(from), Some(to)) => write!(f, "{from} → {to}, at the end"),
+                (None, None) => f.write_str("added and deleted"),
+            },
             Difference::Items { at, removed, inserted } => {
                 write!(f, "at {at}: {removed} out, {inserted} in")
             }

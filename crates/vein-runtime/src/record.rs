@@ -198,6 +198,10 @@ impl Runtime {
                 Undo::Set(old) => {
                     Difference::Value { from: old.clone(), to: now.cloned().unwrap_or_default() }
                 }
+                Undo::Add => Difference::Entry { from: None, to: now.cloned() },
+                Undo::Take { removed, .. } => {
+                    Difference::Entry { from: Some(removed.clone()), to: now.cloned() }
+                }
                 Undo::Splice { at, removed, inserted } => {
                     Difference::Items { at: *at, removed: removed.len(), inserted: *inserted }
                 }
@@ -264,7 +268,8 @@ impl Runtime {
                 }
             };
             stands_for.push(kept_as);
-            if in_place || matches!(log[i].undo, Undo::Set(_)) {
+            let undo = &log[i].undo;
+            if in_place || matches!(undo, Undo::Set(_)) || undo.is_of_keys() {
                 set.entry((scope, cell, path)).or_insert(i);
             }
         }
@@ -284,7 +289,12 @@ impl Runtime {
 /// Whether it came out as it was, or was worked out for the first time.
 fn is_no_change(change: &ValueChange) -> bool {
     let first = change.layer == Layer::Derived && change.because.is_empty();
-    first || matches!(&change.difference, Difference::Value { from, to } if from.same(to))
+    first
+        || match &change.difference {
+            Difference::Value { from, to } => from.same(to),
+            Difference::Entry { from, to } => from.is_none() && to.is_none(),
+            Difference::Items { .. } | Difference::Order { .. } => false,
+        }
 }
 
 /// `button` of `button click`.

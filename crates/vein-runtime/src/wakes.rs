@@ -74,18 +74,24 @@ impl Wakes {
         &self.nodes[0]
     }
 
-    /// The nodes one step on. A position leads to what reads some position.
-    pub(crate) fn child(&self, node: &Node, step: &Step, names: &[Name]) -> Option<&Node> {
-        let leads = |known: &ReadStep| match (known, step) {
-            (ReadStep::AnyItem, Step::Index(_)) => true,
+    /// The nodes one step on. A position leads to what reads some position, a key to what reads that one and to what reads
+    /// some key.
+    pub(crate) fn child<'a>(
+        &'a self,
+        node: &'a Node,
+        step: &'a Step,
+        names: &'a [Name],
+    ) -> impl Iterator<Item = &'a Node> + 'a {
+        let leads = move |known: &ReadStep| match (known, step) {
+            (ReadStep::AnyItem, _) => true,
             (ReadStep::Field(id), Step::Field(name)) => {
                 let known = &names[*id as usize];
                 Arc::ptr_eq(known, name) || known == name
             }
-            _ => false,
+            (ReadStep::Field(_), Step::Index(_)) => false,
         };
-        let (_, child) = node.children.iter().find(|(known, _)| leads(known))?;
-        Some(&self.nodes[*child as usize])
+        let children = node.children.iter().filter(move |(known, _)| leads(known));
+        children.map(|(_, child)| &self.nodes[*child as usize])
     }
 
     pub(crate) fn children<'a>(
@@ -332,7 +338,10 @@ fn nests(program: &Program) -> bool {
         let mut found = Vec::new();
         while let Some(ty) = open.pop() {
             match &program.types[ty as usize] {
-                Type::List(ty) | Type::Optional(ty) => open.push(*ty),
+                Type::List(ty)
+                | Type::Optional(ty)
+                | Type::Dictionary(ty)
+                | Type::Entry(ty) => open.push(*ty),
                 Type::Record(fields) => open.extend(fields.iter().map(|(_, ty)| *ty)),
                 Type::Shape(shape) => found.push(*shape as usize),
                 _ => {}

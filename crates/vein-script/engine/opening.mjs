@@ -136,8 +136,9 @@ export function clockedPage() {
 }
 
 /** Shows a component that nobody drives, in place of what was written beforehand: its props are known to fit. */
-export function show(face, into, values) {
+export function show(face, into, given) {
   const page = face.page();
+  const values = face.data?.(given) ?? given;
   turnOver(() => {
     for (const [number, kind] of face.kinds) page.stores.set(number, new kind(null, {}, page));
     page.root = new face.kind(null, values, page);
@@ -148,6 +149,9 @@ export function show(face, into, values) {
   taken.heard();
   page.schedule?.();
 }
+
+/** Data that fits, where dictionaries are more than JSON tells. */
+export const withTypes = (given, types) => ({ ...given, ...Object.fromEntries(Object.entries(types).filter(([name]) => name in given).map(([name, type]) => [name, fitTo(type, given[name], name)])) });
 
 /** A component on a page. */
 export class Opened {

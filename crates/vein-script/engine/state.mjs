@@ -196,9 +196,10 @@ export function notTooDeep(value, most, name) {
 export function copy(value) {
   if (value === null || typeof value !== 'object') return value;
   if (Array.isArray(value)) return value.map(copy);
-  const made = {};
+  const isDictionary = Object.getPrototypeOf(value) === null;
+  const made = isDictionary ? Object.create(null) : {};
   for (const name of Object.keys(value)) {
-    if (name === '__proto__') Object.defineProperty(made, name, { value: copy(value[name]), writable: true, enumerable: true, configurable: true });
+    if (name === '__proto__' && !isDictionary) Object.defineProperty(made, name, { value: copy(value[name]), writable: true, enumerable: true, configurable: true });
     else made[name] = copy(value[name]);
   }
   return made;
@@ -218,6 +219,40 @@ export function put(place, key, value) {
 export function putAt(list, at, value, way) {
   if (!(at >= 0 && at < list.length && Number.isInteger(at))) nowhere(way());
   return put(list, at, value);
+}
+
+/** Writes to a key of a dictionary, which may be new; tells whether that is another value. */
+export function putEntry(dictionary, key, value) {
+  if (key in dictionary) return put(dictionary, key, value);
+  undo.push(dictionary, takeAgain, key);
+  dictionary[key] = value;
+  return true;
+}
+
+export const takeAgain = (dictionary, key) => delete dictionary[key];
+
+/** For dictionaries, the pulse in which something was first taken out of them last. */
+export const takenIn = new WeakMap();
+
+/** Takes an entry out of a dictionary; tells whether there was one. */
+export function takeEntry(dictionary, key) {
+  if (!(key in dictionary)) return false;
+  if (takenIn.get(dictionary) !== turn.count) {
+    takenIn.set(dictionary, turn.count);
+    undo.push(dictionary, inOrderAgain, Object.keys(dictionary));
+  }
+  undo.push(dictionary, key, dictionary[key]);
+  delete dictionary[key];
+  return true;
+}
+
+/** Puts the keys of a dictionary back into the order that they had. */
+export function inOrderAgain(dictionary, keys) {
+  for (const key of keys) {
+    const value = dictionary[key];
+    delete dictionary[key];
+    dictionary[key] = value;
+  }
 }
 
 /** Takes items out of a list and puts others in, as `splice` does. */

@@ -1,5 +1,5 @@
 // Data from outside, held against the type that was declared for it. A type is the name of a simple one, a list of words,
-// or a record with `list`, `maybe`, or `fields` and perhaps a `name`.
+// or a record with `list`, `maybe`, `dictionary`, `entry`, or `fields` and perhaps a `name`.
 
 /** Why data does not fit its type. */
 export class Misfit extends Error {}
@@ -14,6 +14,8 @@ export function typeName(type) {
   if (Array.isArray(type)) return type.map((word) => `'${word}'`).join(' | ');
   if (type.list) return `${inside(type.list)}[]`;
   if (type.maybe) return `${inside(type.maybe)}?`;
+  if (type.dictionary) return `${inside(type.dictionary)}{}`;
+  if (type.entry) return `[string, ${typeName(type.entry)}]`;
   return type.name ?? `{ ${type.fields.map(([name, of]) => `${name}: ${typeName(of)}`).join(', ')} }`;
 }
 
@@ -39,7 +41,26 @@ export function fit(type, given, way) {
   if (Array.isArray(type)) return type.includes(data) ? data : wrong(type, data, way);
   if (type.maybe) return data === null ? null : fit(type.maybe, data, way);
   if (type.list) return Array.isArray(data) ? fitList(type.list, data, way) : wrong(type, data, way);
-  return data !== null && typeof data === 'object' && !Array.isArray(data) ? fitRecord(type, data, way) : wrong(type, data, way);
+  if (type.entry) return fitEntry(type, data, way);
+  return data !== null && typeof data === 'object' && !Array.isArray(data) ? (type.dictionary ? fitDictionary : fitRecord)(type, data, way) : wrong(type, data, way);
+}
+
+export function fitDictionary({ dictionary }, data, way) {
+  const made = Object.create(null);
+  for (const key of Object.keys(data)) {
+    way.push(key);
+    made[key.toWellFormed()] = fit(dictionary, data[key], way);
+    way.pop();
+  }
+  return made;
+}
+
+export function fitEntry(type, data, way) {
+  if (!Array.isArray(data) || data.length !== 2 || typeof data[0] !== 'string') return wrong(type, data, way);
+  way.push(1);
+  const made = [data[0], fit(type.entry, data[1], way)];
+  way.pop();
+  return made;
 }
 
 export function wrong(type, data, way) {
@@ -47,7 +68,10 @@ export function wrong(type, data, way) {
 }
 
 /** A way as it would be written. */
-export const named = ([first, ...steps]) => first + steps.map((step) => (typeof step === 'number' ? `[${step}]` : `.${step}`)).join('');
+export const named = ([first, ...steps]) => first + steps.map((step) => (typeof step === 'number' ? `[${step}]` : isPlain(step) ? `.${step}` : `[${JSON.stringify(step)}]`)).join('');
+
+/** Whether a name can be written after a dot. */
+export const isPlain = (name) => /^[\p{Alphabetic}_$][\p{Alphabetic}\p{N}_$]*$/u.test(name);
 
 export function fitList(type, data, way) {
   const made = [];

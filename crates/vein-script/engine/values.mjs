@@ -54,6 +54,22 @@ export const wholePart = (n, most) => (n > 0 ? Math.min(Math.trunc(n), most) : 0
 /** A position as `slice` takes it, within a length. */
 export const relative = (n, length) => wholePart(Math.trunc(n) < 0 ? length + Math.trunc(n) : n, length);
 
+export const keysOf = (dictionary) => (dictionary === null ? null : sized(Object.keys(dictionary)));
+
+export const valuesOf = (dictionary) => (dictionary === null ? null : sized(Object.values(dictionary)));
+
+export const entriesOf = (dictionary) => (dictionary === null ? null : sized(Object.entries(dictionary)));
+
+export const hasKey = (dictionary, key) => (dictionary === null ? null : key in dictionary);
+
+/** `Object.groupBy` */
+export function groupsOf(list, keyOf) {
+  if (list === null) return null;
+  const groups = Object.create(null);
+  for (let at = 0; at < list.length; at++) (groups[`${keyOf(list[at], at)}`.toWellFormed()] ??= []).push(list[at]);
+  return groups;
+}
+
 export const includes = (list, sought, from = 0) =>
   list === null ? null : list.slice(relative(from, list.length)).some((item) => sameOrZero(item, sought));
 

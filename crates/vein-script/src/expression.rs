@@ -6,7 +6,7 @@ use crate::members;
 use crate::readers::{Readers, holds_once};
 use std::collections::{BTreeMap, BTreeSet};
 use vein_plan::code::{
-    CellId, Expr, ExprId, Field, Function, Item, LocalId, NameId, Piece, StmtId,
+    CellId, Entry, Expr, ExprId, Field, Function, Item, LocalId, NameId, Piece, StmtId,
 };
 use vein_plan::members::Member;
 use vein_plan::ops::{Binary, Logical, Unary};
@@ -297,16 +297,7 @@ impl<'a> Writer<'a> {
                 let name = &self.program.names[*name as usize];
                 of.then(&format!(".{name}"), &format!("?.{name}"), kind)
             }
-            Expr::Index(list, index) => {
-                let (list, index) = (self.written(*list), self.closed(*index));
-                let kind = list.kind.item().or_null();
-                let index = match index.kind {
-                    Kind::Number => index.code.alone(),
-                    _ => format!("+{}", index.code.within(Level::Unary)),
-                };
-                let item = list.then(&format!("[{index}]"), &format!("?.[{index}]"), kind);
-                Written { open: true, ..item }
-            }
+            Expr::Index(of, index) => self.indexed(*of, *index),
             Expr::Unary(op, of) => self.unary(*op, *of),
             Expr::Binary(op, a, b) => self.binary(*op, *a, *b),
             Expr::Logical(op, a, b) => {
@@ -361,6 +352,7 @@ impl<'a> Writer<'a> {
             Expr::Concat(pieces) => self.concat(pieces),
             Expr::List(items) => self.list(items, false),
             Expr::Record(fields) => self.record(fields, false),
+            Expr::Dictionary(entries) => self.dictionary(entries, false),
             Expr::Call(member, receiver, args) => {
                 let receiver = receiver.map(|receiver| self.written(receiver));
                 let args = self.args(args);
@@ -379,6 +371,73 @@ impl<'a> Writer<'a> {
                 Written::closed(self.names.ask(*asked, &args, self.acts), kind)
             }
         }
+    }
+
+    /// What stands at a position of a list, or at a key of a dictionary.
+    fn indexed(&mut self, of: ExprId, index: ExprId) -> Written {
+        let of = self.written(of);
+        if self.is_key(&of.kind, index) {
+            let (key, kind) = (self.key(index), of.kind.item().or_null());
+            let entry = of.then(&format!("[{key}]"), &format!("?.[{key}]"), kind);
+            return Written { open: true, ..entry };
+        }
+        let kind = match (of.kind.there(), &self.plan.exprs[index as usize]) {
+            (Kind::Entry(_), Expr::Number(0.0)) => Kind::String,
+            (Kind::Entry(value), _) => (*value).clone(),
+            (kind, _) => kind.item().or_null(),
+        };
+        let is_entry = matches!(of.kind, Kind::Entry(_));
+        let index = self.closed(index);
+        let index = match index.kind {
+            Kind::Number => index.code.alone(),
+            _ => format!("+{}", index.code.within(Level::Unary)),
+        };
+        let item = of.then(&format!("[{index}]"), &format!("?.[{index}]"), kind);
+        Written { open: !is_entry || item.open, ..item }
+    }
+
+    /// Whether something is found by a key, and not by a position.
+    pub(crate) fn is_key(&mut self, of: &Kind, index: ExprId) -> bool {
+        matches!(of.there(), Kind::Dictionary(_)) || self.kind(index).there() == Kind::String
+    }
+
+    /// What finds an entry of a dictionary.
+    pub(crate) fn key(&mut self, key: ExprId) -> String {
+        let written = self.closed(key).code;
+        match &self.plan.exprs[key as usize] {
+            Expr::String(text) => code::string(&text.to_utf8().as_ref().into()).alone(),
+            Expr::Call(Member::ToText, ..) => written.alone(),
+            _ => format!("{}.toWellFormed()", written.receiver()),
+        }
+    }
+
+    /// A dictionary; `owned` has copies of what stands elsewhere.
+    pub(crate) fn dictionary(&mut self, entries: &[Entry], owned: bool) -> Written {
+        let (mut texts, mut kind) = (vec!["__proto__: null".to_owned()], None::<Kind>);
+        let mut join = |found: Kind| {
+            kind = Some(match kind.take() {
+                Some(known) => known.joined(found),
+                None => found,
+            });
+        };
+        for entry in entries {
+            match entry {
+                Entry::One(key, value) => {
+                    let key = self.key(*key);
+                    let value = self.item(*value, owned);
+                    texts.push(format!("[{key}]: {}", value.code.alone()));
+                    join(value.kind);
+                }
+                Entry::Spread(id) => {
+                    let spread = self.written(*id);
+                    let spread = if owned { self.copied(spread) } else { spread };
+                    texts.push(format!("...{}", spread.code.alone()));
+                    join(spread.kind.item());
+                }
+            }
+        }
+        let kind = Kind::Dictionary(std::rc::Rc::new(kind.unwrap_or(Kind::Any)));
+        Written::tight(format!("{{ {} }}", texts.join(", ")), kind)
     }
 
     fn unary(&mut self, op: Unary, of: ExprId) -> Written {

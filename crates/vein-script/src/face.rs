@@ -3,15 +3,24 @@
 use crate::code;
 use crate::component::{Compiled, class_name, table};
 use crate::own::{method_in, name_in};
-use crate::types::type_of;
+use crate::types::{holds_dictionaries, type_of};
 use vein_plan::{CellKind, Plan, Program};
 
 impl Compiled {
     /// What there is to know of a component that nobody drives, as an expression.
-    pub fn face_of_nobody(&self, plan: &Plan) -> String {
+    pub fn face_of_nobody(&self, program: &Program, plan: &Plan) -> String {
         let page = if self.lively { "clockedPage" } else { "() => ({})" };
+        let typed = typed_props(program, plan)
+            .map(|cell| format!("{}: {}", quoted(&cell.name), type_of(program, cell.ty)));
+        let typed: Vec<String> = typed.collect();
+        let data = match typed.as_slice() {
+            [] => String::new(),
+            typed => {
+                format!(" data: (given) => withTypes(given, {{ {} }}),", typed.join(", "))
+            }
+        };
         format!(
-            "{{ kind: {}, kinds: [{}], page: {page}, listens: (root, failed) => {{\n{}}} }}",
+            "{{ kind: {}, kinds: [{}], page: {page},{data} listens: (root, failed) => {{\n{}}} }}",
             class_name(&plan.name),
             self.kinds(),
             self.listens("root", "failed", "undefined")
@@ -67,6 +76,16 @@ impl Compiled {
             self.listens("root", "failed", "signal")
         )
     }
+}
+
+/// The props whose values JSON tells not enough of: those with dictionaries in them.
+pub(crate) fn typed_props<'p>(
+    program: &'p Program,
+    plan: &'p Plan,
+) -> impl Iterator<Item = &'p vein_plan::Cell> {
+    let props = own_cells(plan).map(|(_, cell)| cell);
+    let props = props.filter(|cell| matches!(cell.kind, CellKind::Prop(_) | CellKind::Shared(_)));
+    props.filter(|cell| holds_dictionaries(program, cell.ty))
 }
 
 /// The cells of a component itself.

@@ -21,6 +21,10 @@ pub enum Kind {
     Record(Rc<[(NameId, Kind)]>),
     /// A named record type.
     Shape(u32),
+    /// A dictionary of these.
+    Dictionary(Rc<Kind>),
+    /// The key of an entry of such a dictionary, and what it has there.
+    Entry(Rc<Kind>),
     /// One of these or `null`.
     Maybe(Rc<Kind>),
     /// Nothing is known.
@@ -41,6 +45,8 @@ impl Kind {
                 fields.iter().map(|(name, ty)| (*name, Kind::of(program, *ty))).collect(),
             ),
             Type::Shape(shape) => Kind::Shape(*shape),
+            Type::Dictionary(value) => Kind::Dictionary(Rc::new(Kind::of(program, *value))),
+            Type::Entry(value) => Kind::Entry(Rc::new(Kind::of(program, *value))),
         }
     }
 
@@ -75,14 +81,17 @@ impl Kind {
                 self.there().joined(other.there()).or_null()
             }
             (Kind::List(a), Kind::List(b)) => Kind::list((**a).clone().joined((**b).clone())),
+            (Kind::Dictionary(a), Kind::Dictionary(b)) => {
+                Kind::Dictionary(Rc::new((**a).clone().joined((**b).clone())))
+            }
             _ => Kind::Any,
         }
     }
 
-    /// The kind of a list's items.
+    /// The kind of a list's items, or of what stands in a dictionary.
     pub fn item(&self) -> Kind {
         match self {
-            Kind::List(item) => (**item).clone(),
+            Kind::List(item) | Kind::Dictionary(item) => (**item).clone(),
             Kind::Maybe(known) => known.item(),
             _ => Kind::Any,
         }
@@ -122,7 +131,12 @@ impl Kind {
         match self {
             Kind::Null | Kind::Boolean | Kind::Number | Kind::String => true,
             Kind::Maybe(known) => known.is_simple(),
-            Kind::List(_) | Kind::Record(_) | Kind::Shape(_) | Kind::Any => false,
+            Kind::List(_)
+            | Kind::Record(_)
+            | Kind::Shape(_)
+            | Kind::Dictionary(_)
+            | Kind::Entry(_)
+            | Kind::Any => false,
         }
     }
 
@@ -141,7 +155,10 @@ impl Kind {
         while let Some(kind) = open.pop() {
             match &kind {
                 Kind::Any => return true,
-                Kind::List(inner) | Kind::Maybe(inner) => open.push((**inner).clone()),
+                Kind::List(inner)
+                | Kind::Maybe(inner)
+                | Kind::Dictionary(inner)
+                | Kind::Entry(inner) => open.push((**inner).clone()),
                 Kind::Record(fields) => open.extend(fields.iter().map(|(_, kind)| kind.clone())),
                 Kind::Shape(shape) if seen.contains(shape) => return true,
                 Kind::Shape(shape) => {

@@ -29,6 +29,8 @@ pub(crate) fn call(
         Returns::Flattened => receiver.kind.item(),
         Returns::Boolean => Kind::Boolean,
         Returns::MaybeItem => receiver.kind.item().or_null(),
+        Returns::Values => Kind::list(receiver.kind.item()),
+        Returns::Entries => Kind::list(Kind::Entry(std::rc::Rc::new(receiver.kind.item()))),
         _ => receiver.kind.there(),
     };
     let own = |receiver: &Written, kind: Kind| match info.property {
@@ -40,6 +42,10 @@ pub(crate) fn call(
     };
     // Functions of the engine, which give `null` for the member of nothing.
     let helper = match member {
+        Member::Keys => "keysOf",
+        Member::Values => "valuesOf",
+        Member::Entries => "entriesOf",
+        Member::HasKey => "hasKey",
         Member::Repeat => "repeated",
         Member::PadStart => "paddedBefore",
         Member::PadEnd => "paddedBehind",
@@ -220,6 +226,14 @@ pub(crate) fn walk(
             let kind = if null { list.kind.clone().or_null() } else { list.kind.clone() };
             let list = list.close().code.alone();
             return Written::tight(format!("{}({list}, {text})", writer.uses("sorted")), kind);
+        }
+        Member::GroupBy => {
+            let (text, _) = writer.function(function, &[item, Kind::Number], false);
+            let null = matches!(list.kind, Kind::Maybe(_) | Kind::Any) || list.open;
+            let kind = Kind::Dictionary(std::rc::Rc::new(list.kind.there()));
+            let kind = if null { kind.or_null() } else { kind };
+            let list = list.close().code.alone();
+            return Written::tight(format!("{}({list}, {text})", writer.uses("groupsOf")), kind);
         }
         Member::Map | Member::FlatMap => {
             let (text, kind) = writer.function(function, &[item, Kind::Number], false);

@@ -239,15 +239,26 @@ impl Readers {
             if read.cell != cell {
                 return false;
             }
-            match read.path.strip_prefix(way) {
+            if !read.path.iter().zip(way).all(meet) {
+                return false;
+            }
+            match read.path.len().checked_sub(way.len()) {
                 // What is read is what is written, or is inside it.
-                Some(rest) if !edits || !rest.is_empty() => true,
+                Some(inside) if !edits || inside > 0 => true,
                 Some(_) => matches!(read.extent, Extent::Whole | Extent::Length),
-                // What is written is inside what is read.
-                None => way.starts_with(&read.path) && read.extent == Extent::Whole,
+                // What is written is inside what is read. A key of a dictionary may be new.
+                None => {
+                    let keys = read.extent == Extent::Keys && way.len() == read.path.len() + 1;
+                    read.extent == Extent::Whole || keys
+                }
             }
         })
     }
+}
+
+/// Whether two steps may lead to one place: where one says which key of a dictionary, the other may mean any.
+fn meet((a, b): (&ReadStep, &ReadStep)) -> bool {
+    a == b || *a == ReadStep::AnyItem || *b == ReadStep::AnyItem
 }
 
 /// The state that a place stands in, and the way there, through rows and lists that are made of others.

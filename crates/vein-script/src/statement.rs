@@ -5,7 +5,7 @@ use crate::code::{Code, Level};
 use crate::expression::{Writer, Written};
 use crate::kind::Kind;
 use crate::short::mark;
-use vein_plan::code::{Body, Expr, ExprId, Field, Item, Place, PlaceStep, Stmt};
+use vein_plan::code::{Entry, Body, Expr, ExprId, Field, Item, Place, PlaceStep, Stmt};
 use vein_plan::members::Member;
 use vein_plan::{Handler, Plan};
 
@@ -389,6 +389,11 @@ impl Writer<'_> {
                 self.set(&place, value, depth, out);
                 self.indexes.clear();
             }
+            Stmt::Delete(place) => {
+                self.hoist(&place, depth, out);
+                self.delete(&place, depth, out);
+                self.indexes.clear();
+            }
             Stmt::Edit(place, edit) => {
                 self.hoist(&place, depth, out);
                 self.edit(&place, &edit, depth, out);
@@ -488,7 +493,15 @@ impl Writer<'_> {
     pub(crate) fn index(&mut self, index: ExprId) -> String {
         match self.indexes.get(&index) {
             Some(known) => known.clone(),
-            None => self.closed(index).code.alone(),
+            None => self.position(index),
+        }
+    }
+
+    /// A position, or a key of a dictionary.
+    fn position(&mut self, index: ExprId) -> String {
+        match self.is_key(&Kind::Any, index) {
+            true => self.key(index),
+            false => self.closed(index).code.alone(),
         }
     }
 
@@ -497,9 +510,9 @@ impl Writer<'_> {
         for step in &place.steps {
             let PlaceStep::Index(index) = step else { continue };
             let fixed =
-                matches!(self.plan.exprs[*index as usize], Expr::Number(_) | Expr::Local(_));
+                matches!(self.plan.exprs[*index as usize], Expr::Number(_) | Expr::String(_) | Expr::Local(_));
             if !fixed && !self.indexes.contains_key(index) {
-                let value = self.closed(*index).code.alone();
+                let value = self.position(*index);
                 line(out, depth, &format!("const i{index} = {value};"));
                 self.indexes.insert(*index, format!("i{index}"));
             }
@@ -515,6 +528,7 @@ impl Writer<'_> {
         match &self.plan.exprs[id as usize] {
             Expr::List(items) => return self.list(items, true),
             Expr::Record(fields) => return self.record(fields, true),
+            Expr::Dictionary(entries) => return self.dictionary(entries, true),
             _ => {}
         }
         let fresh = self.moved.contains(&id) || self.is_fresh(id);
@@ -533,7 +547,7 @@ impl Writer<'_> {
     /// Whether what an expression gives is made by it, but for what stands in its literals.
     pub(crate) fn is_fresh(&mut self, id: ExprId) -> bool {
         match &self.plan.exprs[id as usize] {
-            Expr::List(_) | Expr::Record(_) => true,
+            Expr::List(_) | Expr::Record(_) | Expr::Dictionary(_) => true,
             // What the host answered to whoever shows it is kept, to be given again for the same arguments.
             Expr::Ask(..) => self.acts || self.kind(id).is_simple(),
             Expr::Walk(Member::Map, _, function, _) => {
@@ -561,7 +575,7 @@ impl Writer<'_> {
             return false;
         }
         match &self.plan.exprs[id as usize] {
-            Expr::List(_) | Expr::Record(_) => !self.made_of_simple(id),
+            Expr::List(_) | Expr::Record(_) | Expr::Dictionary(_) => !self.made_of_simple(id),
             _ => !self.is_fresh(id),
         }
     }
@@ -574,6 +588,9 @@ impl Writer<'_> {
             }
             Expr::Record(fields) => {
                 fields.iter().map(|(Field::One(_, id) | Field::Spread(id))| *id).collect()
+            }
+            Expr::Dictionary(entries) => {
+                entries.iter().map(|(Entry::One(_, id) | Entry::Spread(id))| *id).collect()
             }
             _ => return false,
         };

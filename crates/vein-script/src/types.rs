@@ -19,6 +19,8 @@ pub(crate) fn type_of(program: &Program, ty: TypeId) -> String {
         Type::Optional(inner) => format!("{{ maybe: {} }}", type_of(program, *inner)),
         Type::Record(fields) => format!("{{ fields: {} }}", fields_of(program, fields)),
         Type::Shape(shape) => format!("S{shape}"),
+        Type::Dictionary(value) => format!("{{ dictionary: {} }}", type_of(program, *value)),
+        Type::Entry(value) => format!("{{ entry: {} }}", type_of(program, *value)),
     }
 }
 
@@ -44,13 +46,34 @@ fn blank_of(program: &Program, fields: &[(u32, TypeId)]) -> String {
     format!("{{ {} }}", fields.collect::<Vec<_>>().join(", "))
 }
 
+/// Whether values of a type may have dictionaries in them.
+pub(crate) fn holds_dictionaries(program: &Program, ty: TypeId) -> bool {
+    let (mut open, mut seen) = (vec![ty], BTreeSet::new());
+    while let Some(ty) = open.pop() {
+        match &program.types[ty as usize] {
+            Type::Dictionary(_) => return true,
+            Type::List(inner) | Type::Optional(inner) | Type::Entry(inner) => open.push(*inner),
+            Type::Record(fields) => open.extend(fields.iter().map(|(_, ty)| *ty)),
+            Type::Shape(shape) if seen.insert(*shape) => {
+                let fields = &program.shapes[*shape as usize].fields;
+                open.extend(fields.iter().map(|(_, ty)| *ty));
+            }
+            _ => {}
+        }
+    }
+    false
+}
+
 /// The named record types that some types name, with those that these name, as constants.
 pub(crate) fn shapes(program: &Program, types: impl IntoIterator<Item = TypeId>) -> String {
     let (mut open, mut seen): (Vec<TypeId>, BTreeSet<u32>) =
         (types.into_iter().collect(), BTreeSet::new());
     while let Some(ty) = open.pop() {
         match &program.types[ty as usize] {
-            Type::List(inner) | Type::Optional(inner) => open.push(*inner),
+            Type::List(inner)
+            | Type::Optional(inner)
+            | Type::Dictionary(inner)
+            | Type::Entry(inner) => open.push(*inner),
             Type::Record(fields) => open.extend(fields.iter().map(|(_, ty)| *ty)),
             Type::Shape(shape) if seen.insert(*shape) => {
                 let fields = &program.shapes[*shape as usize].fields;

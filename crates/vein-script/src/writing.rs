@@ -163,6 +163,9 @@ impl Writer<'_> {
         let (container, key) = self.container(place);
         match (place.steps.last(), self.names.shared(place.cell, &format!("\"{name}\""))) {
             (None, Some(shared)) => format!("{}({shared}, {value})", self.uses("putIn")),
+            (Some(PlaceStep::Index(index)), _) if self.is_key(&Kind::Any, *index) => {
+                format!("{}({container}, {key}, {value})", self.uses("putEntry"))
+            }
             (Some(PlaceStep::Index(_)), _) => {
                 let way = self.way(place);
                 format!("{}({container}, {key}, {value}, () => `{way}`)", self.uses("putAt"))
@@ -437,6 +440,10 @@ impl Writer<'_> {
                 PlaceStep::Field(name) => {
                     way.push_str(&format!(".{}", self.program.names[*name as usize]));
                 }
+                PlaceStep::Index(index) if self.is_key(&Kind::Any, *index) => {
+                    let key = self.index(*index);
+                    way.push_str(&format!("[${{JSON.stringify({key})}}]"));
+                }
                 PlaceStep::Index(index) => {
                     let index = self.index(*index);
                     way.push_str(&format!("[${{{index}}}]"));
@@ -464,6 +471,12 @@ impl Writer<'_> {
             (Some(PlaceStep::Index(_)), _) => format!("({container})[{key}]"),
         };
         format!("{list} ?? {nowhere}(`{way}`)")
+    }
+
+    pub(crate) fn delete(&mut self, place: &Place, depth: usize, out: &mut String) {
+        let (container, key) = self.container(place);
+        let text = format!("{}({container}, {key})", self.uses("takeEntry"));
+        self.write(&text, place, false, depth, out);
     }
 
     pub(crate) fn edit(&mut self, place: &Place, edit: &ListEdit, depth: usize, out: &mut String) {

@@ -123,6 +123,8 @@ pub enum TypeKind {
     Optional(Box<TypeExpr>),
     /// `{ a: T }`
     Record(Vec<TypedName>),
+    /// `T{}`
+    Dictionary(Box<TypeExpr>),
     /// `A | B`
     Union(Vec<TypeExpr>),
     /// A mistake that was already reported.
@@ -199,6 +201,8 @@ pub enum ExprKind {
     Choose(Box<Expr>, Box<Expr>, Box<Expr>),
     /// `[a, ...b]`
     List(Vec<(Expr, bool)>),
+    /// `key in dictionary`
+    In(Box<Expr>, Box<Expr>),
     /// `{ a: 1, ...b }`
     Record(Vec<RecordItem>),
     /// `(a, b) => c`
@@ -247,6 +251,8 @@ pub enum TemplatePiece {
 pub enum RecordItem {
     /// `name: value` or `name`
     Field(Ident, Expr),
+    /// `[key]: value`
+    Key(Expr, Expr),
     /// `...record`
     Spread(Expr),
 }
@@ -278,6 +284,10 @@ pub enum StmtKind {
         /// The value, or what is added to it.
         value: Expr,
     },
+    /// `target ??= value`
+    Fill(Expr, Expr),
+    /// `delete target`
+    Delete(Expr),
     /// `if (test) … else …`
     If(Expr, Vec<Stmt>, Vec<Stmt>),
     /// `for (const name of list) …`

@@ -290,8 +290,7 @@ impl Parser<'_> {
         let mut fields = Vec::new();
         while !self.is("}") && !self.at_end() && !self.has_failed() {
             if self.is("[") {
-                let instead =
-                    "what is found by a key is a list here: `{ key: string, value: number }[]`";
+                let instead = "a dictionary is written by the type of what is in it: `number{}`";
                 let kind = SyntaxErrorKind::NotInLanguage { word: "[".into(), instead };
                 let span = self.span();
                 self.error(kind, span);
@@ -334,6 +333,10 @@ impl Parser<'_> {
                     self.advance();
                     self.advance();
                     TypeKind::List
+                } else if self.is("{") && *self.ahead(1) == Tok::Punct("}") {
+                    self.advance();
+                    self.advance();
+                    TypeKind::Dictionary
                 } else if self.eat("?") {
                     TypeKind::Optional
                 } else {
@@ -356,7 +359,7 @@ impl Parser<'_> {
                     let instead = match name.as_str() {
                         "Array" | "ReadonlyArray" => "a list is written `number[]`",
                         "Record" | "Map" => {
-                            "what is found by a key is a list here: `{ key: string, value: number }[]`"
+                            "a dictionary is written by the type of what is in it: `number{}`"
                         }
                         _ => {
                             "types take no others: a list is written `number[]`, what may be missing \

@@ -11,6 +11,7 @@ use vein_plan::ops::{Binary, Logical, Unary};
 enum Operator {
     Binary(Binary),
     Logical(Logical),
+    In,
 }
 
 /// Operators with two operands: how they are written, how strongly they bind, what they are.
@@ -26,6 +27,7 @@ const OPERATORS: &[(&str, u8, Operator)] = &[
     ("<=", 5, Operator::Binary(Binary::LessOrEqual)),
     (">", 5, Operator::Binary(Binary::Greater)),
     (">=", 5, Operator::Binary(Binary::GreaterOrEqual)),
+    ("in", 5, Operator::In),
     ("+", 6, Operator::Binary(Binary::Add)),
     ("-", 6, Operator::Binary(Binary::Subtract)),
     ("*", 7, Operator::Binary(Binary::Multiply)),
@@ -230,8 +232,12 @@ impl Parser<'_> {
     }
 
     fn operator(&self) -> Option<(&'static str, u8, Operator)> {
-        let Tok::Punct(punct) = self.tok() else { return None };
-        OPERATORS.iter().find(|(written, ..)| written == punct).copied()
+        let written = match self.tok() {
+            Tok::Punct(punct) => punct,
+            Tok::Name(word) if word == "in" => "in",
+            _ => return None,
+        };
+        OPERATORS.iter().find(|(operator, ..)| *operator == written).copied()
     }
 
     fn binary(&mut self, least: u8) -> Expr {
@@ -254,6 +260,7 @@ impl Parser<'_> {
                     expr(ExprKind::Binary { op, left: left_box, right, op_span }, span)
                 }
                 Operator::Logical(op) => expr(ExprKind::Logical(op, left_box, right), span),
+                Operator::In => expr(ExprKind::In(left_box, right), span),
             };
         }
         self.set_depth(depth);
@@ -467,6 +474,12 @@ impl Parser<'_> {
         while !self.is("}") && !self.at_end() && !self.has_failed() {
             if self.eat("...") {
                 items.push(RecordItem::Spread(self.expression()));
+            } else if self.is("[") {
+                let opened = self.advance().span;
+                let key = self.expression();
+                self.close("]", opened, "`]`");
+                self.expect(":", "`:` and a value");
+                items.push(RecordItem::Key(key, self.expression()));
             } else {
                 let name = self.field_name();
                 let value = if self.eat(":") {
@@ -485,11 +498,13 @@ impl Parser<'_> {
     }
 
     fn field_name(&mut self) -> Ident {
-        if let Tok::String(s) = self.tok() {
-            let span = self.advance().span;
-            return Ident { name: s.to_string(), span };
-        }
-        self.ident("a field's name")
+        let name = match self.tok() {
+            Tok::String(s) => s.to_string(),
+            Tok::Number(n) => vein_plan::Value::Number(*n).to_text().to_string(),
+            _ => return self.ident("a field's name"),
+        };
+        let span = self.advance().span;
+        Ident { name, span }
     }
 
     fn template(&mut self) -> Expr {
@@ -532,9 +547,9 @@ fn refused_word(word: &str) -> Option<&'static str> {
         "new" | "class" | "this" | "super" => {
             "there are no classes: use records, and the names that are declared; in handlers `Date.now()` is the time"
         }
-        "typeof" | "instanceof" | "void" | "delete" | "in" => {
-            "types are known before anything runs"
-        }
+        "delete" => "it is a statement of its own: `delete litres[key]`",
+        "in" => "it stands between a key and a dictionary: `key in litres`",
+        "typeof" | "instanceof" | "void" => "types are known before anything runs",
         _ => return None,
     })
 }

@@ -162,6 +162,10 @@ impl Parser<'_> {
                 let args = if self.is("(") { self.arguments() } else { Vec::new() };
                 StmtKind::Give(name, args)
             }
+            "delete" if matches!(self.ahead(1), Tok::Name(_)) => {
+                self.advance();
+                StmtKind::Delete(self.expression())
+            }
             "reload" if matches!(self.ahead(1), Tok::Name(_)) => {
                 self.advance();
                 StmtKind::Reload(self.ident("the name of what is loaded"))
@@ -212,7 +216,11 @@ impl Parser<'_> {
             Some((span, _)) => self.unwritten(*span),
             None => self.ident("a name for the item"),
         };
-        if !self.eat_word("of") {
+        if self.is_word("in") {
+            let instead = "go over the keys of a dictionary by `of Object.keys(…)`, and over a list by `of`";
+            let span = self.span();
+            self.error(SyntaxErrorKind::NotInLanguage { word: "in".into(), instead }, span);
+        } else if !self.eat_word("of") {
             self.unexpected("`of` and a list");
         }
         let list = self.expression();
@@ -271,6 +279,9 @@ impl Parser<'_> {
             && let Some(op) = self.step()
         {
             return StmtKind::Assign { target, op: Some(op), value: one(span) };
+        }
+        if self.eat("??=") {
+            return StmtKind::Fill(target, self.expression());
         }
         let assignment = match self.tok() {
             Tok::Punct(p) => ASSIGNMENTS.iter().find(|(written, _)| written == p),

@@ -31,6 +31,7 @@ fn path(program: &Program, plan: &Plan, read: &vein_plan::PlanRead) -> String {
         })
         .collect();
     let extent = match read.extent {
+        Extent::Keys => " keys",
         Extent::Whole => "",
         Extent::Length => "#",
         Extent::Presence => "?",

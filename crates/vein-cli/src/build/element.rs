@@ -170,6 +170,7 @@ fn anything(program: &Program, ty: TypeId, deep: usize) -> Value {
         Type::Boolean => Value::from(false),
         Type::Literals(words) => Value::from(words.first().map_or("", |word| &**word)),
         Type::List(_) => Value::list(Vec::new()),
+        Type::Dictionary(_) => Value::dictionary([]),
         Type::Record(fields) if deep < 20 => record(fields),
         Type::Shape(shape) if deep < 20 => record(&program.shapes[*shape as usize].fields),
         _ => Value::Null,

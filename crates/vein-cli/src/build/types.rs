@@ -189,5 +189,7 @@ fn typed(program: &Program, ty: TypeId) -> String {
             format!("{{ {} }}", fields.collect::<Vec<_>>().join("; "))
         }
         Type::Shape(shape) => program.shapes[*shape as usize].name.to_string(),
+        Type::Dictionary(value) => format!("{{ [key: string]: {} }}", typed(program, *value)),
+        Type::Entry(value) => format!("[string, {}]", typed(program, *value)),
     }
 }

@@ -51,8 +51,11 @@ fn literal(value: &Value) -> String {
         Value::String(text) => code::string(text).text,
         Value::List(items) => format!("[{}]", all(items.iter().map(literal).collect())),
         Value::Record(record) => {
-            let fields = record.iter().map(|(name, value)| format!("{name}: {}", literal(value)));
-            format!("{{ {} }}", all(fields.collect()))
+            let fields = record.iter().map(|(name, value)| {
+                format!("[{}]: {}", code::string(&(&**name).into()).text, literal(value))
+            });
+            let kind = if record.is_dictionary() { "__proto__: null, " } else { "" };
+            format!("{{ {kind}{} }}", all(fields.collect()))
         }
     }
 }

@@ -450,6 +450,12 @@ pub async fn random_projects_live_the_same(browser: &Browser) {
         let wear = match seed {
             seed if ONCE_FAILED.contains(&seed) => Wear::Parted(seed),
             seed if LATER_FAILED.contains(&seed) => Wear::Sure(seed),
+            seed if [&ASKED_EARLY[..], &IN_ANOTHER_ORDER, &READ_WHAT_WENT]
+                .iter()
+                .any(|kept| kept.contains(&seed)) =>
+            {
+                Wear::Keyless(seed)
+            }
             seed => Wear::Seed(seed),
         };
         let files = lively_project(&mut random, wear);

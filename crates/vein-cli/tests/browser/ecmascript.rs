@@ -23,12 +23,17 @@ fn untyped(code: &str) -> String {
         rest = value;
     }
     out.push_str(rest);
+    copying(" counts = ", &copying(" numbers = ", &out))
+}
+
+/// The same with what is assigned in some way as a copy.
+fn copying(assigned: &str, code: &str) -> String {
     let mut copying = String::new();
-    let mut rest = out.as_str();
-    while let Some((before, after)) = rest.split_once(" numbers = ") {
+    let mut rest = code;
+    while let Some((before, after)) = rest.split_once(assigned) {
         // A declaration has no end.
         let Some((value, more)) = after.split_once(';') else { break };
-        copying.push_str(&format!("{before} numbers = copied({value});"));
+        copying.push_str(&format!("{before}{assigned}copied({value});"));
         rest = more;
     }
     copying + rest
@@ -161,7 +166,7 @@ pub async fn random_components_are_what_ecmascript_makes_of_them(browser: &Brows
         let names: Vec<String> = STATE
             .iter()
             .map(|(name, ..)| *name)
-            .chain(["own", "bed"])
+            .chain(["own", "bed", "kept"])
             .chain(derived)
             .map(str::to_owned)
             .collect();

@@ -48,6 +48,8 @@ mod spaces;
 mod styles;
 mod views;
 mod workbench;
+#[path = "../../../vein-proof/tests/proof/keyed.rs"]
+mod keyed;
 #[path = "../../../vein-proof/tests/proof/worked.rs"]
 mod worked;
 

@@ -1,7 +1,7 @@
 //! The evaluator: the one meaning of expressions, used by the engine and by the proof.
 
 use crate::calls::DEEPEST_CALLS;
-use crate::code::{CellId, Expr, ExprId, Field, Item, LocalId, NameId, Piece};
+use crate::code::{CellId, Entry, Expr, ExprId, Field, Item, LocalId, NameId, Piece};
 use crate::members::Member;
 use crate::ops::{Binary, Logical};
 use crate::program::{OwnFunction, Plan};
@@ -226,6 +226,7 @@ impl<'a, C: Cells, O: Origin> Evaluation<'a, C, O> {
             Expr::Concat(pieces) => made(self.concat(pieces)),
             Expr::List(items) => self.list(items),
             Expr::Record(fields) => made(self.record(fields)),
+            Expr::Dictionary(entries) => made(self.dictionary(entries)),
             Expr::Call(member, receiver, args) => self.call(*member, *receiver, args),
             Expr::Walk(member, list, function, extra) => {
                 self.walk(*member, *list, function, *extra)
@@ -292,7 +293,7 @@ impl<'a, C: Cells, O: Origin> Evaluation<'a, C, O> {
                 Expr::Field(of, _) => *of,
                 // Whoever follows reads has to know which positions were looked at.
                 Expr::Index(list, index) if !O::FOLLOWS => match &self.exprs[*index as usize] {
-                    Expr::Local(_) | Expr::Number(_) => *list,
+                    Expr::Local(_) | Expr::Number(_) | Expr::String(_) => *list,
                     _ => return None,
                 },
                 _ => return None,
@@ -349,14 +350,18 @@ impl<'a, C: Cells, O: Origin> Evaluation<'a, C, O> {
         }
     }
 
-    fn index(&mut self, list: ExprId, index: ExprId) -> Followed<O> {
-        let (value, origin) = self.follow(list);
-        let at = position(self.value(index).to_number());
-        match (&value, at) {
-            (Value::List(items), Some(at)) => {
-                (items.get(at).cloned().unwrap_or_default(), origin.item(at))
+    fn index(&mut self, of: ExprId, index: ExprId) -> Followed<O> {
+        let (value, origin) = self.follow(of);
+        let index = self.value(index);
+        match (&value, &index) {
+            (Value::Record(record), Value::String(_)) => {
+                let key = index.to_key();
+                (record.get(&key).cloned().unwrap_or_default(), origin.entry(&key))
             }
-            (Value::List(_), None) => (Value::Null, O::made()),
+            (Value::List(items), _) => match position(index.to_number()) {
+                Some(at) => (items.get(at).cloned().unwrap_or_default(), origin.item(at)),
+                None => (Value::Null, O::made()),
+            },
             _ => {
                 origin.look(&value, Extent::Presence, &mut self.log);
                 (Value::Null, O::made())
@@ -481,6 +486,27 @@ impl<'a, C: Cells, O: Origin> Evaluation<'a, C, O> {
         }
     }
 
+    fn dictionary(&mut self, entries: &[Entry]) -> Value {
+        let mut pairs: Vec<(Name, Value)> = Vec::new();
+        for entry in entries {
+            match entry {
+                Entry::One(key, e) => {
+                    let key = self.value(*key).to_key();
+                    pairs.push((key, self.value(*e)));
+                }
+                Entry::Spread(e) => {
+                    if let Value::Record(record) = self.value(*e) {
+                        pairs.extend(record.iter().map(|(n, v)| (n.clone(), v.clone())));
+                    }
+                }
+            }
+        }
+        match self.makes_items(2 * pairs.len()) {
+            true => Value::dictionary(pairs),
+            false => Value::Null,
+        }
+    }
+
     fn call(&mut self, member: Member, receiver: Option<ExprId>, args: &[ExprId]) -> Followed<O> {
         if !O::FOLLOWS
             && !matches!(member, Member::ToSorted | Member::LocaleCompare)
@@ -520,6 +546,10 @@ impl<'a, C: Cells, O: Origin> Evaluation<'a, C, O> {
             };
             return (made, O::made());
         };
+        if let Value::Record(record) = &receiver.0 {
+            let origin = self.of_dictionary(member, record, &receiver, &args);
+            return (self.standard(member, &receiver.0, &args), origin);
+        }
         let Value::List(items) = &receiver.0 else {
             self.look(&receiver, Extent::Whole);
             return (self.standard(member, &receiver.0, &args), O::made());
@@ -561,6 +591,36 @@ impl<'a, C: Cells, O: Origin> Evaluation<'a, C, O> {
         };
         self.look(&receiver, Extent::Length);
         (self.standard(member, &receiver.0, &args), O::gathered(handed_on))
+    }
+
+    /// What a member looks at of a dictionary, and where what it gives came from.
+    fn of_dictionary(
+        &mut self,
+        member: Member,
+        record: &Record,
+        dictionary: &Followed<O>,
+        args: &[Value],
+    ) -> O {
+        let origin = &dictionary.1;
+        let entries = || record.iter().map(|(key, _)| origin.entry(key));
+        match member {
+            Member::Keys | Member::Values | Member::Entries => {
+                self.look(dictionary, Extent::Keys);
+            }
+            Member::HasKey => {
+                let key = args.first().map_or_else(|| "".into(), Value::to_key);
+                let found = record.get(&key).unwrap_or(&Value::Null);
+                origin.entry(&key).look(found, Extent::Position, &mut self.log);
+            }
+            _ => self.look(dictionary, Extent::Whole),
+        }
+        match member {
+            Member::Values => O::gathered(entries().collect()),
+            Member::Entries => O::gathered(
+                entries().map(|entry| O::gathered(vec![O::made(), entry])).collect(),
+            ),
+            _ => O::made(),
+        }
     }
 
     /// What a standard member gives, within what may be used up.
@@ -617,13 +677,22 @@ impl<O> Ways<'_, O> {
                 _ => None,
             },
             Expr::Index(list, index) => {
+                let number;
                 let at = match &self.exprs[*index as usize] {
-                    Expr::Number(at) => *at,
-                    Expr::Local(local) => self.locals.get(*local as usize)?.0.to_number(),
+                    Expr::Number(at) => {
+                        number = Value::Number(*at);
+                        &number
+                    }
+                    Expr::String(key) => {
+                        number = Value::String(key.clone());
+                        &number
+                    }
+                    Expr::Local(local) => &self.locals.get(*local as usize)?.0,
                     _ => return None,
                 };
-                match self.from(*list, root)? {
-                    Value::List(items) => items.get(position(at)?),
+                match (self.from(*list, root)?, at) {
+                    (Value::List(items), at) => items.get(position(at.to_number())?),
+                    (Value::Record(record), Value::String(_)) => record.get(&at.to_key()),
                     _ => None,
                 }
             }

@@ -5,7 +5,8 @@ use crate::code::{ExprId, Function};
 use crate::members::Member;
 use crate::text::Text;
 use crate::track::{Extent, Origin};
-use crate::value::{DEEPEST_VALUE, VALUE_BYTES, Value};
+use crate::value::{DEEPEST_VALUE, Name, VALUE_BYTES, Value};
+use indexmap::IndexMap;
 
 impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
     /// Calls an arrow function and gives what it gives, unlooked at.
@@ -83,6 +84,12 @@ impl<C: Cells, O: Origin> Evaluation<'_, C, O> {
                 return deep;
             }
             Member::Map => state.keep(given),
+            Member::GroupBy => {
+                self.look(&given, Extent::Whole);
+                let (item, origin) = item();
+                origin.look(&item, Extent::Whole, &mut self.log);
+                state.groups.entry(given.0.to_key()).or_default().push(item);
+            }
             Member::FlatMap => {
                 self.look(&given, Extent::Length);
                 if let Value::List(inner) = &given.0 {
@@ -193,12 +200,14 @@ struct Walked<O> {
     origins: Vec<O>,
     accumulated: Option<Followed<O>>,
     found: Option<Followed<O>>,
+    groups: IndexMap<Name, Vec<Value>>,
 }
 
 impl<O: Origin> Walked<O> {
     fn start(member: Member, extra: Option<Followed<O>>) -> Self {
         let accumulated = if member == Member::Reduce { extra } else { None };
-        Walked { values: Vec::new(), origins: Vec::new(), accumulated, found: None }
+        let (values, origins, groups) = (Vec::new(), Vec::new(), IndexMap::new());
+        Walked { values, origins, accumulated, found: None, groups }
     }
 
     fn keep(&mut self, (value, origin): Followed<O>) {
@@ -211,6 +220,10 @@ impl<O: Origin> Walked<O> {
         match member {
             Member::Filter | Member::Map | Member::FlatMap => {
                 (Value::list(self.values), O::gathered(self.origins))
+            }
+            Member::GroupBy => {
+                let groups = self.groups.into_iter();
+                made(Value::dictionary(groups.map(|(key, items)| (key, Value::list(items)))))
             }
             Member::Reduce => self.accumulated.unwrap_or_else(|| made(Value::Null)),
             _ => self.found.unwrap_or_else(|| {

@@ -171,6 +171,8 @@ impl Program {
                 format!("{{ {} }}", fields.join(", "))
             }
             Type::Shape(shape) => self.shapes[*shape as usize].name.to_string(),
+            Type::Dictionary(value) => format!("{}{{}}", self.type_name_in_suffix(*value)),
+            Type::Entry(value) => format!("[string, {}]", self.type_name(*value)),
         }
     }
 

@@ -53,6 +53,10 @@ pub enum Type {
     Record(Vec<(NameId, TypeId)>),
     /// A named record type.
     Shape(u32),
+    /// `T{}`: a dictionary.
+    Dictionary(TypeId),
+    /// `[string, T]`: the key of an entry of a dictionary, and what it has there.
+    Entry(TypeId),
 }
 
 /// A compiled component.
@@ -306,7 +310,7 @@ pub struct PlanRead {
 pub enum ReadStep {
     /// A field.
     Field(NameId),
-    /// Some item of a list.
+    /// Some item of a list, or some entry of a dictionary.
     AnyItem,
 }
 

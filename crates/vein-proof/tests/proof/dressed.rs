@@ -21,6 +21,8 @@ pub enum Wear {
     Parted(u64),
     /// What the seed gives, without what fails where nobody shows what it read, as it was before there was any.
     Sure(u64),
+    /// What the seed gives, without what is kept by keys, as it was before there was any.
+    Keyless(u64),
     /// What the seed gives.
     Seed(u64),
 }
@@ -34,7 +36,8 @@ impl Wear {
             Wear::Mute(seed) => (2, seed),
             Wear::Parted(seed) => (3, seed),
             Wear::Sure(seed) => (4, seed),
-            Wear::Seed(seed) => (7, seed),
+            Wear::Keyless(seed) => (7, seed),
+            Wear::Seed(seed) => (8, seed),
         };
         (step >= since).then(|| Random::new(seed ^ salt))
     }

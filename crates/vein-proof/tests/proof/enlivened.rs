@@ -11,6 +11,7 @@ uses meter
 holds litres = 5
 holds stock: Bed[] = []
 holds spent = 0
+holds marks: number{} = {}
 derives low = litres < 3
 derives total = litres + meter.count
 derives filled(n: number) = n > litres ? meter.least(n) : litres
@@ -21,6 +22,8 @@ does keep(n: number) {
   if (stock.length < 4) stock.push({ id: n, crop: 'rye', wet: true, levels: [], inner: [] }); else stock.shift();
 }
 does turn() { stock.reverse(); for (const b of stock) b.wet = !b.wet }
+does mark(n: number) { marks[n % 4] = (marks[n % 4] ?? 0) + 1 }
+does unmark() { for (const k of Object.keys(marks).slice(0, 1)) delete marks[k] }
 does spend() { spent++ }
 does again() { reload weight }
 upon change (low) { if (spent < 30) spent++ }

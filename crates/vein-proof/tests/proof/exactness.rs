@@ -245,11 +245,16 @@ fn a_failed_pulse_leaves_no_trace() {
     let text = "
 holds n = 1
 holds numbers = [1, 2]
+holds litres: number{} = { tea: 1, '7': 2, mint: 3 }
 derives doubled = n * 2
 derives deep = numbers[n] ?? 0
-does fail() { n = 5; numbers.push(doubled); numbers[99] = 1 }
-does go() { n += 1; numbers.push(n) }
-<p>{doubled} {deep} {numbers.join()}</p>
+derives kept = Object.keys(litres)
+does fail() {
+  n = 5; numbers.push(doubled); delete litres['tea']; litres['tea'] = 4; litres[doubled] = 5; delete litres[7]
+  numbers[99] = 1
+}
+does go() { n += 1; numbers.push(n); litres[n] = n; delete litres['mint'] }
+<p>{doubled} {deep} {numbers.join()}</p><p each='key of kept by key'>{key} {litres[key]}</p>
 <button id='fail' click='-> fail()'>a</button>
 <button id='go' click='-> go()'>b</button>
 ";
@@ -273,7 +278,7 @@ does go() { n += 1; numbers.push(n) }
         assert_eq!(a.pulse.evaluated, b.pulse.evaluated);
         assert_eq!(failing.runtime().followed_reads(), plain.runtime().followed_reads());
     }
-    assert_eq!(STATE.len(), 7, "the generated components hold this much");
+    assert_eq!(STATE.len(), 8, "the generated components hold this much");
 }
 
 /// Changes that cancel out within a pulse touch nothing.
@@ -294,6 +299,41 @@ does there_and_back() { n = 7; n = 1; list.push(4); list.pop(); list.reverse(); 
     assert!(entry.verdict.as_ref().expect("proof is on").is_exact());
     assert_eq!(evaluated(&entry), Vec::<u32>::new());
     assert!(entry.pulse.patches.is_empty());
+}
+
+/// What a write at a key wakes are the readers of that key, and, where the key is new, of which keys there are.
+#[test]
+fn one_key_of_a_dictionary_wakes_only_its_readers() {
+    let text = "
+holds litres: number{} = { tea: 1, mint: 2 }
+holds names = ['tea', 'mint', 'rye']
+<p each='name of names by name'>{litres[name] ?? '-'}</p>
+<b>{litres['tea'] ?? '-'}</b><b>{'rye' in litres}</b><b>{Object.keys(litres).length}</b><b>{JSON.stringify(litres)}</b>
+<button click='-> litres[\"tea\"] = 5'>b</button><button click='-> litres[\"rye\"] = 5'>b</button>
+<button click='-> delete litres[\"tea\"]'>b</button><button click='-> delete litres[\"none\"]'>b</button>
+";
+    let (mut session, _) =
+        Session::open(compiled(text), "test-bed", &Json::Null, None).expect("no props");
+    session.prove(true);
+    for (at, wakes) in [
+        (0, vec!["b text", "b(4) text", "p text"]),
+        (1, vec!["b(2) text", "b(3) text", "b(4) text", "p text"]),
+        (2, vec!["b text", "b(3) text", "b(4) text", "p text"]),
+        (3, vec![]),
+    ] {
+        let button = session.tree().select("button").expect("a selector")[at];
+        let entry = session.dispatch(button, &Event::new("click")).expect("a button");
+        assert!(entry.verdict.as_ref().expect("proof is on").is_exact(), "{entry}");
+        let name = |part: &vein_runtime::PartChange| {
+            let address = part.address.rsplit(" › ").next().unwrap_or_default();
+            address.split_once('[').map_or(address.to_owned(), |(element, _)| format!("{element} text"))
+        };
+        let mut told: Vec<String> = entry.pulse.parts.iter().map(name).collect();
+        told.sort();
+        assert_eq!(told, wakes, "{entry}");
+        // Nobody else was asked.
+        assert_eq!(entry.pulse.evaluated.len(), wakes.len(), "{entry}");
+    }
 }
 
 /// What a write wakes does not depend on what else is read.

@@ -48,6 +48,7 @@ pub enum Kind {
     Numbers,
     Beds,
     MaybeNumber,
+    Counts,
 }
 
 /// What every generated component holds.
@@ -59,6 +60,7 @@ pub const STATE: &[(&str, Kind, &str)] = &[
     ("flag", Kind::Flag, "false"),
     ("maybe", Kind::MaybeNumber, "null"),
     ("numbers", Kind::Numbers, "[3, 1, 2]"),
+    ("counts", Kind::Counts, "{ tea: 2, '10': 1, b: 0, '2': 7 }"),
 ];
 
 const HEADER: &str = "\
@@ -69,6 +71,7 @@ holds own: Bed[] = [{ id: 1, crop: 'leek', wet: false, levels: [1, 2] }, \
 { id: 2, crop: 'kale', wet: true, levels: [] }]
 holds bed: Bed = { id: 9, crop: 'pea', wet: false, levels: [5] }
 holds maybe: number? = null
+holds kept: Bed{} = { a: { id: 5, crop: 'beet', wet: true, levels: [3] } }
 ";
 
 /// What a function takes.
@@ -88,6 +91,7 @@ impl Kind {
             Kind::Numbers => "number[]",
             Kind::Beds => "Bed[]",
             Kind::MaybeNumber => "number?",
+            Kind::Counts => "number{}",
         }
     }
 }
@@ -123,11 +127,14 @@ impl Generator {
     pub fn component(&mut self) -> (String, usize) {
         let mut text = HEADER.to_owned();
         for (name, kind, first) in STATE {
-            if *kind != Kind::MaybeNumber {
-                text.push_str(&format!("holds {name} = {first}\n"));
+            match kind {
+                Kind::MaybeNumber => {}
+                Kind::Counts => text.push_str(&format!("holds {name}: number{{}} = {first}\n")),
+                _ => text.push_str(&format!("holds {name} = {first}\n")),
             }
         }
-        let kinds = [Kind::Number, Kind::Text, Kind::Flag, Kind::Numbers, Kind::Beds];
+        let kinds =
+            [Kind::Number, Kind::Text, Kind::Flag, Kind::Numbers, Kind::Beds, Kind::Counts];
         for i in 0..2 + self.random.below(6) {
             if self.random.one_in(2) {
                 text.push_str(&self.function());
@@ -165,8 +172,15 @@ impl Generator {
 
     /// A function of what stands before it: an expression, statements, or one that calls itself.
     fn function(&mut self) -> String {
-        let kinds =
-            [Kind::Number, Kind::Text, Kind::Flag, Kind::Numbers, Kind::Beds, Kind::MaybeNumber];
+        let kinds = [
+            Kind::Number,
+            Kind::Text,
+            Kind::Flag,
+            Kind::Numbers,
+            Kind::Beds,
+            Kind::MaybeNumber,
+            Kind::Counts,
+        ];
         let (name, gives) = (format!("f{}", self.functions.len()), *self.random.pick(&kinds));
         let (count, given) = (self.fresh(), self.fresh());
         let takes = match self.random.one_in(3) {
@@ -266,6 +280,7 @@ impl Generator {
             (Kind::Flag, "flag"),
             (Kind::Numbers, "numbers"),
             (Kind::MaybeNumber, "maybe"),
+            (Kind::Counts, "counts"),
         ];
         if self.random.one_in(4) {
             let (one, other) = (self.fresh(), self.fresh());
@@ -366,6 +381,14 @@ impl Generator {
             Kind::Flag => self.flag(depth),
             Kind::Numbers => self.list_of_numbers(depth),
             Kind::Beds => self.list_of_beds(depth),
+            Kind::Counts => self.dictionary(depth),
+            Kind::MaybeNumber if self.random.one_in(3) => {
+                let (counts, key) = (self.expression(Kind::Counts, depth - 1), self.key(depth));
+                match self.random.below(3) {
+                    0 => format!("kept[{key}]?.id"),
+                    _ => format!("{counts}[{key}]"),
+                }
+            }
             Kind::MaybeNumber => {
                 let (list, index) = (
                     self.expression(Kind::Numbers, depth - 1),
@@ -402,12 +425,44 @@ impl Generator {
             Kind::Numbers => "[1, n]".into(),
             Kind::Beds => "own".into(),
             Kind::MaybeNumber => "maybe".into(),
+            Kind::Counts => "counts".into(),
+        }
+    }
+
+    /// What finds an entry of a dictionary.
+    fn key(&mut self, depth: usize) -> String {
+        match self.random.below(5) {
+            0 => self.expression(Kind::Number, depth.saturating_sub(1)),
+            1 => self.expression(Kind::Text, depth.saturating_sub(1)),
+            _ => format!("'{}'", self.random.pick(&["tea", "b", "10", "2", "a", "mint"])),
+        }
+    }
+
+    fn dictionary(&mut self, depth: usize) -> String {
+        let d = depth - 1;
+        let (number, key) = (self.expression(Kind::Number, d), self.key(d));
+        match self.random.below(3) {
+            0 => format!("{{ ...{}, [{key}]: {number} }}", self.expression(Kind::Counts, d)),
+            1 => format!("{{ [{key}]: {number}, ...{} }}", self.expression(Kind::Counts, d)),
+            _ => format!("{{ 'x y': {number}, [{key}]: 1, b: {} }}", self.random.below(3)),
         }
     }
 
     fn number(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(16) {
+        match self.random.below(18) {
+            16 => {
+                let (counts, key) = (self.expression(Kind::Counts, d), self.key(d));
+                format!("({counts}[{key}] ?? {})", self.expression(Kind::Number, d))
+            }
+            17 => {
+                let counts = self.expression(Kind::Counts, d);
+                let member = *self.random.pick(&["keys", "values", "entries"]);
+                match self.random.below(2) {
+                    0 => format!("Object.{member}({counts}).length"),
+                    _ => "Object.keys(kept).length".into(),
+                }
+            }
             13 => {
                 let (text, part) = (self.expression(Kind::Text, d), self.leaf(Kind::Text));
                 format!("{text}.lastIndexOf({part})")
@@ -483,7 +538,28 @@ impl Generator {
 
     fn text(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(12) {
+        match self.random.below(15) {
+            12 => {
+                let counts = self.expression(Kind::Counts, d);
+                match self.random.below(2) {
+                    0 => format!("Object.keys({counts}).join()"),
+                    _ => format!("JSON.stringify({counts})"),
+                }
+            }
+            13 => {
+                let (key, value) = (self.fresh(), self.fresh());
+                let known = self.names.len();
+                let counts = self.expression(Kind::Counts, d);
+                self.names.push((key.clone(), Kind::Text));
+                self.names.push((value.clone(), Kind::Number));
+                let body = self.expression(Kind::Text, d);
+                self.names.truncate(known);
+                format!("Object.entries({counts}).map(([{key}, {value}]) => {body}).join('/')")
+            }
+            14 => {
+                let (groups, at) = (self.groups(depth), self.fresh());
+                format!("Object.entries({groups}).map({at} => {at}[0] + {at}[1].length).join()")
+            }
             11 => {
                 let (text, at) = (self.expression(Kind::Text, d), self.expression(Kind::Number, d));
                 format!("({text}[{at}] ?? 'none')")
@@ -548,7 +624,9 @@ impl Generator {
 
     fn flag(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(11) {
+        match self.random.below(13) {
+            11 => format!("({} in {})", self.key(d), self.expression(Kind::Counts, d)),
+            12 => format!("({} in kept)", self.key(d)),
             10 => format!("Number.isInteger({})", self.expression(Kind::Number, d)),
             8 => {
                 let (a, b) = (self.expression(Kind::Text, d), self.expression(Kind::Text, d));
@@ -593,7 +671,8 @@ impl Generator {
 
     fn list_of_numbers(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(10) {
+        match self.random.below(11) {
+            10 => format!("Object.values({})", self.expression(Kind::Counts, d)),
             9 => {
                 let (length, at) = (self.expression(Kind::Number, d), self.fresh());
                 self.numbers.push(at.clone());
@@ -635,8 +714,20 @@ impl Generator {
         }
     }
 
+    /// A dictionary of lists of beds.
+    fn groups(&mut self, depth: usize) -> String {
+        let kind = *self.random.pick(&[Kind::Text, Kind::Number]);
+        let (list, body) = self.over(Kind::Beds, kind, depth);
+        format!("Object.groupBy({list}, {body})")
+    }
+
     fn list_of_beds(&mut self, depth: usize) -> String {
-        match self.random.below(4) {
+        match self.random.below(6) {
+            4 => "Object.values(kept)".into(),
+            5 => {
+                let (groups, key) = (self.groups(depth), self.key(depth - 1));
+                format!("({groups}[{key}] ?? [])")
+            }
             0 => {
                 let (list, body) = self.over(Kind::Beds, Kind::Flag, depth);
                 format!("{list}.filter({body})")
@@ -650,9 +741,34 @@ impl Generator {
         }
     }
 
+    /// A statement about what is found by a key.
+    fn keyed(&mut self) -> String {
+        let (number, key) = (self.expression(Kind::Number, 2), self.key(2));
+        let (one, other) = (self.fresh(), self.fresh());
+        match self.random.below(11) {
+            0 | 1 => format!("counts[{key}] = {number}; "),
+            2 => format!("counts[{key}] = (counts[{key}] ?? 0) + 1; "),
+            3 | 4 => format!("delete counts[{key}]; "),
+            5 => format!("counts = {}; ", self.expression(Kind::Counts, 2)),
+            6 => format!(
+                "const {one} = String({key}); kept[{one}] ??= {{ ...bed, levels: [...bed.levels] }}; \
+                 kept[{one}].levels.push({number}); "
+            ),
+            7 => format!("delete kept[{key}]; "),
+            8 => format!("for (const {one} of Object.keys(counts)) counts[{one}] = {number}; "),
+            9 => format!(
+                "for (const [{one}, {other}] of Object.entries(counts)) {{ s = {one}; n = {other}; }} "
+            ),
+            _ => format!("kept[{key}].crop = 'gone'; "),
+        }
+    }
+
     fn statement(&mut self, depth: usize) -> String {
         if self.random.one_in(6) {
             return self.varied();
+        }
+        if self.random.one_in(5) {
+            return self.keyed();
         }
         let number = self.expression(Kind::Number, 2);
         let index = self.random.below(3);

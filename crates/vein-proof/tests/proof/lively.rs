@@ -210,6 +210,7 @@ fn random_lives_are_exact_and_failed_pulses_never_were() {
             seed if ONCE_FAILED_LATE.contains(&seed) => Wear::Mute(seed),
             seed if ONCE_FAILED_COMPILED.contains(&seed) => Wear::Parted(seed),
             seed if ONCE_FAILED_SURE.contains(&seed) => Wear::Sure(seed),
+            seed if ONCE_FAILED_CLOSED.contains(&seed) => Wear::Keyless(seed),
             seed => Wear::Seed(seed),
         };
         let files = lively_project(&mut random, wear);

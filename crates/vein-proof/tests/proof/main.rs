@@ -9,6 +9,7 @@ mod exactness;
 mod generate;
 mod hostile;
 mod kept;
+mod keyed;
 mod lively;
 mod merging;
 mod outside;

@@ -3,6 +3,7 @@
 use crate::dressed::{Wear, frames};
 use crate::enlivened::{STORES, enliven};
 use crate::generate::Random;
+use crate::keyed;
 
 /// The names that can be used at a place of the markup.
 #[derive(Clone, Default)]
@@ -23,6 +24,9 @@ pub struct Names {
     level_places: Vec<String>,
     events: Vec<(String, &'static str)>,
     in_slot: bool,
+    /// Whether something is kept by keys, and whether numbers are that somebody else keeps.
+    pub keeps: bool,
+    pub is_given: bool,
     /// Statements that call what is beside the view; `#` stands for a number.
     pub calls: Vec<String>,
 }
@@ -56,13 +60,15 @@ pub struct Writer<'r> {
     pub mixes: Option<Random>,
     /// Where calls of functions, and names that are assigned again, are drawn from.
     pub works: Option<Random>,
+    /// Where what is kept by keys is drawn from.
+    pub keys: Option<Random>,
     /// Whether there are stores.
     pub lively: bool,
     /// What groups of radio buttons are called, which each component has of its own.
     named: Vec<String>,
     pub next: usize,
     /// Components that may be used, leaves first.
-    components: &'static [&'static str],
+    pub components: &'static [&'static str],
     budget: usize,
 }
 
@@ -81,6 +87,7 @@ impl Writer<'_> {
 
     pub fn number(&mut self, names: &Names) -> String {
         let number = self.plain_number(names);
+        let number = self.by_key(names, number);
         let far = self.lively && self.works.as_mut().is_some_and(|works| works.below(4) == 0);
         self.worked(if far { "tank.filled(#)" } else { "up(#)" }, number)
     }
@@ -109,6 +116,7 @@ impl Writer<'_> {
 
     pub fn flag(&mut self, names: &Names) -> String {
         let flag = self.plain_flag(names);
+        let flag = self.has_key(names, flag);
         self.worked("turned(#)", flag)
     }
 
@@ -219,6 +227,7 @@ impl Writer<'_> {
             done.push_str("; ");
         }
         done.push_str(&self.varied(names));
+        done.push_str(&self.keep(names));
         done
     }
 
@@ -696,6 +705,7 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
     let mut fails = wear.drawn_from(5, 0x6661_696c_7321);
     let mut mixes = wear.drawn_from(6, 0x6d69_7865_7321);
     let mut works = wear.drawn_from(7, 0x776f_726b_7321);
+    let mut keys = wear.drawn_from(8, 0x6b65_7973_2121);
     for (name, declarations, components) in COMPONENTS {
         let mut writer = Writer {
             random,
@@ -706,6 +716,7 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
             fails: fails.take(),
             mixes: mixes.take(),
             works: works.take(),
+            keys: keys.take(),
             lively,
             next: 0,
             named: Vec::new(),
@@ -714,6 +725,11 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
         };
         let mut names = names(name);
         let mut declarations = (*declarations).to_owned();
+        names.keeps = writer.keys.is_some() && *name != "slot-box";
+        names.is_given = *name == "leaf-card";
+        if names.keeps {
+            declarations.push_str(keyed::declared(name));
+        }
         declarations.push_str(&writer.functions(&names));
         if lively {
             let plain = names.clone();
@@ -755,6 +771,13 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
                 ));
             }
         }
+        if names.keeps {
+            let kept = writer.kept(&names);
+            match (*name, markup.rfind("</")) {
+                ("leaf-card", Some(end)) => markup.insert_str(end, &kept),
+                _ => markup.push_str(&kept),
+            }
+        }
         if !writer.named.is_empty() {
             let named = std::mem::take(&mut writer.named).join(", ");
             declarations.push_str(&format!("names {named}\n"));
@@ -784,7 +807,7 @@ fn written(random: &mut Random, lively: bool, wear: Wear) -> Vec<(String, String
         files.push((format!("{name}.vein"), format!("{shape}{declarations}<!-- m -->{markup}\n")));
         (beside, forms, answers) = (writer.beside, writer.forms, writer.answers);
         (wholes, fails, mixes) = (writer.wholes, writer.fails, writer.mixes);
-        works = writer.works;
+        (works, keys) = (writer.works, writer.keys);
     }
     files
 }

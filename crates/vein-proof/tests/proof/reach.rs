@@ -4,10 +4,8 @@ use vein_check::ReachMap;
 use vein_proof::Entry;
 use vein_runtime::{Cause, Layer};
 
-/// What an address may be in the text: without identities and positions, and without the elements
-/// of loops around a component. What stands in a slot was written there, or where the component
-/// is used.
-fn as_written(address: &str) -> Vec<String> {
+/// An address without identities, or a path without positions and keys.
+fn without_brackets(address: &str) -> String {
     let (mut plain, mut depth) = (String::new(), 0);
     for c in address.chars() {
         depth += i32::from(c == '[');
@@ -16,6 +14,14 @@ fn as_written(address: &str) -> Vec<String> {
         }
         depth -= i32::from(c == ']');
     }
+    plain
+}
+
+/// What an address may be in the text: without identities and positions, and without the elements
+/// of loops around a component. What stands in a slot was written there, or where the component
+/// is used.
+fn as_written(address: &str) -> Vec<String> {
+    let plain = without_brackets(address);
     let is_component = |step: &str| step.split(['.', '#']).next().is_some_and(|n| n.contains('-'));
     let (mut found, mut steps) = (vec![Vec::new()], plain.split(" › ").peekable());
     while let Some(step) = steps.next() {
@@ -56,7 +62,7 @@ pub fn stays_in_reach(map: &ReachMap, entry: &Entry, story: &str) -> usize {
     let written: Vec<String> =
         written.flat_map(|path| as_written(path)).map(|path| root_of(&path)).collect();
     let paths = map.paths.iter().filter(|path| {
-        let root = root_of(&path.path.replace("[*]", ""));
+        let root = root_of(&without_brackets(&path.path));
         written.contains(&root)
     });
     let reached: Vec<&str> = paths

@@ -30,8 +30,8 @@ use std::collections::BinaryHeap;
 use std::sync::Arc;
 use vein_plan::code::{CellId, ExprId};
 use vein_plan::track::{Noted, Origin, Tracked};
-use vein_plan::value::DEEPEST_VALUE;
-use vein_plan::{Budget, Read, SpotKind, Step, Value};
+use vein_plan::value::{DEEPEST_VALUE, Record};
+use vein_plan::{Budget, Name, Read, SpotKind, Step, Value};
 use vein_view::NodeNumber;
 
 /// A reader anywhere on the page.
@@ -83,6 +83,8 @@ struct At<'a> {
 #[derive(Clone, Copy)]
 enum What<'a> {
     Replaced(&'a Value, &'a Value),
+    /// A key of a dictionary has come, or gone.
+    Keyed(Option<&'a Value>, Option<&'a Value>),
     Listed(&'a ListSeen),
 }
 
@@ -670,20 +672,60 @@ impl Graph {
         let slot = &mut self.scopes[home as usize].cells[at as usize];
         let (Slot::Own(root) | Slot::Derived { value: root, .. }) = slot else { return false };
         match root.at(&path) {
-            None => return false,
             Some(old) if old.same(&value) => return true,
             Some(_) => {}
+            None => {
+                let Some(record) = dictionary_around(root, &path) else { return false };
+                record.add(key_of(&path), value.clone());
+                let what = What::Keyed(None, Some(&value));
+                self.logged(prepared, (home, cell), path, Undo::Add, because, what);
+                return true;
+            }
         }
         let Some(place) = root.at_mut(&path) else { return false };
         let old = std::mem::replace(place, value.clone());
-        let undo = Undo::Set(old.clone());
+        let what = What::Replaced(&old, &value);
+        self.logged(prepared, (home, cell), path, Undo::Set(old.clone()), because, what);
+        true
+    }
+
+    /// Notes a write that was done, and tells of it.
+    fn logged(
+        &mut self,
+        prepared: &Prepared,
+        (home, cell): (ScopeId, CellId),
+        path: Vec<Step>,
+        undo: Undo,
+        because: SmallVec<[u32; 2]>,
+        what: What<'_>,
+    ) {
         self.spend_write(&path);
         self.log.push(Change { scope: home, cell, path: path.clone(), undo, because });
-        let what = What::Replaced(&old, &value);
         self.telling += 1;
         self.notify(prepared, home, cell, At { path: &path, what, strip: Some(0) });
         self.match_rekeyed();
         self.telling -= 1;
+    }
+
+    /// Takes the entry at a path out of its dictionary, where there is one. `false` if there is no dictionary.
+    pub(crate) fn delete(&mut self, scope: ScopeId, cell: CellId, path: Vec<Step>) -> bool {
+        let prepared = self.prepared.clone();
+        let resolved = self.resolve(&prepared, scope, cell, path);
+        let Some((home, cell, path)) = resolved else { return false };
+        let (_, at) = self.home(home, cell);
+        let Slot::Own(root) = &mut self.scopes[home as usize].cells[at as usize] else {
+            return false;
+        };
+        if root.at(&path).is_none() {
+            return dictionary_around(root, &path).is_some();
+        }
+        let Some(record) = dictionary_around(root, &path) else { return false };
+        let Some((at, removed)) = record.take(&key_of(&path)) else { return true };
+        self.writes += 1;
+        let because = self.causes.clone();
+        let undo = Undo::Take { at, removed: removed.clone() };
+        let what = What::Keyed(Some(&removed), None);
+        self.logged(&prepared, (home, cell), path, undo, because, what);
         true
     }
 
@@ -758,13 +800,28 @@ impl Graph {
         };
         let because = self.causes.clone();
         self.writes += 1;
-        self.spend_write(&path);
-        self.log.push(Change { scope: home, cell, path: path.clone(), undo, because });
-        let what = What::Listed(&seen);
-        self.telling += 1;
-        self.notify(&prepared, home, cell, At { path: &path, what, strip: Some(0) });
-        self.match_rekeyed();
-        self.telling -= 1;
+        self.logged(&prepared, (home, cell), path, undo, because, What::Listed(&seen));
         true
+    }
+}
+
+/// The dictionary that a path leads into with its last step, to be changed in place.
+fn dictionary_around<'a>(root: &'a mut Value, path: &[Step]) -> Option<&'a mut Record> {
+    let [around @ .., Step::Field(_)] = path else { return None };
+    match root.at(around)? {
+        Value::Record(record) if record.is_dictionary() => {}
+        _ => return None,
+    }
+    match root.at_mut(around)? {
+        Value::Record(record) => Some(Arc::make_mut(record)),
+        _ => None,
+    }
+}
+
+/// The key that a path ends with.
+fn key_of(path: &[Step]) -> Name {
+    match path.last() {
+        Some(Step::Field(key)) => key.clone(),
+        _ => Name::from(""),
     }
 }

@@ -9,8 +9,8 @@
 
 use super::stages::{Edit, StageState, Upkeep};
 use super::tracing::{Items, Tracing};
-use super::{At, Graph, ListSeen, ReaderKey, Sight, What};
-use crate::change::{Change, Undo};
+use super::{Graph, ListSeen, ReaderKey, Sight, What};
+use crate::change::Undo;
 use crate::lineage::{Asked, Descent, ItemFunction, Lineage, Outcome, Stage};
 use crate::sabotage::Sabotage;
 use crate::scope::{Mark, Piece, ScopeId, Slot};
@@ -412,13 +412,8 @@ impl Graph {
         because: &SmallVec<[u32; 2]>,
     ) {
         let because = because.clone();
-        self.spend_write(&path);
-        self.log.push(Change { scope: home, cell, path: path.clone(), undo, because });
         let prepared = self.prepared.clone();
-        self.telling += 1;
-        self.notify(&prepared, home, cell, At { path: &path, what, strip: Some(0) });
-        self.match_rekeyed();
-        self.telling -= 1;
+        self.logged(&prepared, (home, cell), path, undo, because, what);
     }
 
     /// Where in the list that a derived value is kept up with something stands that stands in the value.

@@ -8,7 +8,17 @@ use smallvec::SmallVec;
 use std::cell::OnceCell;
 use std::cmp::Reverse;
 use vein_plan::code::CellId;
-use vein_plan::{Extent, ReadStep, SpotKind, Step, Value};
+use vein_plan::{Extent, Read, ReadStep, SpotKind, Step, Value};
+
+/// Whether what is read at one path can be touched by a write at another: not if they part at a name. What stands at a
+/// position may have stood at another.
+fn may_meet(read: &[Step], written: &[Step]) -> bool {
+    let parts = |(a, b): (&Step, &Step)| match (a, b) {
+        (Step::Field(a), Step::Field(b)) => a != b,
+        _ => false,
+    };
+    !read.iter().zip(written).any(parts)
+}
 
 impl Graph {
     /// Tells everything that depends on a cell, in the scope that it lives in and in those
@@ -88,25 +98,41 @@ impl Graph {
         wakes: &Wakes,
         at: At<'_>,
     ) {
+        self.descend_from(prepared, scope, cell, wakes, (wakes.root(), 0), at);
+    }
+
+    fn descend_from(
+        &mut self,
+        prepared: &Prepared,
+        scope: ScopeId,
+        cell: CellId,
+        wakes: &Wakes,
+        (mut node, from): (&Node, usize),
+        at: At<'_>,
+    ) {
         let names = &prepared.program.names;
-        let mut node = wakes.root();
-        for (taken, step) in at.path.iter().enumerate() {
+        for (taken, step) in at.path.iter().enumerate().skip(from) {
             let rest = &at.path[taken..];
             for entry in &node.entries {
                 self.entry_above(prepared, scope, cell, *entry, At { path: rest, ..at }, taken);
             }
-            match wakes.child(node, step, names) {
-                Some(child) => node = child,
-                None => return,
+            let mut further = wakes.child(node, step, names);
+            let Some(next) = further.next() else { return };
+            for other in further {
+                self.descend_from(prepared, scope, cell, wakes, (other, taken + 1), at);
             }
+            node = next;
         }
         let taken = at.path.len();
-        match at.what {
-            What::Replaced(old, new) => {
-                self.compare(prepared, scope, cell, wakes, node, (Some(old), Some(new)), at, taken);
+        let values = match at.what {
+            What::Replaced(old, new) => (Some(old), Some(new)),
+            What::Keyed(old, new) => (old, new),
+            What::Listed(seen) => {
+                self.listed(prepared, scope, cell, wakes, node, seen, at);
+                return;
             }
-            What::Listed(seen) => self.listed(prepared, scope, cell, wakes, node, seen, at),
-        }
+        };
+        self.compare(prepared, scope, cell, wakes, node, values, at, taken);
     }
 
     /// What depends on something around the place of a change.
@@ -120,8 +146,14 @@ impl Graph {
         taken: usize,
     ) {
         let inner = At { strip: at.strip.map(|strip| strip + taken as u32), ..at };
+        // Whoever reads which keys there are sees one that comes or goes.
+        let sees = |extent| match extent {
+            Extent::Whole => true,
+            Extent::Keys => matches!((at.what, at.path), (What::Keyed(..), [_])),
+            Extent::Length | Extent::Presence | Extent::Position => false,
+        };
         match entry {
-            Entry::Reader(reader, Extent::Whole) => {
+            Entry::Reader(reader, extent) if sees(extent) => {
                 self.wake(prepared, (scope, reader), cell, at.strip, at)
             }
             Entry::Reader(..) => {}
@@ -130,7 +162,7 @@ impl Graph {
                 if let Some((to, to_cell)) = self.receiver(scope, spot, which) {
                     match self.receives(to, to_cell) {
                         true => self.notify(prepared, to, to_cell, inner),
-                        false if extent == Extent::Whole => {
+                        false if sees(extent) => {
                             self.wake_cell(prepared, to, to_cell, cell, at.strip, at);
                         }
                         false => {}
@@ -262,7 +294,7 @@ impl Graph {
                     let sees = match extent {
                         Extent::Whole => true,
                         Extent::Length => other_length,
-                        Extent::Presence | Extent::Position => false,
+                        Extent::Presence | Extent::Position | Extent::Keys => false,
                     };
                     if sees {
                         self.wake(prepared, (scope, reader), cell, at.strip, at);
@@ -418,7 +450,7 @@ impl Graph {
         strip: Option<u32>,
         at: At<'_>,
     ) {
-        if !self.depends_on(prepared, key, cell) || !self.is_told(key) {
+        if !self.depends_on(prepared, key, cell, strip) || !self.is_told(key) {
             return;
         }
         let write = (self.log.len() as u32).saturating_sub(1);
@@ -441,18 +473,29 @@ impl Graph {
         self.make_stale(prepared, key);
     }
 
-    /// Whether a reader that is up to date would see a change of a cell. What it can read at all
-    /// is more than what it did read: were it marked for that, it could become stale after those
-    /// that read it were brought up to date.
-    fn depends_on(&self, prepared: &Prepared, key: ReaderKey, cell: CellId) -> bool {
+    /// Whether a reader that is up to date would see the write that was logged last, `strip` steps of whose path lead to the
+    /// cell. What it can read at all is more than what it did read: were it marked for that, it could become stale after
+    /// those that read it were brought up to date, and each write to a dictionary would reach all who read some key of it.
+    fn depends_on(
+        &self,
+        prepared: &Prepared,
+        key: ReaderKey,
+        cell: CellId,
+        strip: Option<u32>,
+    ) -> bool {
         if self.stored_mark(key) != Mark::Fresh {
             return true;
         }
         match self.reads(prepared, key).1 {
             KnownReads::Fixed(_) => true,
             KnownReads::Followed => {
+                let path = strip.zip(self.log.last());
+                let path = path.and_then(|(strip, write)| write.path.get(strip as usize..));
+                let meets = |read: &Read| {
+                    read.cell == cell && path.is_none_or(|path| may_meet(&read.path, path))
+                };
                 let trace = self.scope(key.0).traces.get(&key.1);
-                trace.is_none_or(|trace| trace.iter().any(|read| read.cell == cell))
+                trace.is_none_or(|trace| trace.iter().any(meets))
             }
         }
     }
@@ -585,7 +628,7 @@ impl Graph {
                         Some(cell) => ready.is_loud(*cell),
                         None => reader >= ready.reader_of_effect(0),
                     };
-                    if (!loud || leads()) && self.depends_on(prepared, (scope, reader), cell) {
+                    if (!loud || leads()) && self.depends_on(prepared, (scope, reader), cell, None) {
                         out.readers.push(((scope, reader), loud));
                     }
                 }
@@ -623,7 +666,7 @@ impl Graph {
                         Slot::Derived { .. } => {
                             let here = self.scope(home);
                             let leads = || prepared.block(here.plan, here.block).is_loud(to_cell);
-                            if (!loud || leads()) && self.depends_on(prepared, (home, at), cell) {
+                            if (!loud || leads()) && self.depends_on(prepared, (home, at), cell, None) {
                                 out.readers.push(((home, at), loud));
                             }
                         }

@@ -26,6 +26,7 @@ pub fn grouped(e: &Expr) -> String {
             format!("({} {op:?} {})", grouped(left), grouped(right))
         }
         ExprKind::Logical(op, a, b) => format!("({} {op:?} {})", grouped(a), grouped(b)),
+        ExprKind::In(key, of) => format!("({} In {})", grouped(key), grouped(of)),
         ExprKind::Choose(a, b, c) => {
             format!("({} ? {} : {})", grouped(a), grouped(b), grouped(c))
         }
@@ -68,6 +69,8 @@ fn precedence_is_that_of_ecmascript() {
         ("(a ?? b) || c", "((a Coalesce b) Or c)"),
         ("(-a) ** 2", "((Negate a) Power 2)"),
         ("a ? b : c ? d : e", "(a ? b : (c ? d : e))"),
+        ("a + b in c && !d in e", "(((a Add b) In c) And ((Not d) In e))"),
+        ("{ [a + b]: 1, 2: c, 'd e': 3 }", "record of 3"),
         ("!a.b[0].c(1, x => x + 1)", "(Not a.b[0].c(1 ((x) => (x Add 1))))"),
         ("a?.b.c + 1", "(<a?.b.c> Add 1)"),
         ("a?.5:b", "(a ? 0.5 : b)"),

@@ -27,7 +27,7 @@ fn strength(operator: &str) -> u8 {
         "||" => 4,
         "&&" => 5,
         "===" | "!==" => 9,
-        "<" | "<=" | ">" | ">=" => 10,
+        "<" | "<=" | ">" | ">=" | "in" => 10,
         "+" | "-" => 12,
         "*" | "/" | "%" => 13,
         "**" => 14,
@@ -127,6 +127,7 @@ impl Written {
                     "<=" => "LessOrEqual",
                     ">" => "Greater",
                     ">=" => "GreaterOrEqual",
+                    "in" => "In",
                     "+" => "Add",
                     "-" => "Subtract",
                     "*" => "Multiply",
@@ -154,7 +155,7 @@ fn written() -> impl Strategy<Value = Written> {
         let boxed = || inner.clone().prop_map(Box::new);
         let unary = prop::sample::select(vec!["!", "-", "+"]);
         let binary = prop::sample::select(vec![
-            "??", "||", "&&", "===", "!==", "<", "<=", ">", ">=", "+", "-", "*", "/", "%", "**",
+            "??", "||", "&&", "===", "!==", "<", "<=", ">", ">=", "in", "+", "-", "*", "/", "%", "**",
         ]);
         let name = prop::sample::select(vec!["crop", "length"]);
         prop_oneof![
@@ -181,12 +182,14 @@ fn each_inside<'a>(e: &'a Expr, see: &mut dyn FnMut(&'a Expr)) {
         ExprKind::Unpack(_, _, of) => all.push(of),
         ExprKind::Index { of, index, .. } => all.extend([&**of, &**index]),
         ExprKind::Call { callee, args } => all.extend(args.iter().chain([&**callee])),
-        ExprKind::Binary { left, right, .. } => all.extend([&**left, &**right]),
+        ExprKind::Binary { left, right, .. } | ExprKind::In(left, right) => {
+            all.extend([&**left, &**right]);
+        }
         ExprKind::Logical(_, a, b) => all.extend([&**a, &**b]),
         ExprKind::Choose(a, b, c) => all.extend([&**a, &**b, &**c]),
         ExprKind::List(items) => all.extend(items.iter().map(|(item, _)| item)),
         ExprKind::Record(fields) => all.extend(fields.iter().map(|field| match field {
-            RecordItem::Field(_, e) | RecordItem::Spread(e) => e,
+            RecordItem::Field(_, e) | RecordItem::Spread(e) | RecordItem::Key(_, e) => e,
         })),
         ExprKind::Template(pieces) => all.extend(pieces.iter().filter_map(|piece| match piece {
             TemplatePiece::Expr(e) => Some(e),

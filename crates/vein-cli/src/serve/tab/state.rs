@@ -5,7 +5,7 @@ use super::raw;
 use anyhow::{Context, Result};
 use serde_json::{Value as Json, json};
 use vein::program::{CellKind, Program, Type, TypeId};
-use vein::{Page, ReachMap, Value};
+use vein::{Page, ReachMap, Step, Value};
 
 /// Of a list, so many items are told.
 const MOST_ITEMS: usize = 100;
@@ -72,8 +72,14 @@ impl Fields<'_> {
         if !self.owner.1.is_empty() {
             way = format!("{}.{way}", self.owner.1);
         }
-        let on_map = self.map.paths.iter().any(|known| known.path == way);
-        let way = if on_map { way } else { String::new() };
+        let is_on_map = |way: &String| self.map.paths.iter().any(|known| known.path == *way);
+        // The map tells keys apart that are written as they are.
+        let of_any = way
+            .strip_suffix(&Step::Field(name.into()).to_string())
+            .filter(|_| kind == "entry")
+            .map(|around| format!("{around}[*]"));
+        let way = Some(way).filter(is_on_map).or_else(|| of_any.filter(is_on_map));
+        let way = way.unwrap_or_default();
         let mut choices: Vec<&str> = Vec::new();
         let named = program.type_name(ty);
         if let (Type::Optional(inner), false) = (&program.types[ty as usize], value.is_null()) {
@@ -136,6 +142,13 @@ impl Fields<'_> {
                 let fields = match &program.types[ty as usize] {
                     Type::Record(fields) => fields,
                     Type::Shape(shape) => &program.shapes[*shape as usize].fields,
+                    Type::Dictionary(inner) => {
+                        for (key, value) in record.iter().take(MOST_ITEMS) {
+                            let path = format!("{path}{}", Step::Field(key.clone()));
+                            self.add(&path, key, ("entry", editable), *inner, value, depth + 1);
+                        }
+                        return;
+                    }
                     _ => return,
                 };
                 for (name, ty) in fields {
