@@ -367,7 +367,7 @@ impl Checker<'_> {
         };
         let ty = self.not_too_deep(ty, value.ident.span);
         if !ty.is_settled() && value.role != CellRole::Derived {
-            let finding = NeedsType::Value { name: name.clone(), list: matches!(ty, Ty::List(_)) };
+            let finding = NeedsType::Value { name: name.clone(), like: ty.as_written_down() };
             self.report(finding, value.ident.span);
             return;
         }

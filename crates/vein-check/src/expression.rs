@@ -348,6 +348,10 @@ impl Checker<'_> {
             let ty = self.narrowed_entry(path, *value);
             return self.typed(Expr::Index(base.id, key), ty);
         }
+        if base.ty == Ty::Error {
+            self.expr(index);
+            return self.broken();
+        }
         let position = self.expr_of(index, &Ty::Number, "for a position");
         match base.ty {
             Ty::List(item) => {
@@ -369,7 +373,6 @@ impl Checker<'_> {
                 let character = Expr::Call(Member::StringIndex, Some(base.id), vec![position.id]);
                 self.typed(character, Ty::optional(Ty::String))
             }
-            Ty::Error => self.broken(),
             other => {
                 self.wrong("a list or a dictionary", &other, of.span);
                 self.broken()

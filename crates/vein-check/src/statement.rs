@@ -101,8 +101,8 @@ impl Checker<'_> {
         if ty.is_settled() {
             return ty;
         }
-        let list = matches!(ty, Ty::List(_));
-        self.report(NeedsType::Value { name: name.name.clone(), list }, name.span);
+        let like = ty.as_written_down();
+        self.report(NeedsType::Value { name: name.name.clone(), like }, name.span);
         Ty::Error
     }
 

@@ -128,8 +128,21 @@ impl Ty {
             Ty::List(inner) | Ty::Optional(inner) | Ty::Dictionary(inner) | Ty::Entry(inner) => {
                 inner.is_settled()
             }
-            Ty::Record(fields) => fields.iter().all(|(_, ty)| ty.is_settled()),
+            // A record without fields would have none for good: a dictionary is meant.
+            Ty::Record(fields) => {
+                !fields.is_empty() && fields.iter().all(|(_, ty)| ty.is_settled())
+            }
             _ => true,
+        }
+    }
+
+    /// How one is written down that cannot be told from its value, as an example.
+    pub(crate) fn as_written_down(&self) -> &'static str {
+        match self {
+            Ty::List(_) => "string[]",
+            Ty::Record(fields) if fields.is_empty() => "number{}",
+            Ty::Dictionary(_) => "number{}",
+            _ => "string?",
         }
     }
 }

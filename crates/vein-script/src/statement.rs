@@ -18,12 +18,12 @@ pub fn waits(plan: &Plan, body: &Body) -> bool {
     })
 }
 
-/// Whether some statements among those that wait go on in functions of their own: they wait themselves, or return past
-/// a `finally`, which may be followed by others.
+/// Whether some statements among those that wait go on in functions of their own: they wait themselves, or return out of a
+/// `try`. Of that, what comes on the way runs before they are done, and is not what the `try` catches.
 fn parts(plan: &Plan, body: &Body) -> bool {
     body.iter().any(|stmt| match &plan.stmts[*stmt as usize] {
         Stmt::Await(..) => true,
-        stmt @ Stmt::Try(.., last) if !last.is_empty() => {
+        stmt @ Stmt::Try(..) => {
             stmt.bodies().any(|body| parts(plan, body) || returns(plan, body))
         }
         stmt => stmt.bodies().any(|body| parts(plan, body)),

@@ -130,4 +130,7 @@ super::examples! { CannotAssign:
     "holds a = [{ b: 1 }]\n<p click='-> const c = a.find(d => d.b === 1); c.b++'>{a.length}</p>" => "c.b",
     "holds a = [{ b: 1 }]\n<p click='-> a.find(d => d.b === 1).b = 2'>{a.length}</p>" => "a.find(d => d.b === 1).b",
     "awaits b(): number\nloads a: number = b()\n<p click='-> a = 1'>{a}</p>" => "a",
+    "takes a: number{}\n<p click='-> a[\"b\"] = 1'>{a[\"b\"]}</p>" => "a[\"b\"]",
+    "takes a: number{}\n<p click='-> delete a[\"b\"]'>{a[\"b\"]}</p>" => "a[\"b\"]",
+    "holds a: { b: number }{} = {}\n<p click='-> for (const c of Object.values(a)) c.b = 1'>{a[\"d\"]?.b}</p>" => "c.b",
 }

@@ -35,4 +35,6 @@ super::examples! { ConditionSettled:
     "takes a: number\n<p>{a === null ? 1 : 2}</p>" => "a === null",
     "takes a: number\n<p>{a ?? 1}</p>" => "a",
     "<p>{true ? 1 : 2}</p>" => "true",
+    "takes a: number{}\n<p>{a ? 1 : 2}</p>" => "a",
+    "holds a = 1\n<p click='-> a ??= 2'>{a}</p>" => "a",
 }

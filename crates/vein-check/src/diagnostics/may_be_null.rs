@@ -45,4 +45,8 @@ super::examples! { MayBeNull:
     "takes a: number?\n<p>{a + 1}</p>" => "a",
     "takes a: number?\n<p>{a < 1}</p>" => "a",
     "takes a: number[]?\n<p>{a.map(x => x).length}</p>" => "a",
+    "holds a: number{} = {}\n<p click='-> a[\"b\"] += 1'>{a[\"c\"]}</p>" => "a[\"b\"]",
+    "takes a: { b: number }{}\n<p>{a['c'].b}</p>" => "a['c']",
+    "holds a: number{}? = null\n<p click='-> a = {}'>{'b' in a}</p>" => "a",
+    "holds a: number?{} = {}\n<p click='-> if (\"b\" in a) a[\"b\"]++'>{a[\"b\"]}</p>" => "a[\"b\"]",
 }

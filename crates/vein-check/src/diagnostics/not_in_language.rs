@@ -25,4 +25,8 @@ super::examples! { NotInLanguage:
     "does a() { var b = 1 }\n<p click='-> a()'></p>" => "var",
     "<p>{undefined}</p>" => "undefined",
     "<p click='-> while (true) {}'></p>" => "while",
+    "takes a: Record<string, number>\n<p>{a}</p>" => "Record",
+    "holds a: { [key: string]: number } = {}\n<p>{a}</p>" => "[",
+    "holds a: number{} = {}\n<p click='-> for (const b in a) delete a[b]'>{a[1]}</p>" => "in",
+    "holds a: number{} = {}\n<p>{delete a[1]}</p>" => "delete",
 }

@@ -37,4 +37,8 @@ super::examples! { NotUsableHere:
     "holds a = [1]\n<p click='-> a.sort(() => Math.random())'>{a.join()}</p>" => "Math.random",
     "takes a: string[]\n<p each='s of a by s.localeCompare(\"b\")'>{s}</p>" => "localeCompare",
     "<p>{x => 1}</p>" => "x => 1",
+    "takes a: number{}\n<p>{a.b ?? 0}</p>" => "b",
+    "takes a: number{}\n<p>{a.length}</p>" => "length",
+    "takes a: { b: number }\nholds c: { b: number } = { ['b']: 1 }\n<p click='-> c = a'>{c.b}</p>" => "'b'",
+    "takes a: number{}\n<p>{Object.keys}{a['b']}</p>" => "keys",
 }

@@ -44,4 +44,5 @@ super::examples! { UnknownField:
     "<p>{Math.rond(1)}</p>" => "rond",
     "holds a = 1\n<p click='-> a = event.clientZ'>{a}</p>" => "clientZ",
     "shape A { crop: string }\nholds a: A = { crop: 'x', corp: 'y' }\n<p>{a.crop}</p>" => "corp",
+    "takes a: number{}\n<p>{Object.key(a).length}</p>" => "key",
 }

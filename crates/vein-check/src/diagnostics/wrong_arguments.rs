@@ -44,4 +44,5 @@ super::examples! { WrongArguments:
     "holds a = 1\ndoes b(c: number) { a = c }\n<p click='-> b'>{a}</p>" => "b",
     "takes a: string\n<p>{a.padStart()}</p>" => "padStart",
     "takes a: string\n<p>{a.localeCompare('b', 'de')}</p>" => "localeCompare",
+    "takes a: number{}\n<p>{Object.keys(a, 1).length}</p>" => "keys",
 }

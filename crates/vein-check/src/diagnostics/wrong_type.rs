@@ -57,4 +57,11 @@ super::examples! { WrongType:
     "takes a: boolean\nderives b = a ? 1 : [2]\n<p>{b}</p>" => "[2]",
     "takes a: number\n<p click='-> for (const b of a) {}'>{a}</p>" => "a",
     "takes a: number\n<p>{a[0]}</p>" => "a",
+    "takes a: number{}\n<p>{a[true] ?? 0}</p>" => "true",
+    "holds a: number{} = { b: 'c' }\n<p click='-> delete a[1]'>{a[1]}</p>" => "'c'",
+    "takes a: { b: number }\n<p>{Object.keys(a).length}</p>" => "a",
+    "takes a: number[]\n<p>{'b' in a}</p>" => "a",
+    "holds a = [1]\n<p click='-> delete a[0]'>{a[0]}</p>" => "a[0]",
+    "takes a: number[]\n<p>{Object.keys(Object.groupBy(a, b => [b])).length}</p>" => "b => [b]",
+    "takes a: number{}\n<p each='b of Object.entries(a) by b[0]'>{b[2]}</p>" => "2",
 }

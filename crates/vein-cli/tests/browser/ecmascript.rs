@@ -61,6 +61,8 @@ fn script(text: &str, beds: &str) -> String {
     while let Some(line) = lines.next() {
         let plain = |line: &str| {
             let line = line.replace("!== null", "!= null").replace("give noted(", "void (");
+            // Keys have no halves of surrogate pairs.
+            let line = line.replace(" + '')", " + '').toWellFormed()");
             untyped(&line)
         };
         let is_function = line.split(' ').nth(1).is_some_and(|name| name.contains('('));

@@ -429,11 +429,11 @@ impl Generator {
         }
     }
 
-    /// What finds an entry of a dictionary.
+    /// What finds an entry of a dictionary. Whoever has other keys than texts can be told where one is made of a text.
     fn key(&mut self, depth: usize) -> String {
         match self.random.below(5) {
             0 => self.expression(Kind::Number, depth.saturating_sub(1)),
-            1 => self.expression(Kind::Text, depth.saturating_sub(1)),
+            1 => format!("({} + '')", self.expression(Kind::Text, depth.saturating_sub(1))),
             _ => format!("'{}'", self.random.pick(&["tea", "b", "10", "2", "a", "mint"])),
         }
     }
@@ -718,6 +718,10 @@ impl Generator {
     fn groups(&mut self, depth: usize) -> String {
         let kind = *self.random.pick(&[Kind::Text, Kind::Number]);
         let (list, body) = self.over(Kind::Beds, kind, depth);
+        let body = match body.split_once(" => ") {
+            Some((params, body)) if kind == Kind::Text => format!("{params} => ({body} + '')"),
+            _ => body,
+        };
         format!("Object.groupBy({list}, {body})")
     }
 
