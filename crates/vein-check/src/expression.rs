@@ -359,9 +359,7 @@ impl Checker<'_> {
                 self.typed(Expr::Index(base.id, position.id), ty)
             }
             Ty::Entry(value) => match &index.kind {
-                ExprKind::Number(0.0) => {
-                    self.typed(Expr::Index(base.id, position.id), Ty::String)
-                }
+                ExprKind::Number(0.0) => self.typed(Expr::Index(base.id, position.id), Ty::String),
                 ExprKind::Number(1.0) => self.typed(Expr::Index(base.id, position.id), *value),
                 _ => {
                     let expected = "0, for the key of the entry, or 1, for what stands there";

@@ -115,7 +115,8 @@ fn walk<'a>(expr: &'a Expr, bound: &mut Vec<&'a str>, each: &mut impl FnMut(&'a 
                 if let RecordItem::Key(key, _) = item {
                     walk(key, bound, each);
                 }
-                let (RecordItem::Field(_, e) | RecordItem::Spread(e) | RecordItem::Key(_, e)) = item;
+                let (RecordItem::Field(_, e) | RecordItem::Spread(e) | RecordItem::Key(_, e)) =
+                    item;
                 walk(e, bound, each);
             }
         }

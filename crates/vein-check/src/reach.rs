@@ -164,7 +164,12 @@ impl Walker<'_> {
         let ty = &self.finder.program.types[ty as usize];
         !matches!(
             ty,
-            Type::Null | Type::String | Type::Number | Type::Boolean | Type::Literals(_) | Type::Optional(_)
+            Type::Null
+                | Type::String
+                | Type::Number
+                | Type::Boolean
+                | Type::Literals(_)
+                | Type::Optional(_)
         )
     }
 

@@ -655,9 +655,7 @@ impl Checker<'_> {
     ) -> Option<Result<Assignable, Target>> {
         let ty = self.narrowed(path_of(of), base.ty.clone());
         let (index, ty) = match ty {
-            Ty::Dictionary(value) => {
-                (self.found_again(|checker| checker.key(index)), *value)
-            }
+            Ty::Dictionary(value) => (self.found_again(|checker| checker.key(index)), *value),
             Ty::List(item) => {
                 let (number, why) = (&Ty::Number, "for a position");
                 (self.found_again(|checker| checker.expr_of(index, number, why)).id, *item)
@@ -669,8 +667,7 @@ impl Checker<'_> {
                 return None;
             }
             other => {
-                let (expected, found) =
-                    ("a list or a dictionary".into(), self.type_name(&other));
+                let (expected, found) = ("a list or a dictionary".into(), self.type_name(&other));
                 let finding = WrongType { expected, found, why: String::new(), nearest: None };
                 self.report(finding, of.span);
                 return None;
@@ -705,7 +702,10 @@ impl Checker<'_> {
         let current = self.narrowed(path_of(target), ty.clone());
         if !entry && !current.may_be_null() && current != Ty::Error {
             let because = format!("`{}` is never `null`", self.source(target.span));
-            self.report(crate::diagnostics::ConditionSettled { outcome: false, because }, target.span);
+            self.report(
+                crate::diagnostics::ConditionSettled { outcome: false, because },
+                target.span,
+            );
         }
         let why = format!("for `{}`", self.source(target.span));
         let mut inner = Vec::new();
@@ -728,7 +728,7 @@ impl Checker<'_> {
         if !self.is_entry(target) {
             let found = self.found.len();
             let typed = self.expr(target);
-            if self.found.len() == found {
+            if self.found.len() == found && typed.ty != Ty::Error {
                 let ty = self.type_name(&typed.ty);
                 let expected = "an entry of a dictionary, as in `delete litres[key]`".into();
                 let why = "for `delete`".into();

@@ -1,6 +1,8 @@
 //! Whether statements of two plans are the same code: what waits in the middle of the one can then go on in the other.
 
-use crate::code::{Entry, Expr, ExprId, Field, Item, ListEdit, Piece, Place, PlaceStep, Stmt, StmtId};
+use crate::code::{
+    Entry, Expr, ExprId, Field, Item, ListEdit, Piece, Place, PlaceStep, Stmt, StmtId,
+};
 use crate::program::{Plan, Program};
 use std::collections::HashMap;
 use std::fmt::Write;

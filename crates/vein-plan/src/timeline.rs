@@ -216,7 +216,8 @@ fn identical(a: &Value, b: &Value) -> bool {
             let same = |((n, a), (m, b)): ((&crate::Name, &Value), (&crate::Name, &Value))| {
                 n == m && identical(a, b)
             };
-            Arc::ptr_eq(a, b) || a.len() == b.len() && a.iter().zip(b.iter()).all(same)
+            let alike = a.is_dictionary() == b.is_dictionary() && a.len() == b.len();
+            Arc::ptr_eq(a, b) || alike && a.iter().zip(b.iter()).all(same)
         }
         (Value::Number(a), Value::Number(b)) => a.to_bits() == b.to_bits(),
         (a, b) => a.same(b),
@@ -248,7 +249,9 @@ fn compare(before: &Value, after: &Value, path: &mut Vec<Step>, edits: &mut Vec<
             }
         }
         (Value::Record(a), Value::Record(b))
-            if a.len() == b.len() && a.iter().map(|f| f.0).eq(b.iter().map(|f| f.0)) =>
+            if a.is_dictionary() == b.is_dictionary()
+                && a.len() == b.len()
+                && a.iter().map(|f| f.0).eq(b.iter().map(|f| f.0)) =>
         {
             for ((name, a), (_, b)) in a.iter().zip(b.iter()) {
                 path.push(Step::Field(name.clone()));

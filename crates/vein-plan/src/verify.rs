@@ -324,7 +324,9 @@ impl Verifier<'_> {
             let mut uses: Vec<BlockId> = exprs.iter().map(|e| self.exprs[*e as usize]).collect();
             uses.extend(inner.iter().map(|s| self.stmts[*s as usize]));
             match stmt {
-                Stmt::Set(place, _) | Stmt::Edit(place, _) | Stmt::Delete(place) => uses.push(self.place(place)?),
+                Stmt::Set(place, _) | Stmt::Edit(place, _) | Stmt::Delete(place) => {
+                    uses.push(self.place(place)?)
+                }
                 Stmt::Call(handler, _) => {
                     ensure((*handler as usize) < self.plan.handlers.len(), || {
                         "an unknown handler".into()

@@ -2,7 +2,7 @@
 //! it was written and what it reads.
 
 use vein_plan::{
-    Block, Extent, Location, PartKind, Plan, PlanRead, Program, ReadStep, Step, Spot, SpotKind,
+    Block, Extent, Location, PartKind, Plan, PlanRead, Program, ReadStep, Spot, SpotKind, Step,
     TemplateNode,
 };
 use vein_runtime::{Kept, KeptScope, Runtime, ScopeId};

@@ -338,10 +338,9 @@ fn nests(program: &Program) -> bool {
         let mut found = Vec::new();
         while let Some(ty) = open.pop() {
             match &program.types[ty as usize] {
-                Type::List(ty)
-                | Type::Optional(ty)
-                | Type::Dictionary(ty)
-                | Type::Entry(ty) => open.push(*ty),
+                Type::List(ty) | Type::Optional(ty) | Type::Dictionary(ty) | Type::Entry(ty) => {
+                    open.push(*ty)
+                }
                 Type::Record(fields) => open.extend(fields.iter().map(|(_, ty)| *ty)),
                 Type::Shape(shape) => found.push(*shape as usize),
                 _ => {}

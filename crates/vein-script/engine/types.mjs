@@ -8,7 +8,7 @@ export class Misfit extends Error {}
 export function typeName(type) {
   const inside = (inner) => {
     const name = typeName(inner);
-    return name.includes(' | ') && !name.startsWith('{') ? `(${name})` : name;
+    return Array.isArray(inner) && inner.length > 1 ? `(${name})` : name;
   };
   if (typeof type === 'string') return type;
   if (Array.isArray(type)) return type.map((word) => `'${word}'`).join(' | ');

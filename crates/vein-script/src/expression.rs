@@ -353,6 +353,11 @@ impl<'a> Writer<'a> {
             Expr::List(items) => self.list(items, false),
             Expr::Record(fields) => self.record(fields, false),
             Expr::Dictionary(entries) => self.dictionary(entries, false),
+            Expr::Call(member @ Member::HasKey, Some(of), args) if args.len() == 1 => {
+                let of = self.written(*of);
+                let key = Written::tight(self.key(args[0]), Kind::String);
+                members::call(self, *member, Some(of), &[key])
+            }
             Expr::Call(member, receiver, args) => {
                 let receiver = receiver.map(|receiver| self.written(receiver));
                 let args = self.args(args);

@@ -5,7 +5,7 @@ use crate::code::{Code, Level};
 use crate::expression::{Writer, Written};
 use crate::kind::Kind;
 use crate::short::mark;
-use vein_plan::code::{Entry, Body, Expr, ExprId, Field, Item, Place, PlaceStep, Stmt};
+use vein_plan::code::{Body, Entry, Expr, ExprId, Field, Item, Place, PlaceStep, Stmt};
 use vein_plan::members::Member;
 use vein_plan::{Handler, Plan};
 
@@ -23,9 +23,7 @@ pub fn waits(plan: &Plan, body: &Body) -> bool {
 fn parts(plan: &Plan, body: &Body) -> bool {
     body.iter().any(|stmt| match &plan.stmts[*stmt as usize] {
         Stmt::Await(..) => true,
-        stmt @ Stmt::Try(..) => {
-            stmt.bodies().any(|body| parts(plan, body) || returns(plan, body))
-        }
+        stmt @ Stmt::Try(..) => stmt.bodies().any(|body| parts(plan, body) || returns(plan, body)),
         stmt => stmt.bodies().any(|body| parts(plan, body)),
     })
 }
@@ -509,8 +507,10 @@ impl Writer<'_> {
     pub(crate) fn hoist(&mut self, place: &Place, depth: usize, out: &mut String) {
         for step in &place.steps {
             let PlaceStep::Index(index) = step else { continue };
-            let fixed =
-                matches!(self.plan.exprs[*index as usize], Expr::Number(_) | Expr::String(_) | Expr::Local(_));
+            let fixed = matches!(
+                self.plan.exprs[*index as usize],
+                Expr::Number(_) | Expr::String(_) | Expr::Local(_)
+            );
             if !fixed && !self.indexes.contains_key(index) {
                 let value = self.position(*index);
                 line(out, depth, &format!("const i{index} = {value};"));

@@ -137,14 +137,40 @@ impl Writer<'_> {
         }
     }
 
-    pub(crate) fn set(&mut self, place: &Place, value: ExprId, depth: usize, out: &mut String) {
-        let nests = self.kind(value).nests(self.program);
-        let mut value = self.owned(value).alone();
+    pub(crate) fn set(&mut self, place: &Place, of: ExprId, depth: usize, out: &mut String) {
+        let nests = self.kind(of).nests(self.program);
+        let mut value = self.owned(of).alone();
         if nests {
             value = self.not_too_deep(&value, place);
         }
+        // That there is no such place is found out once the value is there, whose questions may fail.
+        if self.may_ask(of)
+            && (!place.steps.is_empty() || self.names.item(place.cell, "").is_some())
+        {
+            self.kept += 1;
+            let name = format!("w{}", self.kept);
+            line(out, depth, &format!("const {name} = {value};"));
+            value = name;
+        }
         let text = self.put(place, &value);
         self.write(&text, place, false, depth, out);
+    }
+
+    /// Whether the host may be asked at once while an expression is worked out: straight, or by what is derived somewhere.
+    fn may_ask(&self, expr: ExprId) -> bool {
+        let is_asked = |asked: &vein_plan::Asked| asked.answers == vein_plan::Answers::AtOnce;
+        let asks = || self.program.plans.iter().any(|plan| plan.asked.iter().any(is_asked));
+        let reads = |id: u32| match &self.plan.exprs[id as usize] {
+            Expr::Ask(..) => true,
+            Expr::Cell(cell) => {
+                let kind = &self.plan.cells[*cell as usize].kind;
+                !matches!(kind, CellKind::State(_) | CellKind::Item | CellKind::Position)
+            }
+            _ => false,
+        };
+        let functions = &self.plan.functions;
+        let all = vein_plan::calls::reached(&self.plan.exprs, functions, expr);
+        all.into_iter().any(reads) && asks()
     }
 
     /// What puts a value into a place, and tells whether that is another.

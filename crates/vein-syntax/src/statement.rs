@@ -217,7 +217,8 @@ impl Parser<'_> {
             None => self.ident("a name for the item"),
         };
         if self.is_word("in") {
-            let instead = "go over the keys of a dictionary by `of Object.keys(…)`, and over a list by `of`";
+            let instead =
+                "go over the keys of a dictionary by `of Object.keys(…)`, and over a list by `of`";
             let span = self.span();
             self.error(SyntaxErrorKind::NotInLanguage { word: "in".into(), instead }, span);
         } else if !self.eat_word("of") {

@@ -279,11 +279,21 @@ fn receivers(on: Receiver) -> &'static [&'static str] {
     }
 }
 
+/// Dictionaries, with keys that mean something elsewhere.
+const DICTIONARIES: [&str; 5] = [
+    "{ ['a']: 1, ...{ [2]: 1, ['a']: 3 } }",
+    "{ ['b']: 'x', 10: 'y', '2': 'z', a: '' }",
+    "{ ['__proto__']: 1, ['constructor']: 2, ['']: 0 / 0 }",
+    "{ ['😀'.slice(0, 1)]: -0, ['😀'.slice(1)]: 4, ['\\ufffd']: 5 }",
+    "{ [0 / 0]: [1], [1e21]: [2].slice(1), [-0]: [3] }",
+];
+
 /// Every member with every argument that there is here for its first parameters, and some for more.
 fn calls() -> Vec<String> {
     let mut calls = Vec::new();
     for info in MEMBERS.iter().filter(|info| {
-        !matches!(info.on, Receiver::Local | Receiver::Unnamed) && !info.member.is_of_the_moment()
+        !matches!(info.on, Receiver::Local | Receiver::Unnamed | Receiver::Dictionary)
+            && !info.member.is_of_the_moment()
     }) {
         let prefix = match info.on {
             Receiver::Math => "Math.",
@@ -328,6 +338,33 @@ fn calls() -> Vec<String> {
             });
             calls.extend(lists.iter().map(|list| format!("{begun}({})", list.join(", "))));
         }
+    }
+    for keyed in DICTIONARIES {
+        let of = |call: &str| format!("Object.{call}({keyed})");
+        calls.extend(["keys", "values", "entries"].map(of));
+        for key in [
+            "'a'",
+            "''",
+            "'__proto__'",
+            "'toString'",
+            "'2'",
+            "2",
+            "-0",
+            "'\\ud83d'",
+            "0 / 0",
+            "1e21",
+        ] {
+            calls.extend([format!("({keyed})[{key}]"), format!("({key} in {keyed})")]);
+        }
+    }
+    for key in
+        ["item", "item % 2", "String(item) + '😀'.slice(0, 1)", "'__proto__'", "at > 1 ? 'b' : 'a'"]
+    {
+        calls.extend(
+            receivers(Receiver::List)
+                .iter()
+                .map(|list| format!("Object.groupBy({list}, (item, at) => {key})")),
+        );
     }
     // What makes texts longer ends where texts end.
     for longer in [

@@ -28,6 +28,8 @@ mod hands;
 mod harness;
 #[path = "../../../vein-proof/tests/proof/hostile.rs"]
 mod hostile;
+#[path = "../../../vein-proof/tests/proof/keyed.rs"]
+mod keyed;
 mod markup;
 mod orders;
 #[allow(dead_code, reason = "the proof's tests use more of it")]
@@ -48,8 +50,6 @@ mod spaces;
 mod styles;
 mod views;
 mod workbench;
-#[path = "../../../vein-proof/tests/proof/keyed.rs"]
-mod keyed;
 #[path = "../../../vein-proof/tests/proof/worked.rs"]
 mod worked;
 

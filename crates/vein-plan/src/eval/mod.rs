@@ -616,9 +616,9 @@ impl<'a, C: Cells, O: Origin> Evaluation<'a, C, O> {
         }
         match member {
             Member::Values => O::gathered(entries().collect()),
-            Member::Entries => O::gathered(
-                entries().map(|entry| O::gathered(vec![O::made(), entry])).collect(),
-            ),
+            Member::Entries => {
+                O::gathered(entries().map(|entry| O::gathered(vec![O::made(), entry])).collect())
+            }
             _ => O::made(),
         }
     }

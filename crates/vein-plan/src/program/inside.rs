@@ -178,6 +178,9 @@ impl Program {
 
     fn type_name_in_suffix(&self, ty: TypeId) -> String {
         let name = self.type_name(ty);
-        if name.contains(" | ") && !name.starts_with('{') { format!("({name})") } else { name }
+        match &self.types[ty as usize] {
+            Type::Literals(words) if words.len() > 1 => format!("({name})"),
+            _ => name,
+        }
     }
 }

@@ -19,6 +19,8 @@ fn program() -> Program {
             Type::Number,
             Type::List(1),
             Type::Record(vec![(0, 6)]),
+            Type::Dictionary(7),
+            Type::Entry(6),
         ],
         shapes: vec![Shape { name: "Bed".into(), fields: vec![(0, 0), (1, 1), (2, 2), (3, 4)] }],
         plans: vec![],
@@ -45,9 +47,20 @@ fn data_that_fits_comes_back_in_the_order_of_its_type() {
         (6, json!(-3)),
         (7, json!(["dry", "moist"])),
         (8, json!({ "crop": 2 })),
+        (9, json!({})),
+        (9, json!({ "oat milk": ["dry"], "": [] })),
+        (10, json!(["tea", 2])),
     ] {
         assert_eq!(read(ty, &data), Ok(data));
     }
+}
+
+#[test]
+fn keys_stand_in_the_order_of_ecmascript() {
+    let data = json!({ "tea": [], "10": [], "01": [], "2": [], "-1": [], "4294967295": [], "4294967294": [] });
+    let fitted = read(9, &data).expect("it fits").to_string();
+    let keys: Vec<&str> = fitted.split('"').skip(1).step_by(2).collect();
+    assert_eq!(keys, ["2", "10", "4294967294", "tea", "01", "-1", "4294967295"]);
 }
 
 #[test]
@@ -84,6 +97,11 @@ fn misfits_say_where_and_what() {
         (5, json!("true"), "data: expected boolean, found the string \"true\""),
         (6, json!({}), "data: expected number, found a record"),
         (7, json!(["dry", 2]), "data[1]: expected 'dry' | 'moist', found the number 2"),
+        (9, json!({ "a b": ["wet"] }), "data[\"a b\"][0]: expected 'dry' | 'moist', found"),
+        (9, json!({ "tea": 1 }), "data.tea: expected ('dry' | 'moist')[], found the number 1"),
+        (9, json!([]), "data: expected ('dry' | 'moist')[]{}, found a list"),
+        (10, json!(["tea"]), "data: expected [string, number], found a list"),
+        (10, json!(["tea", "2"]), "data[1]: expected number, found the string"),
         (8, json!({ "crop": false }), "data.crop: expected number, found the boolean false"),
     ] {
         let found = read(ty, &data).expect_err(problem);
@@ -94,7 +112,7 @@ fn misfits_say_where_and_what() {
 #[test]
 fn types_are_named_as_they_are_written() {
     let program = program();
-    let names: Vec<String> = (0..9).map(|ty| program.type_name(ty)).collect();
+    let names: Vec<String> = (0..11).map(|ty| program.type_name(ty)).collect();
     assert_eq!(
         names,
         [
@@ -107,6 +125,8 @@ fn types_are_named_as_they_are_written() {
             "number",
             "('dry' | 'moist')[]",
             "{ crop: number }",
+            "('dry' | 'moist')[]{}",
+            "[string, number]",
         ]
     );
 }

@@ -14,7 +14,11 @@ fn value() -> impl Strategy<Value = Value> {
     ];
     simple.prop_recursive(4, 40, 5, |inner| {
         let fields = proptest::collection::vec(("[a-d]", inner.clone()), 0..4);
+        let entries = proptest::collection::vec(("[a-d1-3]", inner.clone()), 0..6);
         prop_oneof![
+            entries.prop_map(|entries| {
+                Value::dictionary(entries.into_iter().map(|(key, value)| (Name::from(key), value)))
+            }),
             proptest::collection::vec(inner, 0..5).prop_map(Value::list),
             fields.prop_map(|fields| {
                 Value::record(fields.into_iter().map(|(name, value)| (Name::from(name), value)))
@@ -36,6 +40,22 @@ fn changed(value: &Value, way: &mut impl Iterator<Item = u8>, other: &Value) -> 
                 _ => items[at] = changed(&items[at], way, other),
             }
             Value::list(items)
+        }
+        Value::Record(record) if record.is_dictionary() && !step.is_multiple_of(4) => {
+            let (mut record, key) =
+                ((**record).clone(), Name::from(["a", "b", "1", "3"][step as usize % 4]));
+            let keys: Vec<Name> = record.iter().map(|(name, _)| name.clone()).collect();
+            match (record.get_mut(&key), step / 4 % 3) {
+                (None, _) => record.add(key, other.clone()),
+                (Some(inside), 0) => *inside = changed(inside, way, other),
+                (Some(_), 1) => drop(record.take(&key)),
+                // What goes and comes again stands at the end.
+                _ => keys.iter().take(2).for_each(|key| {
+                    let (_, value) = record.take(key).expect("it is there");
+                    record.add(key.clone(), value);
+                }),
+            }
+            Value::Record(record.into())
         }
         Value::Record(record) if !record.is_empty() && !step.is_multiple_of(4) => {
             let mut fields: Vec<(Name, Value)> =

@@ -326,7 +326,9 @@ holds names = ['tea', 'mint', 'rye']
         assert!(entry.verdict.as_ref().expect("proof is on").is_exact(), "{entry}");
         let name = |part: &vein_runtime::PartChange| {
             let address = part.address.rsplit(" › ").next().unwrap_or_default();
-            address.split_once('[').map_or(address.to_owned(), |(element, _)| format!("{element} text"))
+            address
+                .split_once('[')
+                .map_or(address.to_owned(), |(element, _)| format!("{element} text"))
         };
         let mut told: Vec<String> = entry.pulse.parts.iter().map(name).collect();
         told.sort();

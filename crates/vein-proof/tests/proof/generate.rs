@@ -133,8 +133,7 @@ impl Generator {
                 _ => text.push_str(&format!("holds {name} = {first}\n")),
             }
         }
-        let kinds =
-            [Kind::Number, Kind::Text, Kind::Flag, Kind::Numbers, Kind::Beds, Kind::Counts];
+        let kinds = [Kind::Number, Kind::Text, Kind::Flag, Kind::Numbers, Kind::Beds, Kind::Counts];
         for i in 0..2 + self.random.below(6) {
             if self.random.one_in(2) {
                 text.push_str(&self.function());

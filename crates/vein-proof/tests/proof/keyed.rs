@@ -89,25 +89,35 @@ impl Writer<'_> {
         let Some(mut keys) = self.keys.take() else { return String::new() };
         let mut shown = String::new();
         for _ in 0..1 + keys.below(3) {
-            let list = keys.pick(&["Object.values(stash)", "Object.values(stash).filter(q => q.wet)"]);
+            let list =
+                keys.pick(&["Object.values(stash)", "Object.values(stash).filter(q => q.wet)"]);
             let (one, flag) = (key(&mut keys, names), keys.known(&names.flags, "2 > 1").to_owned());
             shown += &match keys.below(9) {
                 0 if !names.is_given => "<dt each='k of Object.keys(sums) by k'>{k}={sums[k]}\
                     <input type='number' value='<-> sums[k]'>\
                     <button click='-> delete sums[k]'>d</button></dt>"
                     .into(),
-                1 => format!("<dd each='b of {list} by b.id'>{{b.crop}} {{b.wet}} {{b.levels.length}}</dd>"),
+                1 => format!(
+                    "<dd each='b of {list} by b.id'>{{b.crop}} {{b.wet}} {{b.levels.length}}</dd>"
+                ),
                 2 => "<s each='e of Object.entries(sums) by e[0]'>{e[0]}:{e[1]}</s>".into(),
                 3 => {
-                    let of = names.lists.first().map_or("Object.values(stash)", |(list, _)| list.as_str());
+                    let of = names
+                        .lists
+                        .first()
+                        .map_or("Object.values(stash)", |(list, _)| list.as_str());
                     format!(
                         "<u each='g of Object.entries(Object.groupBy({of}, q => q.crop)) by g[0]'>\
                          {{g[0]}}{{g[1].length}}{{g[1].map(q => q.id).join()}}</u>"
                     )
                 }
-                4 => format!("<i title=\"<- {one} in sums && sums[{one}]\">{{JSON.stringify(sums)}}</i>"),
+                4 => format!(
+                    "<i title=\"<- {one} in sums && sums[{one}]\">{{JSON.stringify(sums)}}</i>"
+                ),
                 5 if self.components.contains(&"leaf-card") => {
-                    format!("<leaf-card each='b of {list} by b.id' bed='<- b' sums='<- sums'></leaf-card>")
+                    format!(
+                        "<leaf-card each='b of {list} by b.id' bed='<- b' sums='<- sums'></leaf-card>"
+                    )
                 }
                 6 => format!(
                     "<q when=\"{one} in stash\">{{stash[{one}]?.crop}}</q><q or-when=\"{flag}\">{{sums['a']}}</q>"

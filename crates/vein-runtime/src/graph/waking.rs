@@ -628,7 +628,8 @@ impl Graph {
                         Some(cell) => ready.is_loud(*cell),
                         None => reader >= ready.reader_of_effect(0),
                     };
-                    if (!loud || leads()) && self.depends_on(prepared, (scope, reader), cell, None) {
+                    if (!loud || leads()) && self.depends_on(prepared, (scope, reader), cell, None)
+                    {
                         out.readers.push(((scope, reader), loud));
                     }
                 }
@@ -666,7 +667,9 @@ impl Graph {
                         Slot::Derived { .. } => {
                             let here = self.scope(home);
                             let leads = || prepared.block(here.plan, here.block).is_loud(to_cell);
-                            if (!loud || leads()) && self.depends_on(prepared, (home, at), cell, None) {
+                            if (!loud || leads())
+                                && self.depends_on(prepared, (home, at), cell, None)
+                            {
                                 out.readers.push(((home, at), loud));
                             }
                         }

@@ -155,7 +155,8 @@ fn written() -> impl Strategy<Value = Written> {
         let boxed = || inner.clone().prop_map(Box::new);
         let unary = prop::sample::select(vec!["!", "-", "+"]);
         let binary = prop::sample::select(vec![
-            "??", "||", "&&", "===", "!==", "<", "<=", ">", ">=", "in", "+", "-", "*", "/", "%", "**",
+            "??", "||", "&&", "===", "!==", "<", "<=", ">", ">=", "in", "+", "-", "*", "/", "%",
+            "**",
         ]);
         let name = prop::sample::select(vec!["crop", "length"]);
         prop_oneof![
