@@ -91,6 +91,11 @@ impl Checker<'_> {
             ExprKind::String(s) => {
                 self.typed(Expr::String(s.clone()), Ty::Literals(vec![s.to_string()]))
             }
+            ExprKind::Pattern(..) => {
+                let advice = "it stands where it is used: `/…/.test(text)`, `text.match(/…/)`, `replace`, `search`, `split`";
+                let name = self.source(e.span);
+                self.not_usable(name, "a regular expression", advice, e.span)
+            }
             ExprKind::Template(pieces) => self.template(pieces),
             ExprKind::Name(name) => self.name(name, e.span),
             ExprKind::Chain(inner) => self.chain(inner),

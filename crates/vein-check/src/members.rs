@@ -1,12 +1,13 @@
 //! Members and calls in expressions: the standard's strings, numbers, arrays, `Math` and `JSON`.
 
 use crate::diagnostics::too_deep::DEEPEST_TYPE;
-use crate::diagnostics::{NoEffect, TooDeep, UnknownField, WrongArguments, WrongType};
+use crate::diagnostics::{BadPattern, NoEffect, TooDeep, UnknownField, WrongArguments, WrongType};
 use crate::scope::{Checker, Links, LocalKind, LocalName, Purpose, Symbol, Typed};
 use crate::types::Ty;
 use vein_plan::code::{Expr, Function, LocalId};
 use vein_plan::members::{MEMBERS, Member, MemberInfo, Param, Receiver, Returns, find};
 use vein_plan::nearest;
+use vein_plan::pattern::{Mistake, Pattern};
 use vein_syntax::Span;
 use vein_syntax::ast::{self, ExprKind, Ident};
 
@@ -263,6 +264,11 @@ impl Checker<'_> {
         links: &mut Links,
     ) -> Typed {
         match &callee.kind {
+            ExprKind::Field { of, name, optional: false }
+                if matches!(of.kind, ExprKind::Pattern(..)) =>
+            {
+                self.test_pattern(of, name, args)
+            }
             ExprKind::Field { of, name, optional } => {
                 if let Some(result) = self.namespace_member(of, name, Some((args, span))) {
                     return result;
@@ -296,9 +302,159 @@ impl Checker<'_> {
         }
     }
 
+    /// `/…/.test(text)`
+    fn test_pattern(&mut self, of: &ast::Expr, name: &Ident, args: &[ast::Expr]) -> Typed {
+        if name.name != "test" {
+            let (known, ty) = (vec!["test".to_owned()], "regular expression".to_owned());
+            let near = nearest(&name.name, ["test"]).map(str::to_owned);
+            let name_text = name.name.clone();
+            self.report(UnknownField { name: name_text, ty, nearest: near, known }, name.span);
+            return self.broken();
+        }
+        let [text] = args else {
+            let (name_text, signature) = ("test".to_owned(), "text".to_owned());
+            let (least, most, found) = (1, Some(1), args.len());
+            let finding = WrongArguments { name: name_text, least, most, found, signature };
+            self.report(finding, name.span);
+            return self.broken();
+        };
+        let text = self.expr_of(text, &Ty::String, "for `test`");
+        match self.pattern(of, None) {
+            Some((args, ..)) => {
+                self.typed(Expr::Call(Member::PatternTest, Some(text.id), args), Ty::Boolean)
+            }
+            None => self.broken(),
+        }
+    }
+
+    /// The source and the flags of a regular expression, whether it is for all, and how many groups it has. Reports what is
+    /// wrong with it; `all` says whether it has to be for all.
+    fn pattern(&mut self, e: &ast::Expr, all: Option<bool>) -> Option<(Vec<u32>, bool, usize)> {
+        let ExprKind::Pattern(source, flags) = &e.kind else { return None };
+        if let Err(flag) = Pattern::known_flags(flags) {
+            let (problem, instead) = match flag {
+                'm' => (
+                    "lines are not told apart in it".to_owned(),
+                    r"take the text apart before: `text.split('\n')`".to_owned(),
+                ),
+                flag => (
+                    format!("`{flag}` is no flag of it, or stands there twice"),
+                    "the flags are `g`, `i` and `s`; `u` is meant anyway".to_owned(),
+                ),
+            };
+            self.report(BadPattern { problem, instead }, e.span);
+            return None;
+        }
+        let is_for_all = flags.contains('g');
+        if all.is_some_and(|all| all && !is_for_all) {
+            let problem = "`replaceAll` is for all of them".to_owned();
+            self.report(
+                BadPattern { problem, instead: format!("write `/{source}/{flags}g`") },
+                e.span,
+            );
+            return None;
+        }
+        match Pattern::new(source, flags) {
+            Ok(pattern) => {
+                let flags: String = flags.chars().filter(|flag| *flag != 'g').collect();
+                let args = [source.as_str(), &flags];
+                let args = args.map(|arg| self.push(Expr::String(arg.into()))).to_vec();
+                Some((args, is_for_all, pattern.groups()))
+            }
+            Err(mistake) => {
+                let at = e.span.start + 1 + mistake.at as u32;
+                let len = source[mistake.at..].chars().next().map_or(1, char::len_utf8) as u32;
+                let span = Span { start: at, end: at + len };
+                let Mistake { problem, instead, .. } = mistake;
+                self.report(BadPattern { problem, instead }, span);
+                None
+            }
+        }
+    }
+
+    /// A member of a text that is given a regular expression.
+    fn with_pattern(&mut self, base: Typed, name: &Ident, args: &[ast::Expr]) -> Typed {
+        let known: &[(&str, usize, &str)] = &[
+            ("match", 1, "/…/"),
+            ("search", 1, "/…/"),
+            ("replace", 2, "/…/, text"),
+            ("replaceAll", 2, "/…/g, text"),
+            ("split", 2, "/…/, number?"),
+        ];
+        let Some((member, most, signature)) = known.iter().find(|(known, ..)| *known == name.name)
+        else {
+            self.report(
+                UnknownField {
+                    name: name.name.clone(),
+                    ty: "string".into(),
+                    nearest: None,
+                    known: known.iter().map(|(known, ..)| (*known).to_owned()).collect(),
+                },
+                name.span,
+            );
+            return self.broken();
+        };
+        let least = if *member == "split" { 1 } else { *most };
+        if args.len() < least || args.len() > *most {
+            let finding = WrongArguments {
+                name: name.name.clone(),
+                least,
+                most: Some(*most),
+                found: args.len(),
+                signature: (*signature).into(),
+            };
+            self.report(finding, name.span);
+            return self.broken();
+        }
+        let pattern = self.pattern(&args[0], (*member == "replaceAll").then_some(true));
+        let want = if *member == "split" { Ty::Number } else { Ty::String };
+        let why = format!("for `{member}`");
+        let more = args.get(1).map(|arg| self.expr_of(arg, &want, &why).id);
+        let Some((mut given, all, groups)) = pattern else { return self.broken() };
+        given.extend(more);
+        let texts = || Ty::list(Ty::String);
+        let (member, ty) = match (*member, all) {
+            ("match", true) => (Member::PatternAll, Ty::optional(texts())),
+            ("match", false) => {
+                let found = Ty::list(Ty::optional(Ty::String));
+                (Member::PatternFirst, Ty::optional(found))
+            }
+            ("search", _) => (Member::PatternSearch, Ty::Number),
+            ("split", _) if groups > 0 => {
+                (Member::PatternSplit, Ty::list(Ty::optional(Ty::String)))
+            }
+            ("split", _) => (Member::PatternSplit, texts()),
+            (_, true) => (Member::PatternReplaceAll, Ty::String),
+            (_, false) => (Member::PatternReplace, Ty::String),
+        };
+        self.typed(Expr::Call(member, Some(base.id), given), ty)
+    }
+
     fn method(&mut self, base: Typed, name: &Ident, args: &[ast::Expr], span: Span) -> Typed {
         if base.ty == Ty::Error || name.name.is_empty() {
             return self.broken();
+        }
+        if base.ty.is_text() {
+            if matches!(args.first().map(|arg| &arg.kind), Some(ExprKind::Pattern(..))) {
+                return self.with_pattern(base, name, args);
+            }
+            if matches!(name.name.as_str(), "match" | "search" | "replace" | "matchAll") {
+                let advice = match name.name.as_str() {
+                    "replace" => {
+                        "`replaceAll(text, other)` takes a text; `replace` a regular expression as it is written: `replace(/…/, other)`"
+                    }
+                    "matchAll" => "write `match(/…/g)`",
+                    _ => {
+                        "it takes a regular expression as it is written: `match(/…/)`, `search(/…/)`"
+                    }
+                };
+                return self.not_usable(
+                    name.name.clone(),
+                    "for regular expressions",
+                    advice,
+                    name.span,
+                );
+            }
         }
         if matches!(base.ty, Ty::Dictionary(_)) {
             return self.no_field_of_dictionary(name);
@@ -493,6 +649,8 @@ impl Checker<'_> {
                 }
                 Ty::dictionary(list)
             }
+            // Those that are given regular expressions are not called in this way.
+            (Returns::Found | Returns::FoundAll | Returns::Pieces, _) => Ty::Error,
             (Returns::Values, _) => Ty::list(value),
             (Returns::Entries, _) => Ty::list(Ty::Entry(Box::new(value))),
             (Returns::Mapped | Returns::FlatMapped | Returns::Groups, None) => Ty::Error,

@@ -80,6 +80,7 @@ fn walk<'a>(expr: &'a Expr, bound: &mut Vec<&'a str>, each: &mut impl FnMut(&'a 
         | ExprKind::Boolean(_)
         | ExprKind::Number(_)
         | ExprKind::String(_)
+        | ExprKind::Pattern(..)
         | ExprKind::Name(_)
         | ExprKind::Error => {}
         ExprKind::Template(pieces) => {

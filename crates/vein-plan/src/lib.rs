@@ -34,6 +34,7 @@ pub mod members;
 mod nearest;
 pub mod number;
 pub mod ops;
+pub mod pattern;
 pub mod program;
 pub mod shown;
 mod slot_elements;

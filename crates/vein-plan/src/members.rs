@@ -84,6 +84,12 @@ pub enum Returns {
     Flattened,
     /// What the reduction started from.
     Accumulated,
+    /// `string?[]?`: what a regular expression has found, and its groups.
+    Found,
+    /// `string[]?`: all that it has found.
+    FoundAll,
+    /// `string?[]`: what stands between what it has found, and its groups.
+    Pieces,
     /// A list of what stands in the dictionary.
     Values,
     /// A list of the dictionary's entries.
@@ -245,6 +251,13 @@ members! {
     Dictionary "keys" Keys method [] 0 Strings;
     Dictionary "values" Values method [] 0 Values;
     Dictionary "entries" Entries method [] 0 Entries;
+    Unnamed "test" PatternTest method [String, String] 2 Boolean;
+    Unnamed "search" PatternSearch method [String, String] 2 Number;
+    Unnamed "match" PatternFirst method [String, String] 2 Found;
+    Unnamed "match" PatternAll method [String, String] 2 FoundAll;
+    Unnamed "replace" PatternReplace method [String, String, String] 3 String;
+    Unnamed "replaceAll" PatternReplaceAll method [String, String, String] 3 String;
+    Unnamed "split" PatternSplit method [String, String, Number] 2 Pieces;
     Unnamed "has" HasKey method [String] 1 Boolean;
     Unnamed "groupBy" GroupBy method [Mapper] 1 Groups;
     Unnamed "index" StringIndex method [Number] 1 MaybeString;
@@ -276,6 +289,21 @@ impl Member {
         matches!(self, Member::Now | Member::Random)
     }
 
+    /// Whether its first two arguments are a regular expression and its flags.
+    pub fn takes_pattern(self) -> bool {
+        use Member::*;
+        matches!(
+            self,
+            PatternTest
+                | PatternSearch
+                | PatternFirst
+                | PatternAll
+                | PatternReplace
+                | PatternReplaceAll
+                | PatternSplit
+        )
+    }
+
     /// Whether its first argument is a function, so that the evaluator walks the list itself.
     pub fn takes_function(self) -> bool {
         matches!(
@@ -295,7 +323,8 @@ mod tests {
             assert_eq!(info.member as usize, i);
             assert!(info.required <= info.params.len());
             let found = find(info.on, info.name).expect("found by name");
-            assert_eq!(found.member, info.member, "{} is listed twice", info.name);
+            let is_first = found.member == info.member || info.on == Receiver::Unnamed;
+            assert!(is_first, "{} is listed twice", info.name);
         }
     }
 }

@@ -5,6 +5,7 @@ use crate::json;
 use crate::members::Member;
 use crate::number::{self, relative_index};
 use crate::ops::power;
+use crate::pattern;
 use crate::text::{Needle, Text, is_space, last_in};
 use crate::value::{Record, VALUE_BYTES, Value};
 use std::f64::consts;
@@ -22,6 +23,9 @@ const CHARACTERS_A_STEP: u64 = 64;
 const COLLATION: u64 = 5;
 const COLLATED_A_STEP: u64 = 8;
 
+/// How many steps it costs to begin with a regular expression.
+const PATTERN: u64 = 5;
+
 /// Calls a member that takes no function. Missing arguments are absent from `args`.
 pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
     use Member::*;
@@ -38,6 +42,11 @@ pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
         ListLength | ListAt | ListIncludes | ListIndexOf | ListLastIndexOf | ListSlice | Concat
         | Join | Flat | ToReversed | ToSpliced | With => match receiver {
             Value::List(items) => on_list(member, items, args),
+            _ => Value::Null,
+        },
+        PatternTest | PatternSearch | PatternFirst | PatternAll | PatternReplace
+        | PatternReplaceAll | PatternSplit => match receiver {
+            Value::String(text) => on_pattern(member, text, args),
             _ => Value::Null,
         },
         Keys | Values | Entries | HasKey => match receiver {
@@ -107,6 +116,13 @@ pub(crate) fn is_cheap(member: Member) -> bool {
             | ToSpliced
             | With
             | OfLength
+            | PatternTest
+            | PatternSearch
+            | PatternFirst
+            | PatternAll
+            | PatternReplace
+            | PatternReplaceAll
+            | PatternSplit
             | Keys
             | Values
             | Entries
@@ -147,6 +163,14 @@ pub(crate) fn cost(member: Member, receiver: &Value, args: &[Value], most: u64) 
         }
         ListSlice | ToReversed | ToSpliced | With => {
             (items(receiver) / ITEMS_A_STEP, items(receiver) * VALUE_BYTES)
+        }
+        _ if member.takes_pattern() => {
+            let bytes = |value: Option<&Value>| match value {
+                Option::Some(Value::String(text)) => text.bytes(),
+                _ => 0,
+            };
+            let (text, source) = (bytes(Option::Some(receiver)), bytes(args.first()));
+            (PATTERN + text * (source / 8 + 1) / CHARACTERS_A_STEP, 0)
         }
         Keys | Values | Entries => match receiver {
             Value::Record(record) => {
@@ -460,6 +484,25 @@ fn on_list(member: Member, items: &Arc<Vec<Value>>, args: &[Value]) -> Value {
                 changed[at] = args.get(1).cloned().unwrap_or_default();
             }
             Value::list(changed)
+        }
+    }
+}
+
+fn on_pattern(member: Member, text: &Text, args: &[Value]) -> Value {
+    let known = pattern::known(&text_or(args, 0, ""), &text_or(args, 1, ""));
+    let Option::Some(pattern) = known else { return Value::Null };
+    match member {
+        Member::PatternTest => pattern.test(text).into(),
+        Member::PatternSearch => pattern.search(text).into(),
+        Member::PatternFirst => pattern.first(text),
+        Member::PatternAll => pattern.all(text),
+        Member::PatternSplit => {
+            let limit = args.get(2).map_or(u32::MAX, |limit| number::to_uint32(limit.to_number()));
+            pattern.split(text, limit as usize)
+        }
+        _ => {
+            let all = member == Member::PatternReplaceAll;
+            pattern.replace(text, &text_or(args, 2, ""), all).into()
         }
     }
 }

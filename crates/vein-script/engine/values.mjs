@@ -62,6 +62,36 @@ export const entriesOf = (dictionary) => (dictionary === null ? null : sized(Obj
 
 export const hasKey = (dictionary, key) => (dictionary === null ? null : key in dictionary);
 
+/** Regular expressions by what they were written as. */
+export const patterns = new Map();
+
+/** One of them: all are of Unicode's characters. */
+export function patternOf(source, flags) {
+  const key = `${flags}/${source}`;
+  if (!patterns.has(key)) patterns.set(key, new RegExp(source, flags.includes('u') ? flags : `${flags}u`));
+  const pattern = patterns.get(key);
+  pattern.lastIndex = 0;
+  return pattern;
+}
+
+export const testBy = (text, source, flags) => (text === null ? null : patternOf(source, flags).test(text.toWellFormed()));
+
+export const searchBy = (text, source, flags) => (text === null ? null : text.toWellFormed().search(patternOf(source, flags)));
+
+/** What was found and its groups, of which some may be missing. */
+export const firstBy = (text, source, flags) => foundBy(text?.toWellFormed().match(patternOf(source, flags)));
+
+export const allBy = (text, source, flags) => foundBy(text?.toWellFormed().match(patternOf(source, `${flags}g`)));
+
+export const foundBy = (found) => (found ? sized(Array.from(found, (one) => one ?? null)) : null);
+
+export const replaceBy = (text, source, flags, by) =>
+  text === null ? null : cut(text.toWellFormed().replace(patternOf(source, flags), by.toWellFormed()));
+
+export const replaceAllBy = (text, source, flags, by) => replaceBy(text, source, `${flags}g`, by);
+
+export const splitBy = (text, source, flags, most) => foundBy(text?.toWellFormed().split(patternOf(source, flags), most));
+
 /** `Object.groupBy` */
 export function groupsOf(list, keyOf) {
   if (list === null) return null;

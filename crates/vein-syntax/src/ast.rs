@@ -201,6 +201,8 @@ pub enum ExprKind {
     Choose(Box<Expr>, Box<Expr>, Box<Expr>),
     /// `[a, ...b]`
     List(Vec<(Expr, bool)>),
+    /// `/source/flags`
+    Pattern(String, String),
     /// `key in dictionary`
     In(Box<Expr>, Box<Expr>),
     /// `{ a: 1, ...b }`

@@ -34,12 +34,24 @@ fn closing(text: &str, from: usize, through_tags: bool) -> Option<usize> {
             b'/' if bytes.get(at + 1) == Some(&b'*') => {
                 at += 3 + text.get(at + 2..)?.find("*/")?;
             }
+            b'/' if begins_pattern(&text[from..at]) => {
+                at += crate::token::end_of_pattern(&text[at..]).map_or(0, |len| len - 1);
+            }
             b'<' if bytes.get(at + 1) == Some(&b'/') && !through_tags => return None,
             _ => {}
         }
         at += 1;
     }
     None
+}
+
+/// Whether a `/` behind some code begins a regular expression: behind a value it divides.
+fn begins_pattern(before: &str) -> bool {
+    match before.trim_end().chars().next_back() {
+        None => true,
+        Some('<') => !before.ends_with('<'),
+        Some(last) => "({[,;:?=&|!<>+-*%".contains(last),
+    }
 }
 
 /// The closing quote, or the last byte before the line's end where it is missing.
@@ -89,8 +101,17 @@ mod tests {
 
     #[test]
     fn braces_in_strings_and_templates_do_not_count() {
-        for inner in ["a", "{a: {}}", "'}'", r#""\"}" + '\'}'"#, "`}${ {a:`}`}.a }}`", "a /* } */"]
-        {
+        for inner in [
+            "a",
+            "{a: {}}",
+            "'}'",
+            r#""\"}" + '\'}'"#,
+            "`}${ {a:`}`}.a }}`",
+            "a /* } */",
+            "/[/}]}/.test(a)",
+            "a / b / c",
+            r"!/\/}/.test(a)",
+        ] {
             let text = format!("{inner}}} more }}");
             assert_eq!(closing_brace(&text, 0), Some(inner.len()), "{inner}");
         }

@@ -117,6 +117,8 @@ pub enum Unclosed {
     String,
     /// A template literal.
     Template,
+    /// A regular expression.
+    Pattern,
     /// A comment in code.
     Comment,
     /// A comment in markup.

@@ -415,6 +415,7 @@ impl Parser<'_> {
         let kind = match self.tok() {
             Tok::Number(n) => ExprKind::Number(*n),
             Tok::String(s) => ExprKind::String(s.clone()),
+            Tok::Pattern(source, flags) => ExprKind::Pattern(source.clone(), flags.clone()),
             Tok::TemplateStart => return self.template(),
             Tok::Punct("(") => {
                 self.advance();

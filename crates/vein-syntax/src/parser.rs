@@ -146,6 +146,7 @@ impl<'a> Parser<'a> {
             Tok::Name(name) => name.clone(),
             Tok::Number(n) => vein_plan::number::to_text(*n).to_string(),
             Tok::String(s) => format!("'{s}'"),
+            Tok::Pattern(source, flags) => format!("/{source}/{flags}"),
             Tok::Punct(p) => (*p).to_owned(),
             Tok::TemplateStart | Tok::TemplateText(_) | Tok::TemplateEnd => "`".into(),
             Tok::TemplateOpen => "${".into(),

@@ -13,6 +13,8 @@ pub enum Tok {
     Number(f64),
     /// A string in quotes.
     String(Text),
+    /// A regular expression: its source and its flags.
+    Pattern(String, String),
     /// Punctuation.
     Punct(&'static str),
     /// A template literal begins.
@@ -103,6 +105,7 @@ impl Lexer<'_> {
                     self.at += self.rest().find('\n').unwrap_or(self.rest().len());
                 }
                 '/' if self.rest().starts_with("/*") => self.block_comment(),
+                '/' if self.begins_pattern() => self.pattern(),
                 '"' | '\'' => self.string(c),
                 '`' => {
                     self.at += 1;
@@ -120,6 +123,33 @@ impl Lexer<'_> {
             }
         }
         self.push(Tok::End, self.at);
+    }
+
+    /// Whether a `/` begins a regular expression: behind a value it divides.
+    fn begins_pattern(&self) -> bool {
+        match self.tokens.last().map(|token| &token.tok) {
+            None | Some(Tok::TemplateOpen) => true,
+            Some(Tok::Name(word)) => {
+                matches!(word.as_str(), "return" | "in" | "of" | "else" | "await")
+            }
+            Some(Tok::Punct(punct)) => !matches!(*punct, ")" | "]" | "}" | "++" | "--"),
+            Some(_) => false,
+        }
+    }
+
+    fn pattern(&mut self) {
+        let start = self.at;
+        let Some(len) = end_of_pattern(self.rest()) else {
+            self.error(SyntaxErrorKind::Unclosed(Unclosed::Pattern), start, start + 1);
+            self.at += self.rest().find('\n').unwrap_or(self.rest().len());
+            return self.push(Tok::Error, start);
+        };
+        let source = self.text[start + 1..start + len - 1].to_owned();
+        self.at += len;
+        let from = self.at;
+        self.skip(continues_name);
+        let flags = self.text[from..self.at].to_owned();
+        self.push(Tok::Pattern(source, flags), start);
     }
 
     fn rest(&self) -> &str {
@@ -349,6 +379,25 @@ impl Lexer<'_> {
         Some(code)
     }
 }
+
+/// How long the regular expression is that a text begins with, up to the `/` that ends it: not one in a class or behind a `\`.
+pub(crate) fn end_of_pattern(text: &str) -> Option<usize> {
+    let (mut in_class, mut chars) = (false, text.char_indices().skip(1));
+    while let Some((at, c)) = chars.next() {
+        match c {
+            '\n' | '\r' => return None,
+            '\\' => {
+                chars.next().filter(|(_, c)| *c != '\n')?;
+            }
+            '[' => in_class = true,
+            ']' => in_class = false,
+            '/' if !in_class => return Some(at + 1),
+            _ => {}
+        }
+    }
+    None
+}
+
 /// Whether each `_` of a number stands between two digits.
 fn is_separated_well(number: &str) -> bool {
     let is_digit = |at: Option<usize>| {

@@ -130,6 +130,7 @@ rules! {
     bad_escape::BadEscape;
     bad_file_name::BadFileName;
     bad_number::BadNumber;
+    bad_pattern::BadPattern;
     bad_style::BadStyle;
     bad_timer::BadTimer;
     cannot_assign::CannotAssign;

@@ -176,7 +176,7 @@ fn names_stand_for_types() {
     for (written, ty) in [
         ("Level", "'low' | 'high'"),
         ("Levels", "('low' | 'high')[]"),
-        ("Maybe", "(('low' | 'high')[])?"),
+        ("Maybe", "('low' | 'high')[]?"),
         ("Any", "'low' | 'high' | 'none'"),
         ("Beds", "Bed[]"),
         ("Alike", "Bed"),

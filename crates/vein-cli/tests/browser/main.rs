@@ -36,6 +36,7 @@ mod orders;
 #[path = "../../../vein-proof/tests/proof/outside.rs"]
 mod outside;
 mod pages;
+mod patterns;
 #[path = "../../../vein-proof/tests/proof/projects.rs"]
 mod projects;
 mod proving;
@@ -104,6 +105,7 @@ const TESTS: &[Test] = tests! {
     views::radio_buttons_of_two_instances_are_two_groups,
     spaces::white_space_is_shown_as_in_html,
     orders::texts_stand_in_the_order_of_chromium,
+    patterns::what_is_found_is_what_chromium_finds,
     markup::a_built_page_cleans_as_it_is_cleaned_outside,
     controls::what_is_set_is_what_chromium_makes_of_it,
     controls::what_is_typed_is_what_chromium_takes,

@@ -643,7 +643,7 @@ impl<'a, C: Cells, O: Origin> Evaluation<'a, C, O> {
     /// Uses up what was made of a text, which is not known before.
     fn gave(&mut self, member: Member, result: Value) -> Value {
         match &result {
-            Value::List(pieces) if member == Member::Split => {
+            Value::List(pieces) if member == Member::Split || member.takes_pattern() => {
                 match self.makes_items(pieces.len()) {
                     true => result,
                     false => Value::Null,

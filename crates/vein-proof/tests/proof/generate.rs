@@ -449,7 +449,8 @@ impl Generator {
 
     fn number(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(18) {
+        match self.random.below(19) {
+            18 => format!("({} + '').search(/[l-z<]/u)", self.expression(Kind::Text, d)),
             16 => {
                 let (counts, key) = (self.expression(Kind::Counts, d), self.key(d));
                 format!("({counts}[{key}] ?? {})", self.expression(Kind::Number, d))
@@ -537,7 +538,15 @@ impl Generator {
 
     fn text(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(15) {
+        match self.random.below(16) {
+            15 => {
+                let text = self.expression(Kind::Text, d);
+                match self.random.below(3) {
+                    0 => format!("({text} + '').replace(/([aeiou])(.?)/gu, '$2[$1]')"),
+                    1 => format!("({text} + '').split(/[^\\p{{L}}]+/u).join('|')"),
+                    _ => format!("(({text} + '').match(/(\\w)(-)?/iu) ?? []).join()"),
+                }
+            }
             12 => {
                 let counts = self.expression(Kind::Counts, d);
                 match self.random.below(2) {
@@ -623,7 +632,8 @@ impl Generator {
 
     fn flag(&mut self, depth: usize) -> String {
         let d = depth - 1;
-        match self.random.below(13) {
+        match self.random.below(14) {
+            13 => format!("/^[a-k]|\\d$/u.test(({} + ''))", self.expression(Kind::Text, d)),
             11 => format!("({} in {})", self.key(d), self.expression(Kind::Counts, d)),
             12 => format!("({} in kept)", self.key(d)),
             10 => format!("Number.isInteger({})", self.expression(Kind::Number, d)),

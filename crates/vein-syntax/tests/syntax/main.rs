@@ -15,6 +15,7 @@ pub fn grouped(e: &Expr) -> String {
         ExprKind::Number(n) => n.to_string(),
         ExprKind::String(s) => format!("'{s}'"),
         ExprKind::Name(n) => n.clone(),
+        ExprKind::Pattern(source, flags) => format!("/{source}/{flags}"),
         ExprKind::Field { of, name, optional } => {
             format!("{}{}{}", grouped(of), if *optional { "?." } else { "." }, name.name)
         }
@@ -69,6 +70,8 @@ fn precedence_is_that_of_ecmascript() {
         ("(a ?? b) || c", "((a Coalesce b) Or c)"),
         ("(-a) ** 2", "((Negate a) Power 2)"),
         ("a ? b : c ? d : e", "(a ? b : (c ? d : e))"),
+        (r"a / b / c", "((a Divide b) Divide c)"),
+        (r"/[/\]]\//g.test(a) / /b/.c", r"(/[/\]]\//g.test(a) Divide /b/.c)"),
         ("a + b in c && !d in e", "(((a Add b) In c) And ((Not d) In e))"),
         ("{ [a + b]: 1, 2: c, 'd e': 3 }", "record of 3"),
         ("!a.b[0].c(1, x => x + 1)", "(Not a.b[0].c(1 ((x) => (x Add 1))))"),

@@ -383,3 +383,34 @@ fn a_page_can_move_to_another_thread() {
     });
     assert_eq!(pages.map(|page| page.join().expect("no panic")), [2, 2]);
 }
+
+#[test]
+fn entries_of_a_dictionary_are_read_and_written_by_their_keys() -> Result<(), Error> {
+    let ui = Ui::from_sources([(
+        "stock-room.vein",
+        "shape Tea { crop: string, litres: number }
+shares litres: number{}
+shares teas: Tea{} = {}
+<p each='key of Object.keys(litres) by key'>{key} {litres[key]}</p><b>{teas['a b']?.crop}</b>
+<button click=\"-> delete litres['tea']; teas['a b'] = { crop: 'mint', litres: 1 }\">b</button>",
+    )])?;
+    let mut page = ui.open("stock-room", json!({ "litres": { "tea": 1, "oat milk": 2 } }))?;
+    assert_eq!(page.get::<f64>("litres.tea")?, 1.0);
+    assert_eq!(page.get::<f64>("litres[\"oat milk\"]")?, 2.0);
+    page.set("litres[\"oat milk\"]", 3)?.assert_exact()?;
+    // What is new comes where ECMAScript has it.
+    page.set("litres[\"10\"]", 4)?.assert_exact()?;
+    let shown = ["10 4", "tea 1", "oat milk 3"];
+    for (at, shown) in shown.into_iter().enumerate() {
+        assert_eq!(page.find(&format!("p:nth-of-type({})", at + 1))?.text(), shown);
+    }
+    page.find("button")?.click()?.assert_exact()?;
+    assert_eq!(page.get::<serde_json::Value>("litres")?, json!({ "10": 4, "oat milk": 3 }));
+    page.set("teas[\"a b\"].crop", "rye")?.assert_exact()?;
+    assert_eq!(page.find("b")?.text(), "rye");
+    for path in ["litres[tea]", "litres[\"tea", "teas.none.crop", "litres.tea.more"] {
+        assert!(page.set(path, 1).is_err(), "{path}");
+    }
+    assert!(page.set("litres.tea", "much").is_err());
+    Ok(())
+}
