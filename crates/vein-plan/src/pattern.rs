@@ -278,9 +278,12 @@ fn after(text: &str, at: usize) -> usize {
     at + text[at..].chars().next().map_or(1, char::len_utf8)
 }
 
+/// Regular expressions by source and flags; nothing for what is none.
+type Known = HashMap<(Text, Text), Option<Rc<Pattern>>>;
+
 thread_local! {
-    /// What was read so far, by source and flags: a program has so many as were written.
-    static KNOWN: RefCell<HashMap<(Text, Text), Option<Rc<Pattern>>>> = RefCell::default();
+    /// What was read so far: a program has so many as were written.
+    static KNOWN: RefCell<Known> = RefCell::default();
 }
 
 /// More than anybody writes.
