@@ -281,7 +281,11 @@ impl Runtime {
             return Err(HostError::Derived { name: planned.name.to_string() });
         }
         let value = self.program().fit(ty, &data.into(), path)?;
-        if self.value_in(scope, cell).at(&steps).is_none() {
+        let held = self.value_in(scope, cell);
+        // A key of a dictionary may be new.
+        let is_key = matches!(steps.split_last(), Some((Step::Field(_), around))
+            if matches!(held.at(around), Some(Value::Record(record)) if record.is_dictionary()));
+        if held.at(&steps).is_none() && !is_key {
             return Err(HostError::UnknownPath { path: path.into(), known: Vec::new() });
         }
         Ok(self.write((scope, cell), path.to_owned(), steps, value))

@@ -103,6 +103,15 @@ export function fitProps({ name, props }, given) {
   return Object.fromEntries(there.map((prop) => [prop, refusing(() => fitTo(props[prop].type, given[prop], prop))]));
 }
 
+/** The key that JSON says between the brackets of a path. */
+export function keyIn(quoted, unknown) {
+  try {
+    return JSON.parse(quoted).toWellFormed();
+  } catch {
+    throw unknown([]);
+  }
+}
+
 export const listed = (names) => (names.length === 0 ? 'there are none' : `there are: ${names.join(', ')}`);
 
 /** Runs something; whatever it fails with is what the host is refused. */
@@ -200,7 +209,7 @@ export class Opened {
       const fitted = fitTo(type, value, path);
       turnOver(() => {
         if (around === null) scope.put$(name, fitted);
-        else if (put(around, key, fitted)) {
+        else if (Array.isArray(around) ? put(around, key, fitted) : putEntry(around, key, fitted)) {
           for (const item of through) touch(item);
           scope.told$(name);
         }
@@ -210,6 +219,7 @@ export class Opened {
   /** The value at a path. */
   get(path) {
     const { scope, cell, around, key } = this.#resolve(path);
+    if (around !== null && !(key in around)) throw new Refused(`there is nothing at \`${path}\`; ${listed([])}`);
     return copy(around === null ? between(() => scope[cell.property]) : around[key]);
   }
   /** Calls a handler of the component, `pour`, or of a store, `tank.draw`. */
@@ -317,9 +327,11 @@ export class Opened {
     const through = [];
     while (rest !== '') {
       if (type.maybe) type = type.maybe;
-      const [, field, index, more] = /^(?:\.([^.[]+)|\[(\d+)\])(.*)$/s.exec(rest) ?? [];
+      const [, field, index, quoted, more] = /^(?:\.([^.[]+)|\[(\d+)\]|\[("(?:[^"\\]|\\.)*")\])(.*)$/s.exec(rest) ?? [];
       const there = around === null ? between(() => scope[cell.property]) : around[key];
-      if (field !== undefined) {
+      if (type.dictionary && index === undefined && (field ?? quoted) !== undefined) {
+        [type, key] = [type.dictionary, field ?? keyIn(quoted, unknown)];
+      } else if (field !== undefined) {
         const found = type.fields?.find(([known]) => known === field);
         if (found === undefined) throw unknown(type.fields?.map(([known]) => known) ?? []);
         [type, key] = [found[1], field];
