@@ -478,7 +478,11 @@ impl Checker<'_> {
             "hasOwnProperty" | "has" => "ask `key in …`".to_owned(),
             name => format!("an entry is found by its key in brackets: `['{name}']`"),
         };
-        self.not_usable(name.name.clone(), "no field: this is a dictionary", &advice, name.span)
+        let what = match name.name.as_str() {
+            "length" | "size" | "hasOwnProperty" | "has" => "no member of dictionaries",
+            _ => "a key of a dictionary",
+        };
+        self.not_usable(name.name.clone(), what, &advice, name.span)
     }
 
     pub(crate) fn unknown_field(&mut self, name: &Ident, ty: &Ty, known: Vec<String>) -> Typed {

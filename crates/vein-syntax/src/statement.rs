@@ -216,15 +216,21 @@ impl Parser<'_> {
             Some((span, _)) => self.unwritten(*span),
             None => self.ident("a name for the item"),
         };
-        if self.is_word("in") {
+        let is_in = self.is_word("in");
+        if is_in {
             let instead =
                 "go over the keys of a dictionary by `of Object.keys(…)`, and over a list by `of`";
             let span = self.span();
-            self.error(SyntaxErrorKind::NotInLanguage { word: "in".into(), instead }, span);
+            self.error(SyntaxErrorKind::NotInLanguage { word: "for … in".into(), instead }, span);
+            self.advance();
         } else if !self.eat_word("of") {
             self.unexpected("`of` and a list");
         }
-        let list = self.expression();
+        let mut list = self.expression();
+        if is_in {
+            // That has been told.
+            list.kind = ExprKind::Error;
+        }
         self.close(")", opened, "`)`");
         let mut body = self.body();
         if let Some((span, pattern)) = apart {

@@ -7,7 +7,7 @@ use vein_plan::{CellKind, Extent, Plan, Program, ReadStep, Reads};
 fn reads(expression: &str) -> String {
     let text = format!(
         "shape Bed {{ crop: string, n: number, next: Bed? }}\ntakes beds: Bed[]\ntakes bed: Bed\n\
-         takes maybe: Bed?\ntakes i: number\ntakes flag: boolean\nderives x = {expression}\n<p>a</p>"
+         takes maybe: Bed?\ntakes i: number\ntakes litres: number{{}}\ntakes all: Bed{{}}\ntakes flag: boolean\nderives x = {expression}\n<p>a</p>"
     );
     let checked = checked(&text);
     let program = checked.program.unwrap_or_else(|| panic!("{}", checked.report));
@@ -68,10 +68,64 @@ fn reads_are_known_by_path() {
             "beds.toSorted((a, b) => a.n - b.n)[0]?.crop",
             "followed: beds# beds[*].crop beds[*].n beds[*]?",
         ),
+        ("litres['tea'] ?? 0", "followed: litres.tea litres.tea?"),
+        ("litres['tea']", "fixed: litres.tea"),
+        ("litres[i]", "followed: i litres[*]"),
+        ("'tea' in litres", "fixed: litres.tea@"),
+        ("bed.crop in litres", "followed: bed.crop litres[*]@"),
+        ("Object.keys(litres).length", "fixed: litres keys"),
+        ("Object.values(all).map(b => b.crop).join()", "followed: all keys all[*].crop"),
+        ("{ ...litres, [bed.crop]: i }", "fixed: bed.crop i litres"),
+        ("all['a']?.crop ?? ''", "followed: all.a.crop all.a.crop? all.a?"),
+        ("/^a/.test(bed.crop)", "fixed: bed.crop"),
         ("beds.reduce((sum, b) => sum + b.n, 0)", "followed: beds# beds[*].n"),
     ] {
         assert_eq!(reads(expression), expected, "{expression}");
     }
+}
+
+#[test]
+fn the_map_knows_dictionaries_by_key() {
+    let text = "
+holds litres: number{} = { tea: 1 }
+holds name = 'mint'
+does fill() { litres[name] = 1 }
+does drop() { delete litres['tea'] }
+does mint() { if ('mint' in litres) litres['mint'] += 1 }
+<p id='tea'>{litres['tea'] ?? 0}</p><p id='mint'>{litres['mint'] ?? 0}</p><p id='some'>{litres[name] ?? 0}</p>
+<p id='keys'>{Object.keys(litres).join()}</p>
+<i click='-> fill()'></i><i click='-> drop()'></i><i click='-> mint()'></i>
+";
+    let checked = checked(text);
+    let program = checked.program.unwrap_or_else(|| panic!("{}", checked.report));
+    let map = vein_check::reach_map(&program, &program.plans[0]);
+    let short = |part: usize| map.parts[part].replace(" text", "").replace("p#", "");
+    let paths = map.paths.iter().map(|path| {
+        let parts: Vec<String> = path.parts.iter().map(|part| short(part.part)).collect();
+        format!("{}: {}", path.path, parts.join(" "))
+    });
+    assert_eq!(
+        paths.collect::<Vec<_>>(),
+        [
+            "litres: tea mint some keys",
+            "litres.mint: mint some keys",
+            "litres.tea: tea some keys",
+            "litres[*]: tea mint some keys",
+            "name: some",
+        ]
+    );
+    let actions = map.actions.iter().take(3).map(|action| {
+        let parts: Vec<String> = action.parts.iter().map(|part| short(*part)).collect();
+        format!("{}: {} | {}", action.name, action.writes.join(" "), parts.join(" "))
+    });
+    assert_eq!(
+        actions.collect::<Vec<_>>(),
+        [
+            "fill: litres[*] | tea mint some keys",
+            "drop: litres.tea | tea some keys",
+            "mint: litres.mint | mint some keys",
+        ]
+    );
 }
 
 #[test]
