@@ -620,10 +620,15 @@ impl std::fmt::Display for Step {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             Step::Field(name) if is_plain_name(name) => write!(f, ".{name}"),
-            Step::Field(key) => write!(f, "[{:?}]", &**key),
+            Step::Field(key) => write!(f, "[{}]", quoted_key(key)),
             Step::Index(i) => write!(f, "[{i}]"),
         }
     }
+}
+
+/// A key as JSON writes it, which is how paths name entries.
+pub fn quoted_key(key: &str) -> String {
+    serde_json::Value::from(key).to_string()
 }
 
 /// Whether a name can be written after a dot.

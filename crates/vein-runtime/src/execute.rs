@@ -14,6 +14,7 @@ use vein_plan::code::{
     ExprId, Function, ListEdit as PlannedEdit, LocalId, Place, PlaceStep, Stmt, StmtId,
 };
 use vein_plan::eval::Evaluation;
+use vein_plan::value::quoted_key;
 use vein_plan::{BlockId, Name, Plan, Record, SpotKind, Step, Value};
 
 /// What a run of statements gave to the host: the event's number and its values.
@@ -715,6 +716,10 @@ impl<'a> Run<'a> {
                 }
                 PlaceStep::Index(index) => {
                     let at = self.value(*index, locals);
+                    let at = match &at {
+                        Value::String(_) => quoted_key(&at.to_key()),
+                        at => at.to_string(),
+                    };
                     path.push_str(&format!("[{at}]"));
                 }
             }

@@ -340,7 +340,7 @@ export class Opened {
         if (there !== null && +index >= there.length) throw unknown([`${there.length} items`]);
         [type, key] = [type.list, +index];
       } else throw unknown([]);
-      if (there === null) throw unknown([]);
+      if (there === null || there === undefined) throw unknown([]);
       [around, rest] = [there, more];
       through.push(there);
     }

@@ -231,11 +231,13 @@ pub async fn a_component_may_use_the_ids_of_the_page(browser: &Browser) {
 const ALONE: &str = "shape Bed { crop: string, note: string? }
 takes beds: Bed[]
 takes most: number = 3
+takes prices: number{}
 holds ticks = 0
 uses tank
 upon every (20) { if (ticks < most) { ticks += 1; tank.draw(); } }
 <p>{ticks} {tank.litres}</p>
 <i each=\"bed of beds\">{bed.note ?? 'no note'}</i>
+<b>{Object.keys(prices).join()} {prices['__proto__'] ?? '-'} {prices['toString'] ?? '-'} {'valueOf' in prices}</b>
 ";
 
 const TANK: &str = "store tank\nholds litres = 60\ndoes draw() { litres -= 5; }\n";
@@ -245,7 +247,11 @@ pub async fn a_page_that_nobody_drives_lives(browser: &Browser) {
     let files = [
         ("alone-view.vein", ALONE),
         ("water-tank.vein", TANK),
-        ("beds.json", r#"{ "beds": [{ "crop": "kale" }, { "crop": "pea", "note": "late" }] }"#),
+        (
+            "beds.json",
+            r#"{ "beds": [{ "crop": "kale" }, { "crop": "pea", "note": "late" }],
+              "prices": { "tea": 1, "__proto__": 2, "7": 3 } }"#,
+        ),
         ("vein.toml", "component = 'alone-view'\ndata = 'beds.json'\n"),
     ];
     for more in [&[][..], &["--readable"]] {
@@ -258,6 +264,7 @@ pub async fn a_page_that_nobody_drives_lives(browser: &Browser) {
             .await;
         let notes = "return [...document.querySelectorAll('i')].map((i) => i.textContent)";
         assert_eq!(browser.run(notes).await, json!(["no note", "late"]));
+        assert_eq!(browser.text("b").await, "7,tea,__proto__ 2 - false");
     }
 }
 
@@ -541,10 +548,12 @@ streams level(bed: number): number
 loads sky: string = fetch_sky(bed)
 follows height: number = level(bed)
 holds count = 0
+holds stock: { litres: number }{} = {}
 
 does step(by: number) { count += by; give counted(count); }
 
 <section>
+  <output each=\"key of Object.keys(stock) by key\">{key} {stock[key]?.litres}</output>
   <h1>{soil_name('b')}</h1>
   <p class=\"sky\" when=\"sky is waiting\">waiting</p>
   <p class=\"sky\" or-when=\"sky is failed\">{sky.reason}</p>
@@ -564,6 +573,16 @@ async fn drives_the_page(browser: &Browser) {
     assert_eq!(browser.run("return seen").await, json!([0, 1, 3, 7]));
     assert_eq!(browser.run("return given").await, json!([{ "count": 1 }, { "count": 3 }]));
     assert_eq!(browser.run("return page.get('count')").await, json!(8));
+    // Entries of a dictionary are found by their keys, and may be new.
+    browser
+        .run("page.set('stock[\"a b\"]', { litres: 1 }); page.set('stock.tea', { litres: 2 });")
+        .await;
+    browser.run("page.set('stock[\"a b\"].litres', 3);").await;
+    let stock = "return [...document.querySelectorAll('output')].map((o) => o.textContent)";
+    browser
+        .until(&format!("return (() => {{ {stock} }})().join() === 'a b 3,tea 2'"), "the stock")
+        .await;
+    assert_eq!(browser.run("return page.get('stock[\"a b\"].litres')").await, json!(3));
     // An argument changes: the old stream is let go, the new question fails.
     browser.run("window.old = signal; page.set('bed', 2)").await;
     assert_eq!(browser.run("return [old.aborted, signal.aborted]").await, json!([true, false]));
@@ -575,6 +594,10 @@ async fn drives_the_page(browser: &Browser) {
         ("page.set('cuont', 1)", "cuont"),
         ("page.call('stepp', 1)", "stepp"),
         ("page.get('nothing')", "nothing"),
+        ("page.get('stock.rye')", "stock.rye"),
+        ("page.set('stock.rye.litres', 1)", "stock.rye"),
+        ("page.set('stock[tea]', { litres: 1 })", "stock[tea]"),
+        ("page.set('stock.tea', { litres: 'much' })", "stock.tea.litres"),
         ("page.set('count', () => {})", "function"),
     ] {
         let script = format!("try {{ {script}; }} catch (error) {{ return error.message; }}");
