@@ -162,6 +162,8 @@ impl Generator {
             };
             text.push_str(&format!("  {element}\n"));
         }
+        // What is kept by keys is seen in each, or much of what is written there would change nothing.
+        text.push_str("  <p>{Object.entries(counts).map(([k, n]) => k + n).join()}</p>\n");
         for i in 0..buttons {
             text.push_str(&format!("  <button click=\"-> act{i}()\">b</button>\n"));
         }
