@@ -230,15 +230,9 @@ impl Checker<'_> {
         value: &ast::Expr,
         block: &mut Body,
     ) {
-        let (to, read, ty) = match self.variable_named(target) {
-            Some((local, ty)) => (Err(local), self.push(Expr::Local(local)), ty),
-            None => match self.assignable(target) {
-                Some(Assignable { place, read, ty }) => (Ok(place), read, ty),
-                None => {
-                    self.expr(value);
-                    return;
-                }
-            },
+        let Some((to, read, ty)) = self.written_to(target) else {
+            self.expr(value);
+            return;
         };
         let value = match (&value.kind, op) {
             (ExprKind::Await(asked), None) => {
@@ -686,18 +680,21 @@ impl Checker<'_> {
         matches!(found.ty, Ty::Dictionary(_))
     }
 
+    /// What an assignment writes to, a place of state or else a variable, with what reads it and its type.
+    fn written_to(&mut self, target: &ast::Expr) -> Option<(Result<Place, u32>, u32, Ty)> {
+        if let Some((local, ty)) = self.variable_named(target) {
+            return Some((Err(local), self.push(Expr::Local(local)), ty));
+        }
+        let Assignable { place, read, ty } = self.assignable(target)?;
+        Some((Ok(place), read, ty))
+    }
+
     /// `target ??= value`
     fn set_if_null(&mut self, target: &ast::Expr, value: &ast::Expr, block: &mut Body) {
         let entry = self.is_entry(target);
-        let (to, read, ty) = match self.variable_named(target) {
-            Some((local, ty)) => (Err(local), self.push(Expr::Local(local)), ty),
-            None => match self.assignable(target) {
-                Some(Assignable { place, read, ty }) => (Ok(place), read, ty),
-                None => {
-                    self.expr(value);
-                    return;
-                }
-            },
+        let Some((to, read, ty)) = self.written_to(target) else {
+            self.expr(value);
+            return;
         };
         let current = self.narrowed(path_of(target), ty.clone());
         if !entry && !current.may_be_null() && current != Ty::Error {

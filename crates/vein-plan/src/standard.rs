@@ -85,53 +85,47 @@ pub fn call(member: Member, receiver: &Value, args: &[Value]) -> Value {
 /// Whether a member costs the same whatever it is called with.
 pub(crate) fn is_cheap(member: Member) -> bool {
     use Member::*;
-    !matches!(
-        member,
-        StringLength
-            | StringAt
-            | StringIndex
-            | Trim
-            | TrimStart
-            | TrimEnd
-            | ToUpperCase
-            | ToLowerCase
-            | StringIncludes
-            | StartsWith
-            | EndsWith
-            | StringIndexOf
-            | StringLastIndexOf
-            | CodePointAt
-            | StringSlice
-            | Split
-            | LocaleCompare
-            | ReplaceAll
-            | ListIncludes
-            | ListIndexOf
-            | ListLastIndexOf
-            | ListSlice
-            | Concat
-            | Join
-            | Flat
-            | ToReversed
-            | ToSpliced
-            | With
-            | OfLength
-            | PatternTest
-            | PatternSearch
-            | PatternFirst
-            | PatternAll
-            | PatternReplace
-            | PatternReplaceAll
-            | PatternSplit
-            | Keys
-            | Values
-            | Entries
-            | Stringify
-            | ToNumber
-            | ToText
-            | ParseFloat
-            | ParseInt
-    )
+    !member.takes_pattern()
+        && !matches!(
+            member,
+            StringLength
+                | StringAt
+                | StringIndex
+                | Trim
+                | TrimStart
+                | TrimEnd
+                | ToUpperCase
+                | ToLowerCase
+                | StringIncludes
+                | StartsWith
+                | EndsWith
+                | StringIndexOf
+                | StringLastIndexOf
+                | CodePointAt
+                | StringSlice
+                | Split
+                | LocaleCompare
+                | ReplaceAll
+                | ListIncludes
+                | ListIndexOf
+                | ListLastIndexOf
+                | ListSlice
+                | Concat
+                | Join
+                | Flat
+                | ToReversed
+                | ToSpliced
+                | With
+                | OfLength
+                | Keys
+                | Values
+                | Entries
+                | Stringify
+                | ToNumber
+                | ToText
+                | ParseFloat
+                | ParseInt
+        )
 }
 
 /// How many steps a member that takes no function goes over, and how many bytes it makes of lists and records; those of a
