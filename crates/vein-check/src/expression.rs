@@ -7,7 +7,7 @@ use crate::diagnostics::{
 use crate::narrow::{Fact, facts, path_of};
 use crate::scope::{CellRole, Checker, Links, LocalKind, LocalName, Symbol, Typed};
 use crate::types::Ty;
-use vein_plan::code::{Entry, Expr, Field, Item, Piece};
+use vein_plan::code::{Expr, Field, Item, Piece};
 use vein_plan::members::Member;
 use vein_plan::nearest;
 use vein_plan::ops::{Binary, Logical, Unary};
@@ -70,7 +70,7 @@ impl Checker<'_> {
         false
     }
 
-    fn wrong(&mut self, expected: &str, found: &Ty, span: Span) {
+    pub(crate) fn wrong(&mut self, expected: &str, found: &Ty, span: Span) {
         let found = self.type_name(found);
         let finding =
             WrongType { expected: expected.into(), found, why: String::new(), nearest: None };
@@ -83,7 +83,7 @@ impl Checker<'_> {
     }
 
     /// An expression; what is wanted of it helps with literals.
-    fn expr_wanted(&mut self, e: &ast::Expr, want: Option<&Ty>) -> Typed {
+    pub(crate) fn expr_wanted(&mut self, e: &ast::Expr, want: Option<&Ty>) -> Typed {
         match &e.kind {
             ExprKind::Null => self.typed(Expr::Null, Ty::Null),
             ExprKind::Boolean(b) => self.typed(Expr::Boolean(*b), Ty::Boolean),
@@ -340,91 +340,6 @@ impl Checker<'_> {
         }
     }
 
-    /// What stands at a position of a list or a text, or at a key of a dictionary.
-    fn indexed(
-        &mut self,
-        base: Typed,
-        of: &ast::Expr,
-        index: &ast::Expr,
-        path: Option<String>,
-    ) -> Typed {
-        if let Ty::Dictionary(value) = base.ty {
-            let key = self.key(index);
-            let ty = self.narrowed_entry(path, *value);
-            return self.typed(Expr::Index(base.id, key), ty);
-        }
-        if base.ty == Ty::Error {
-            self.expr(index);
-            return self.broken();
-        }
-        let position = self.expr_of(index, &Ty::Number, "for a position");
-        match base.ty {
-            Ty::List(item) => {
-                let ty = self.narrowed(path, Ty::optional(*item));
-                self.typed(Expr::Index(base.id, position.id), ty)
-            }
-            Ty::Entry(value) => match &index.kind {
-                ExprKind::Number(0.0) => self.typed(Expr::Index(base.id, position.id), Ty::String),
-                ExprKind::Number(1.0) => self.typed(Expr::Index(base.id, position.id), *value),
-                _ => {
-                    let expected = "0, for the key of the entry, or 1, for what stands there";
-                    self.wrong(expected, &position.ty, index.span);
-                    self.broken()
-                }
-            },
-            Ty::String | Ty::Literals(_) => {
-                let character = Expr::Call(Member::StringIndex, Some(base.id), vec![position.id]);
-                self.typed(character, Ty::optional(Ty::String))
-            }
-            other => {
-                self.wrong("a list or a dictionary", &other, of.span);
-                self.broken()
-            }
-        }
-    }
-
-    /// What finds an entry of a dictionary: a text, or a number, which becomes one.
-    pub(crate) fn key(&mut self, e: &ast::Expr) -> u32 {
-        let key = self.expr(e);
-        match key.ty {
-            Ty::Number => self.push(Expr::Call(Member::ToText, None, vec![key.id])),
-            _ => {
-                self.require(&key.ty, &Ty::String, e.span, "for a key, as a number may be");
-                // What is written as it is can be told from other keys before anything runs.
-                if let Expr::String(known) = &self.plan.exprs[key.id as usize] {
-                    self.tables.name(&known.clone().to_utf8());
-                }
-                key.id
-            }
-        }
-    }
-
-    /// `key in dictionary`
-    fn has_key(&mut self, key: &ast::Expr, of: &ast::Expr) -> Typed {
-        let key = self.key(key);
-        let dictionary = self.expr(of);
-        match &dictionary.ty {
-            Ty::Dictionary(_) => {
-                let has = Expr::Call(Member::HasKey, Some(dictionary.id), vec![key]);
-                return self.typed(has, Ty::Boolean);
-            }
-            Ty::Error => {}
-            ty if ty.may_be_null() => {
-                let (what, ty) = (self.source(of.span), self.type_name(ty));
-                self.report(MayBeNull { what, ty, dot: None }, of.span);
-            }
-            Ty::List(_) => {
-                let ty = dictionary.ty.clone();
-                self.wrong("a dictionary (a list has `includes`)", &ty, of.span);
-            }
-            other => {
-                let other = other.clone();
-                self.wrong("a dictionary", &other, of.span);
-            }
-        }
-        self.broken()
-    }
-
     /// What a link hangs on. It must be there, or `?.` must say what happens when it is not.
     pub(crate) fn guarded(
         &mut self,
@@ -469,20 +384,6 @@ impl Checker<'_> {
             return self.unknown_field(name, &base.ty, known);
         }
         self.property(base, name)
-    }
-
-    /// What stands in a dictionary is found by its key in brackets.
-    pub(crate) fn no_field_of_dictionary(&mut self, name: &Ident) -> Typed {
-        let advice = match name.name.as_str() {
-            "length" | "size" => "count its keys: `Object.keys(…).length`".to_owned(),
-            "hasOwnProperty" | "has" => "ask `key in …`".to_owned(),
-            name => format!("an entry is found by its key in brackets: `['{name}']`"),
-        };
-        let what = match name.name.as_str() {
-            "length" | "size" | "hasOwnProperty" | "has" => "no member of dictionaries",
-            _ => "a key of a dictionary",
-        };
-        self.not_usable(name.name.clone(), what, &advice, name.span)
     }
 
     pub(crate) fn unknown_field(&mut self, name: &Ident, ty: &Ty, known: Vec<String>) -> Typed {
@@ -869,59 +770,6 @@ impl Checker<'_> {
             _ => Ty::Record(fields),
         };
         self.typed(Expr::Record(parts), ty)
-    }
-
-    /// An object literal that is a dictionary.
-    fn dictionary(&mut self, items: &[RecordItem], want: Option<&Ty>) -> Typed {
-        let mut ty = Ty::Never;
-        let mut entries = Vec::new();
-        for item in items {
-            let (found, span) = match item {
-                RecordItem::Field(name, value) => {
-                    let key = self.push(Expr::String(name.name.as_str().into()));
-                    let value_typed = self.expr_wanted(value, want);
-                    entries.push(Entry::One(key, value_typed.id));
-                    (value_typed.ty, value.span)
-                }
-                RecordItem::Key(key, value) => {
-                    let key = self.key(key);
-                    let value_typed = self.expr_wanted(value, want);
-                    entries.push(Entry::One(key, value_typed.id));
-                    (value_typed.ty, value.span)
-                }
-                RecordItem::Spread(value) => {
-                    let spread = self.expr(value);
-                    entries.push(Entry::Spread(spread.id));
-                    let ty = match spread.ty {
-                        Ty::Dictionary(inner) => *inner,
-                        Ty::Error => Ty::Error,
-                        other => {
-                            self.wrong("a dictionary", &other, value.span);
-                            Ty::Error
-                        }
-                    };
-                    (ty, value.span)
-                }
-            };
-            let found = if want.is_some() { found } else { found.widened() };
-            ty = match want {
-                Some(want) => {
-                    let fits = self.require(&found, want, span, "for an entry of the dictionary");
-                    if fits { want.clone() } else { Ty::Error }
-                }
-                None => match self.project.shapes.join(&ty, &found) {
-                    Some(joined) => joined,
-                    None => {
-                        self.require(&found, &ty, span, "like the entries before it");
-                        Ty::Error
-                    }
-                },
-            };
-        }
-        if let (Some(want), true) = (want, items.is_empty()) {
-            ty = want.clone();
-        }
-        self.typed(Expr::Dictionary(entries), Ty::dictionary(ty))
     }
 
     /// Nullable fields may be left out; others that are missing are reported.

@@ -22,6 +22,7 @@ mod attributes;
 mod component;
 mod control;
 mod diagnostics;
+mod dictionaries;
 mod events;
 mod expression;
 mod functions;

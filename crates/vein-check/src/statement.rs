@@ -640,103 +640,16 @@ impl Checker<'_> {
         }
     }
 
-    /// The item at a position of a list, or what stands at a key of a dictionary.
-    fn inside(
-        &mut self,
-        base: Assignable,
-        of: &ast::Expr,
-        index: &ast::Expr,
-    ) -> Option<Result<Assignable, Target>> {
-        let ty = self.narrowed(path_of(of), base.ty.clone());
-        let (index, ty) = match ty {
-            Ty::Dictionary(value) => (self.found_again(|checker| checker.key(index)), *value),
-            Ty::List(item) => {
-                let (number, why) = (&Ty::Number, "for a position");
-                (self.found_again(|checker| checker.expr_of(index, number, why)).id, *item)
-            }
-            Ty::Error => return None,
-            ty if ty.may_be_null() => {
-                let (what, ty) = (self.source(of.span), self.type_name(&ty));
-                self.report(crate::diagnostics::MayBeNull { what, ty, dot: None }, of.span);
-                return None;
-            }
-            other => {
-                let (expected, found) = ("a list or a dictionary".into(), self.type_name(&other));
-                let finding = WrongType { expected, found, why: String::new(), nearest: None };
-                self.report(finding, of.span);
-                return None;
-            }
-        };
-        let mut place = base.place;
-        place.steps.push(PlaceStep::Index(index));
-        let read = self.push(Expr::Index(base.read, index));
-        Some(Ok(Assignable { place, read, ty }))
-    }
-
-    /// Whether an expression names what stands at a key of a dictionary, which may not be there.
-    fn is_entry(&mut self, target: &ast::Expr) -> bool {
-        let ExprKind::Index { of, .. } = &target.kind else { return false };
-        let found = self.found_again(|checker| checker.expr(of));
-        matches!(found.ty, Ty::Dictionary(_))
-    }
-
     /// What an assignment writes to, a place of state or else a variable, with what reads it and its type.
-    fn written_to(&mut self, target: &ast::Expr) -> Option<(Result<Place, u32>, u32, Ty)> {
+    pub(crate) fn written_to(
+        &mut self,
+        target: &ast::Expr,
+    ) -> Option<(Result<Place, u32>, u32, Ty)> {
         if let Some((local, ty)) = self.variable_named(target) {
             return Some((Err(local), self.push(Expr::Local(local)), ty));
         }
         let Assignable { place, read, ty } = self.assignable(target)?;
         Some((Ok(place), read, ty))
-    }
-
-    /// `target ??= value`
-    fn set_if_null(&mut self, target: &ast::Expr, value: &ast::Expr, block: &mut Body) {
-        let entry = self.is_entry(target);
-        let Some((to, read, ty)) = self.written_to(target) else {
-            self.expr(value);
-            return;
-        };
-        let current = self.narrowed(path_of(target), ty.clone());
-        if !entry && !current.may_be_null() && current != Ty::Error {
-            let because = format!("`{}` is never `null`", self.source(target.span));
-            self.report(
-                crate::diagnostics::ConditionSettled { outcome: false, because },
-                target.span,
-            );
-        }
-        let why = format!("for `{}`", self.source(target.span));
-        let mut inner = Vec::new();
-        let value = self.expr_of(value, &ty, &why);
-        self.emit(
-            match to {
-                Ok(place) => Stmt::Set(place, value.id),
-                Err(local) => Stmt::Assign(local, value.id),
-            },
-            &mut inner,
-        );
-        let null = self.push(Expr::Null);
-        let test = self.push(Expr::Binary(Binary::Equal, read, null));
-        self.emit(Stmt::If(test, inner, Vec::new()), block);
-        self.assigned(path_of(target), &ty.without_null());
-    }
-
-    /// `delete target`
-    fn delete(&mut self, target: &ast::Expr, block: &mut Body) {
-        if !self.is_entry(target) {
-            let found = self.found.len();
-            let typed = self.expr(target);
-            if self.found.len() == found && typed.ty != Ty::Error {
-                let ty = self.type_name(&typed.ty);
-                let expected = "an entry of a dictionary, as in `delete litres[key]`".into();
-                let why = "for `delete`".into();
-                self.report(WrongType { expected, found: ty, why, nearest: None }, target.span);
-            }
-            return;
-        }
-        if let Some(Assignable { place, .. }) = self.assignable(target) {
-            self.emit(Stmt::Delete(place), block);
-            self.assigned(None, &Ty::Error);
-        }
     }
 
     fn no_way_into(
